@@ -1,0 +1,50 @@
+"""Writing files so that a reader sees the old one or the new one, never half of either."""
+
+import errno
+import hashlib
+import os
+import tempfile
+from contextlib import contextmanager
+from pathlib import Path
+
+from crenn.core.errors import CrennError
+
+
+@contextmanager
+def replacing(path: Path):
+    """Yield a temporary path beside ``path``; synced and renamed over it if the block ends well.
+
+    Raises
+    ------
+    CrennError
+        If the folder is missing, not writable or full; the old file stays as it was.
+    """
+    path = Path(path)
+    temporary = None
+    try:
+        handle, name = tempfile.mkstemp(prefix=".part-", suffix=path.suffix, dir=path.parent)
+        os.close(handle)
+        temporary = Path(name)
+        yield temporary
+        with open(temporary, "rb+") as file:
+            os.fsync(file.fileno())
+        os.chmod(temporary, 0o644)
+        os.replace(temporary, path)
+        temporary = None
+    except OSError as fault:
+        reasons = {
+            errno.ENOSPC: ("cannot be written: the disk is full.", "Free some space and try again."),
+            errno.ENOENT: ("cannot be written: its folder does not exist.", "Make the folder first."),
+            errno.EACCES: ("cannot be written: no permission.", "Choose another folder."),
+        }
+        text, remedy = reasons.get(fault.errno, (f"cannot be written: {fault.strerror or fault}.", ""))
+        raise CrennError(text, path, remedy) from fault
+    finally:
+        if temporary is not None:
+            temporary.unlink(missing_ok=True)
+
+
+def content_hash(path: Path) -> str:
+    """SHA-256 of a file, in hexadecimal."""
+    with open(path, "rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()

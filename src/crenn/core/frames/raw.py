@@ -1,0 +1,116 @@
+"""Decodes raw files to their mosaics, with all that is needed to turn numbers into light."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import rawpy
+
+from crenn.core.errors import UnreadableFrame
+from crenn.core.frames.metadata import FrameMetadata, open_raw, read_metadata
+from crenn.core.noise.model import NoiseModel
+from crenn.core.spaces import REC2020_TO_SRGB
+
+
+@dataclass
+class RawFrame:
+    """One decoded raw frame.
+
+    Attributes
+    ----------
+    path : Path
+    metadata : FrameMetadata
+    mosaic : ndarray, uint16 (H, W)
+        Raw numbers of the visible area.
+    pattern : ndarray, uint8 (2, 2)
+        Colour of each site of the mosaic's tile: 0 R, 1 G, 2 B.
+    black : ndarray, float32 (3,)
+        Black level per colour, in raw numbers.
+    white : float
+        Raw number at saturation.
+    neutral_gains : ndarray, float32 (3,)
+        White balance as shot: factors per colour, green 1.
+    to_rec2020 : ndarray, float32 (3, 3)
+        Balanced camera colours to Rec. 2020; each row sums to 1.
+    noise : NoiseModel or None
+        From the file's noise profile; None if it has none.
+    flip : int
+        LibRaw's orientation: 0 none, 3 half turn, 5 quarter turn left, 6 quarter turn right.
+    """
+
+    path: Path
+    metadata: FrameMetadata
+    mosaic: np.ndarray
+    pattern: np.ndarray
+    black: np.ndarray
+    white: float
+    neutral_gains: np.ndarray
+    to_rec2020: np.ndarray
+    noise: NoiseModel | None
+    flip: int
+
+    @property
+    def name(self) -> str:
+        return Path(self.path).name
+
+
+def _pattern(raw: rawpy.RawPy, path: Path) -> np.ndarray:
+    if raw.raw_type != rawpy.RawType.Flat or raw.raw_pattern is None or raw.raw_pattern.shape != (2, 2):
+        raise UnreadableFrame("has no 2×2 Bayer mosaic;", path, "only Bayer sensors can be merged for now.")
+    letters = raw.color_desc.decode("ascii", "replace")
+    # Margins that LibRaw hides may be odd: the tile is read where the visible area begins.
+    colours = [[letters[index] for index in row] for row in raw.raw_colors_visible[:2, :2]]
+    try:
+        pattern = np.array([["RGB".index(c) for c in row] for row in colours], np.uint8)
+    except ValueError:
+        raise UnreadableFrame(f"has the colours {letters} on its sensor;", path,
+                              "only red, green and blue can be merged.") from None
+    if sorted(pattern.ravel()) != [0, 1, 1, 2]:
+        raise UnreadableFrame("has no ordinary Bayer mosaic.", path)
+    return pattern
+
+
+def _camera_matrix(raw: rawpy.RawPy) -> np.ndarray:
+    to_srgb = np.array(raw.color_matrix, np.float64)[:, :3]
+    if not np.isfinite(to_srgb).all() or np.allclose(to_srgb, 0):
+        to_srgb = np.eye(3)
+    matrix = np.linalg.inv(REC2020_TO_SRGB) @ to_srgb
+    return (matrix / matrix.sum(axis=1, keepdims=True)).astype(np.float32)
+
+
+def _neutral_gains(raw: rawpy.RawPy) -> np.ndarray:
+    for gains in (raw.camera_whitebalance, raw.daylight_whitebalance):
+        gains = np.array(gains[:3], np.float64)
+        if np.isfinite(gains).all() and (gains > 0).all():
+            return (gains / gains[1]).astype(np.float32)
+    return np.ones(3, np.float32)
+
+
+def read_raw(path: Path) -> RawFrame:
+    """Decode a raw file.
+
+    Raises
+    ------
+    UnreadableFrame
+        If the file is foreign, truncated or damaged, or its sensor has no Bayer mosaic.
+    """
+    path = Path(path)
+    with open_raw(path) as raw:
+        metadata = read_metadata(path, raw)
+        try:
+            pattern = _pattern(raw, path)
+            mosaic = raw.raw_image_visible[: raw.sizes.height, : raw.sizes.width].copy()
+        except (rawpy.LibRawError, ValueError):
+            raise UnreadableFrame("is damaged: its picture data breaks off.", path,
+                                  "Copy it again from the card.") from None
+        levels = raw.black_level_per_channel
+        letters = raw.color_desc.decode("ascii", "replace")
+        black = np.array([np.mean([v for v, c in zip(levels, letters) if c == colour]) for colour in "RGB"],
+                         np.float32)
+        white = float(raw.white_level)
+        if white <= black.max() + 1:
+            raise UnreadableFrame(f"has a white level of {white:.0f} at a black level of {black.max():.0f}.", path,
+                                  "Its metadata is damaged.")
+        noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
+        return RawFrame(path, metadata, mosaic, pattern, black, white, _neutral_gains(raw), _camera_matrix(raw),
+                        noise, int(raw.sizes.flip))

@@ -1,0 +1,89 @@
+"""Gives clipped sites of the mosaic a plausible value before the demosaic spreads them."""
+
+import cv2
+import numpy as np
+
+#: All-clipped light is taken for at most this many stops brighter than saturation tells.
+_MOST_ABOVE = 1.0
+
+
+def _diffuse(values: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    """Fill places of no weight from their surroundings (pull–push; Gortler et al. 1996).
+
+    ``values`` is float32 (H, W, N), ``weight`` float32 (H, W).
+    """
+    height, width = weight.shape
+    if min(height, width) <= 1:
+        total = max(float(weight.sum()), 1e-12)
+        return np.broadcast_to((values * weight[..., None]).sum((0, 1)) / total, values.shape).astype(np.float32)
+    size = ((width + 1) // 2, (height + 1) // 2)
+    pulled = cv2.resize(values * weight[..., None], size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
+    coarse_weight = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
+    coarse = pulled / np.maximum(coarse_weight, 1e-12)[..., None]
+    filled = _diffuse(coarse, np.minimum(coarse_weight * 4.0, 1.0))
+    pushed = cv2.resize(filled, (width, height), interpolation=cv2.INTER_LINEAR).reshape(height, width, -1)
+    own = np.minimum(weight, 1.0)[..., None]
+    return values * own + pushed * (1.0 - own)
+
+
+def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray) -> int:
+    """Raise clipped sites, in place, to what the unclipped channels and the colour around them tell.
+
+    A clipped value is a lower bound. Where one or two channels are lost, they follow from those that are left
+    and the colour ratios diffused in from the unclipped surroundings (after Masood, Zhu and Tappen 2009). Where
+    all are lost the light goes half-way to neutral: a lamp seen through a clipped patch reads as white light
+    with a breath of its colour, never as the magenta that white balance makes of equal raw numbers.
+
+    Parameters
+    ----------
+    light : ndarray, float32 (H, W)
+        White-balanced mosaic; H and W even.
+    clipped : ndarray, bool (H, W)
+    pattern : ndarray, uint8 (2, 2)
+
+    Returns
+    -------
+    int
+        Number of sites changed.
+    """
+    if not clipped.any():
+        return 0
+    height, width = light.shape
+    quads = np.zeros((height // 2, width // 2, 3), np.float32)
+    lost = np.zeros((height // 2, width // 2, 3), bool)
+    for row in range(2):
+        for column in range(2):
+            c = pattern[row, column]
+            quads[..., c] += light[row::2, column::2] * (0.5 if c == 1 else 1.0)
+            lost[..., c] |= clipped[row::2, column::2]
+    any_lost = lost.any(-1)
+    near = cv2.dilate(any_lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
+    floor = max(float(quads.max()) * 1e-4, 1e-9)
+    safe = np.maximum(quads, floor)
+    logs = np.log2(safe)
+    ratios = np.stack([logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]], -1)
+    # Quads beside a clipped one are already mixed with it by the lens and do not vouch for a colour.
+    brightness = np.minimum(safe.max(-1) / np.quantile(safe[any_lost].max(-1), 0.1), 1.0)
+    weight = np.where(near, 0.0, brightness**2).astype(np.float32)
+    ratios = _diffuse(ratios.astype(np.float32), weight)
+    ys, xs = np.nonzero(any_lost)
+    bound, missing, around = logs[ys, xs], lost[ys, xs], ratios[ys, xs]
+    relative = np.stack([around[:, 0], np.zeros(len(ys)), around[:, 1]], -1)
+    known = ~missing
+    count = known.sum(-1)
+    # Green level that the known channels imply, and the least one that the bounds imply.
+    implied = np.where(known, bound - relative, 0).sum(-1) / np.maximum(count, 1)
+    whitened = relative * 0.5
+    least = np.minimum((bound - whitened).max(-1), bound.max(-1) + _MOST_ABOVE)
+    estimate = np.where((count > 0)[:, None], implied[:, None] + relative, least[:, None] + whitened)
+    estimate = np.minimum(estimate, bound.max(-1, keepdims=True) + 2.0)
+    rebuilt = np.where(missing, np.maximum(estimate, bound), bound)
+    values = quads.copy()
+    values[ys, xs] = np.exp2(rebuilt)
+    changed = 0
+    for row in range(2):
+        for column in range(2):
+            plane, mask = light[row::2, column::2], clipped[row::2, column::2]
+            plane[mask] = np.maximum(values[..., pattern[row, column]], plane)[mask]
+            changed += int(mask.sum())
+    return changed

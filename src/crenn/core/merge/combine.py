@@ -1,0 +1,146 @@
+"""The weighted mean of frames, site by site, in the raw domain."""
+
+from dataclasses import dataclass
+
+import numba as nb
+import numpy as np
+
+#: Frames whose sensitivities differ by less than this factor count as equal.
+_EQUAL = 1.1
+
+
+@dataclass
+class MergedMosaic:
+    """The frames' weighted mean.
+
+    Attributes
+    ----------
+    light : ndarray, float32 (H, W)
+        1.0 is the reference frame's saturation.
+    variance : ndarray, float32 (H, W)
+    source : ndarray, uint8 (H, W)
+        Index of the frame that contributes most.
+    clipped : ndarray, bool (H, W)
+        Whether even the darkest frame was clipped; ``light`` is a lower bound there.
+    """
+
+    light: np.ndarray
+    variance: np.ndarray
+    source: np.ndarray
+    clipped: np.ndarray
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, shortest, light, variance, source,
+             clipped):
+    frames, height, width = stack.shape
+    for y in nb.prange(height):
+        share = np.empty(frames, np.float32)
+        value = np.empty(frames, np.float32)
+        for x in range(width):
+            c = pattern[y & 1, x & 1]
+            any_clipped = False
+            guess = np.float32(0.0)
+            guess_gain = np.float32(0.0)
+            last = 0
+            for i in range(frames):
+                k = order[i]
+                raw = np.float32(stack[k, y, x])
+                v = (raw - black[k, c]) * scale[k, c]
+                value[i] = v / gain[k]
+                share[i] = np.float32(1.0)
+                full = raw >= clip[k]
+                if i < shortest:
+                    any_clipped |= full
+                else:
+                    limit = (clip[k] - black[k, c]) * scale[k, c]
+                    if full:
+                        share[i] = np.float32(0.0)
+                    elif v > np.float32(0.6) * limit:
+                        # Whether a frame may speak is decided by what the darker frame measured around the
+                        # place, not by the sample itself: a sample that noise carried over the edge would
+                        # otherwise be missing from the mean and pull it down.
+                        j = order[i - 1]
+                        total = np.float32(0.0)
+                        n = 0
+                        for dy in range(-2, 3, 2):
+                            for dx in range(-2, 3, 2):
+                                yy, xx = y + dy, x + dx
+                                if 0 <= yy < height and 0 <= xx < width:
+                                    total += (np.float32(stack[j, yy, xx]) - black[j, c]) * scale[j, c]
+                                    n += 1
+                        expected = total / n * gain[k] / gain[j]
+                        sigma = np.sqrt(slope[k, c] * limit + offset[k, c])
+                        end = limit - np.float32(3.0) * sigma
+                        ramp = max(np.float32(0.05) * limit, np.float32(2.0) * sigma)
+                        share[i] = min(max((end - expected) / ramp, np.float32(0.0)), np.float32(1.0))
+                if share[i] > np.float32(0.5) and gain[k] > guess_gain * np.float32(0.999):
+                    guess = value[i]
+                    guess_gain = gain[k]
+                    last = i
+            # Weights come from the model at one common estimate, so that a sample's own noise does not
+            # decide its weight. The first estimate is the brightest frame that may speak; the second the mean.
+            mean = guess
+            weight_sum = np.float32(0.0)
+            for _ in range(2):
+                weight_sum = np.float32(0.0)
+                total = np.float32(0.0)
+                best = np.float32(-1.0)
+                base = max(mean, np.float32(0.0))
+                for i in range(frames):
+                    if share[i] <= np.float32(0.0):
+                        continue
+                    k = order[i]
+                    g = gain[k]
+                    w = share[i] * g * g / (slope[k, c] * g * base + offset[k, c])
+                    weight_sum += w
+                    total += w * value[i]
+                    if w > best:
+                        best = w
+                        last = k
+                mean = total / weight_sum
+            # Variance of the mean under shares below 1: the sum of w² var over the square of the sum of w.
+            spread = np.float32(0.0)
+            base = max(mean, np.float32(0.0))
+            for i in range(frames):
+                if share[i] > np.float32(0.0):
+                    k = order[i]
+                    g = gain[k]
+                    spread += share[i] * share[i] * g * g / (slope[k, c] * g * base + offset[k, c])
+            light[y, x] = mean
+            variance[y, x] = spread / (weight_sum * weight_sum)
+            source[y, x] = last
+            clipped[y, x] = any_clipped
+
+
+def combine(stack, gains, pattern, black, white, clip, noise) -> MergedMosaic:
+    """Merge aligned mosaics.
+
+    Each site becomes the mean of the frames that did not clip there, weighted by the inverse of the variance
+    that the noise model predicts (Granados et al. 2010, "Optimal HDR reconstruction with linear digital
+    cameras"; Hasinoff, Durand and Freeman 2010).
+
+    Parameters
+    ----------
+    stack : ndarray, uint16 (K, H, W)
+    gains : sequence of float (K,)
+        Sensitivities; the reference frame's is 1.
+    pattern : ndarray, uint8 (2, 2)
+    black : ndarray, float32 (K, 3)
+    white : ndarray, float32 (K,)
+    clip : ndarray, float32 (K,)
+        Raw number from which a site counts as clipped.
+    noise : sequence of NoiseModel (K,)
+    """
+    frames, height, width = stack.shape
+    gains = np.asarray(gains, np.float32)
+    order = np.argsort(gains, kind="stable")
+    shortest = int(np.sum(gains <= gains.min() * _EQUAL))
+    scale = (1.0 / (white[:, None] - black)).astype(np.float32)
+    out = MergedMosaic(np.empty((height, width), np.float32), np.empty((height, width), np.float32),
+                       np.empty((height, width), np.uint8), np.empty((height, width), np.bool_))
+    _combine(stack, order, pattern, black.astype(np.float32), scale, clip.astype(np.float32), gains,
+             np.stack([n.slope for n in noise]).astype(np.float32),
+             np.stack([n.offset for n in noise]).astype(np.float32), shortest,
+             out.light, out.variance, out.source, out.clipped)
+    return out

@@ -1,0 +1,116 @@
+"""How much more light each frame recorded than the others, found from the frames themselves."""
+
+from dataclasses import dataclass
+
+import numba as nb
+import numpy as np
+
+from crenn.core.frames.raw import RawFrame
+from crenn.core.noise.model import NoiseModel
+
+_BLOCK = 16
+#: A block must be at least this many deviations of its mean above black to say anything.
+_SURE = 25.0
+
+
+@dataclass(frozen=True)
+class ExposureRatio:
+    """Sensitivity of one frame relative to another, from metadata and as refined.
+
+    ``error`` is the standard error of the refined value in stops; None where too little of the picture was
+    measured well by both frames, and then ``refined`` is the metadata's value.
+    """
+
+    nominal: float
+    refined: float
+    error: float | None
+
+
+@nb.njit(parallel=True, cache=True, nogil=True)
+def _green_blocks(dark, bright, pattern, black_dark, scale_dark, black_bright, scale_bright, top):
+    """Means of green over blocks where no site of the brighter frame nears saturation, else NaN."""
+    rows, columns = dark.shape[0] // _BLOCK, dark.shape[1] // _BLOCK
+    out = np.full((2, rows, columns), np.nan, np.float32)
+    for i in nb.prange(rows):
+        for j in range(columns):
+            a, b, n, ok = 0.0, 0.0, 0, True
+            for y in range(i * _BLOCK, (i + 1) * _BLOCK):
+                for x in range(j * _BLOCK, (j + 1) * _BLOCK):
+                    if pattern[y & 1, x & 1] != 1:
+                        continue
+                    v = (bright[y, x] - black_bright) * scale_bright
+                    if v > top:
+                        ok = False
+                    a += (dark[y, x] - black_dark) * scale_dark
+                    b += v
+                    n += 1
+            if ok:
+                out[0, i, j] = a / n
+                out[1, i, j] = b / n
+    return out
+
+
+def measure_ratio(dark: RawFrame, bright: RawFrame, noise: tuple[NoiseModel, NoiseModel],
+                  nominal: float) -> ExposureRatio:
+    """Ratio of two frames' sensitivities, bright over dark.
+
+    The logarithms of the block means' ratios are averaged with their photon-noise weights and Tukey's
+    biweight, so that what moved between the frames has no say.
+
+    Parameters
+    ----------
+    dark, bright : RawFrame
+    noise : tuple of NoiseModel
+        Of the two frames.
+    nominal : float
+        The ratio that the metadata tell.
+    """
+    scales = [1.0 / (f.white - f.black[1]) for f in (dark, bright)]
+    blocks = _green_blocks(dark.mosaic, bright.mosaic, dark.pattern, dark.black[1], np.float32(scales[0]),
+                           bright.black[1], np.float32(scales[1]), np.float32(0.9))
+    a, b = blocks[0].ravel(), blocks[1].ravel()
+    sites = _BLOCK * _BLOCK / 2
+    with np.errstate(invalid="ignore", divide="ignore"):
+        var_a = noise[0].variance(a) / sites
+        var_b = noise[1].variance(b) / sites
+        keep = (a > _SURE * np.sqrt(var_a)) & (b > _SURE * np.sqrt(var_b))
+    if keep.sum() < 12:
+        return ExposureRatio(nominal, nominal, None)
+    a, b = a[keep].astype(np.float64), b[keep].astype(np.float64)
+    log_ratio = np.log2(b / a)
+    variance = (var_a[keep] / a**2 + var_b[keep] / b**2) / np.log(2) ** 2
+    # Fixed-pattern noise and flicker keep even a perfect block from being surer than this.
+    variance = variance + 5e-4**2
+    centre = float(np.median(log_ratio))
+    spread = max(1.4826 * float(np.median(np.abs(log_ratio - centre) / np.sqrt(variance))), 1.0)
+    weight = 1.0 / variance
+    for _ in range(15):
+        u = (log_ratio - centre) / (4.7 * spread * np.sqrt(variance))
+        weight = np.where(np.abs(u) < 1, (1 - u**2) ** 2, 0.0) / variance
+        if weight.sum() <= 0:
+            return ExposureRatio(nominal, nominal, None)
+        centre = float(np.sum(weight * log_ratio) / np.sum(weight))
+    error = spread / float(np.sqrt(weight.sum()))
+    # A few blocks that agree by chance may not overrule the shutter by much.
+    if abs(centre - np.log2(nominal)) > 1.0 and error > 0.01:
+        return ExposureRatio(nominal, nominal, None)
+    return ExposureRatio(nominal, float(2.0**centre), error)
+
+
+def saturation_level(frame: RawFrame) -> float:
+    """Raw number from which a frame counts as clipped.
+
+    Sensors often clip somewhat below the white level that their file names: where the brightest numbers pile
+    up, the pile is the level.
+    """
+    top = int(frame.mosaic.max())
+    nominal = frame.white
+    span = frame.white - float(frame.black.mean())
+    step = max(span * 0.004, 2.0)
+    if nominal - 0.5 * step > top > frame.black.mean() + 0.3 * span:
+        counts = np.bincount(frame.mosaic.ravel(), minlength=top + 1)
+        pile = counts[int(top - step):].sum()
+        below = counts[int(top - 3 * step): int(top - step)].sum() / 2
+        if pile > 30 and pile > 8 * below:
+            nominal = float(top)
+    return nominal - max(0.25 * step, 1.0)

@@ -1,0 +1,99 @@
+"""The merge report: what the frames covered and how well."""
+
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from crenn.core.spaces import luminance
+
+#: Histograms count light in bins of this many stops.
+BIN = 0.125
+#: Signal to noise, as a ratio, below which a stop is no longer of use: 12 dB at the chosen output.
+HORIZON_SNR = 4.0
+
+
+class FrameReport(BaseModel):
+    """One frame's part in the merge; stops are relative to the reference frame's saturation."""
+
+    name: str
+    seconds: float | None = Field(description="exposure time in the file, s")
+    aperture: float | None
+    iso: float
+    ev: float = Field(description="sensitivity relative to the reference frame as refined, EV")
+    nominal_ev: float = Field(description="the same as the metadata tell, EV")
+    ev_error: float | None = Field(description="standard error of the refinement, EV; none if not refined")
+    clip_stop: float = Field(description="stop at which the frame clips in green")
+    noise_stop: float = Field(description="stop at which one pixel's signal equals its noise times 4")
+    clipped_share: float = Field(description="share of sites clipped in this frame")
+    feeds: float = Field(description="share of the picture that this frame feeds most")
+
+
+class MergeReport(BaseModel):
+    """What a merge found."""
+
+    version: Literal[1] = 1
+    reference: int
+    width: int
+    height: int
+    frames: list[FrameReport]
+    set_aside: list[str] = Field(default_factory=list, description="frames left out, each with the reason")
+    warnings: list[str] = Field(default_factory=list)
+    low_stop: float = Field(description="0.1th percentile of luminance, stops")
+    high_stop: float = Field(description="99.99th percentile of luminance, stops")
+    clipped_share: list[float] = Field(description="share clipped in every frame: red, green, blue")
+    noise_horizon: float = Field(description="stop below which signal to noise is under 12 dB per pixel")
+    histogram_start: float = Field(description="stop of the first bin's lower edge")
+    histogram_bin: float = BIN
+    histogram: list[float] = Field(description="share of the picture in each bin of luminance")
+    clipped_histogram: list[float] = Field(description="of which clipped in every frame")
+    snr_db: list[float | None] = Field(description="median signal to noise in each bin, dB")
+    seconds: float = Field(0.0, description="time the merge took, s")
+
+
+def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
+    """Histogram, range and noise horizon of a radiance map, as fields of `MergeReport`.
+
+    Parameters
+    ----------
+    rgb, sigma : ndarray, float32 (H, W, 3)
+        ``sigma`` may be None: no noise horizon is known then and it is put at the lowest stop.
+    clipped : ndarray, uint8 (H, W) or None
+    step : int
+        Only every step-th row and column is looked at.
+    """
+    rgb = rgb[::step, ::step]
+    y = luminance(rgb)
+    floor = max(float(y.max()), 1e-9) * 2.0**-26
+    stops = np.log2(np.maximum(y, floor))
+    positive = stops[y > floor]
+    if positive.size == 0:
+        positive = np.array([-10.0], np.float32)
+    low, high = np.quantile(positive, [0.001, 0.9999])
+    start = float(np.floor(max(positive.min(), low - 3.0)))
+    bins = int(np.ceil((float(positive.max()) - start) / BIN)) + 1
+    index = np.clip(((stops - start) / BIN).astype(np.int32), 0, bins - 1)
+    counts = np.bincount(index.ravel(), minlength=bins)
+    mask = clipped[::step, ::step] > 0 if clipped is not None else np.zeros(index.shape, bool)
+    lost = np.bincount(index[mask], minlength=bins)
+    snr: list[float | None] = [None] * bins
+    horizon = start
+    if sigma is not None:
+        # Deviation of luminance, the three colours taken as independent.
+        weights = np.array([0.2627, 0.6780, 0.0593], np.float32)
+        deviation = np.sqrt(((sigma[::step, ::step] * weights) ** 2).sum(-1))
+        noise_sum = np.bincount(index.ravel(), weights=deviation.ravel(), minlength=bins)
+        centres = np.exp2(start + (np.arange(bins) + 0.5) * BIN)
+        known = counts >= 5
+        ratio = centres[known] / np.maximum(noise_sum[known] / counts[known], 1e-12)
+        for i, value in zip(np.flatnonzero(known), ratio):
+            snr[i] = round(float(20 * np.log10(value)), 2)
+        below = np.flatnonzero(known)[ratio < HORIZON_SNR]
+        if below.size:
+            horizon = float(start + (below.max() + 1) * BIN)
+    total = max(index.size, 1)
+    return {
+        "low_stop": float(low), "high_stop": float(high), "noise_horizon": horizon, "histogram_start": start,
+        "histogram": [float(c) / total for c in counts], "clipped_histogram": [float(c) / total for c in lost],
+        "snr_db": snr,
+    }

@@ -1,0 +1,108 @@
+"""The radiance map of a scene, and its OpenEXR file."""
+
+import json
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+
+from crenn.core.errors import CrennError
+from crenn.core.files import replacing
+from crenn.core.spaces import D65_XY, REC2020_CHROMATICITIES, XYZ_TO_REC2020, rgb_to_xyz_matrix
+
+_SIGMA = ("sigma.R", "sigma.G", "sigma.B")
+
+
+@dataclass
+class RadianceMap:
+    """Merged light of a scene.
+
+    Attributes
+    ----------
+    rgb : ndarray, float32 (H, W, 3)
+        Scene-linear Rec. 2020, white-balanced as the reference frame was shot; 1.0 is the reference frame's
+        raw saturation in green.
+    sigma : ndarray, float32 (H, W, 3) or None
+        Predicted standard deviation of ``rgb``.
+    source : ndarray, uint8 (H, W) or None
+        Index of the frame that contributes most.
+    clipped : ndarray, uint8 (H, W) or None
+        Bits 1, 2, 4: red, green, blue clipped in every frame.
+    report : dict
+        The merge report (see `crenn.core.merge.report`).
+    """
+
+    rgb: np.ndarray
+    sigma: np.ndarray | None = None
+    source: np.ndarray | None = None
+    clipped: np.ndarray | None = None
+    report: dict = field(default_factory=dict)
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return self.rgb.shape[:2]
+
+
+def write_exr(path: Path, rgb: np.ndarray, radiance: RadianceMap | None = None) -> None:
+    """Write scene-linear Rec. 2020 as OpenEXR, float; with the map's further channels if one is given.
+
+    Parameters
+    ----------
+    path : Path
+    rgb : ndarray, float32 (H, W, 3)
+    radiance : RadianceMap, optional
+        Its sigma, source, clip state and report are written too.
+    """
+    channels = {"RGB": np.ascontiguousarray(rgb, np.float32)}
+    header = {"compression": OpenEXR.NO_COMPRESSION, "type": OpenEXR.scanlineimage,
+              "chromaticities": REC2020_CHROMATICITIES}
+    if radiance is not None:
+        if radiance.sigma is not None:
+            for i, name in enumerate(_SIGMA):
+                channels[name] = np.ascontiguousarray(radiance.sigma[..., i], np.float32)
+        if radiance.source is not None:
+            channels["source"] = radiance.source.astype(np.float32)
+        if radiance.clipped is not None:
+            channels["clipped"] = radiance.clipped.astype(np.float32)
+        if radiance.report:
+            header["crennReport"] = json.dumps(radiance.report)
+    with replacing(path) as temporary:
+        with OpenEXR.File(header, channels) as file:
+            file.write(str(temporary))
+
+
+def read_exr(path: Path) -> RadianceMap:
+    """Read a radiance map from OpenEXR.
+
+    Files of other primaries are brought to Rec. 2020 by their ``chromaticities`` (Rec. 709 if they have none,
+    as the format says).
+
+    Raises
+    ------
+    CrennError
+        If the file is missing, broken or has no R, G and B.
+    """
+    try:
+        with OpenEXR.File(str(path), separate_channels=True) as file:
+            header = dict(file.header())
+            pixels = {name: channel.pixels for name, channel in file.channels().items()}
+    except Exception as fault:
+        reason = "does not exist." if not Path(path).exists() else "is no OpenEXR file, or is damaged."
+        raise CrennError(reason, path, "Merge the frames again.") from fault
+    missing = [name for name in "RGB" if name not in pixels]
+    if missing:
+        raise CrennError(f"has no channel {missing[0]}.", path, "A merged picture has R, G and B.")
+    rgb = np.stack([pixels[name].astype(np.float32) for name in "RGB"], -1)
+    primaries = header.get("chromaticities") or (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, *D65_XY)
+    if not np.allclose(primaries, REC2020_CHROMATICITIES, atol=1e-3):
+        p = [float(v) for v in primaries]
+        matrix = XYZ_TO_REC2020 @ rgb_to_xyz_matrix(((p[0], p[1]), (p[2], p[3]), (p[4], p[5])), (p[6], p[7]))
+        rgb = rgb @ matrix.T.astype(np.float32)
+    sigma = np.stack([pixels[n].astype(np.float32) for n in _SIGMA], -1) if all(n in pixels for n in _SIGMA) else None
+    plane = {n: np.nan_to_num(pixels[n]).astype(np.uint8) if n in pixels else None for n in ("source", "clipped")}
+    try:
+        report = json.loads(header.get("crennReport", "{}"))
+    except (TypeError, ValueError):
+        report = {}
+    return RadianceMap(np.nan_to_num(rgb, posinf=1e6, neginf=0.0), sigma, plane["source"], plane["clipped"], report)
