@@ -1,0 +1,86 @@
+"""The edge-aware base: to which stop each place of the picture belongs.
+
+A bilateral grid (Chen, Paris and Durand 2007, "Real-time edge-aware image processing with the bilateral grid"):
+computed once per scene and reach from a reduced picture, then read at any place and scale. Light on the far side of
+an edge lies in other layers of the grid and has no say, so a skyline keeps its place against a bright sky.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from scipy.ndimage import gaussian_filter
+
+from crenn.core.spaces import luminance
+
+#: Thickness of a layer of the grid, in stops.
+LAYER = 0.5
+
+
+@dataclass(frozen=True)
+class BaseGrid:
+    """The base over (row, column, stop), in stops.
+
+    Attributes
+    ----------
+    cells : ndarray, float32 (GH, GW, GL)
+    cell : float
+        Side of a cell in full-size pixels.
+    start : float
+        Stop of the first layer.
+    floor : float
+        Light below this counts as this: where noise rules no stop can be told apart.
+    """
+
+    cells: np.ndarray
+    cell: float
+    start: float
+    floor: float
+
+
+def build_base(rgb: np.ndarray, scale: float, reach: float, full_size: tuple[int, int], floor: float) -> BaseGrid:
+    """Build the grid.
+
+    Parameters
+    ----------
+    rgb : ndarray, float32 (h, w, 3)
+        The radiance map, reduced.
+    scale : float
+        Full-size pixels per pixel of ``rgb``.
+    reach : float
+        Standard deviation of the neighbourhood, in % of the picture's longer side.
+    full_size : tuple of int
+        (H, W) of the full picture.
+    floor : float
+        Least luminance told apart.
+    """
+    height, width = rgb.shape[:2]
+    stops = np.log2(np.maximum(luminance(rgb), floor)).astype(np.float32)
+    cell = max(reach / 100.0 * max(full_size), 2.0 * scale)
+    start = float(np.floor(stops.min())) - 1.0
+    layers = int(np.ceil((float(stops.max()) - start) / LAYER)) + 3
+    grid_h = int(np.ceil(full_size[0] / cell)) + 3
+    grid_w = int(np.ceil(full_size[1] / cell)) + 3
+    ys = np.clip(((np.arange(height) + 0.5) * scale / cell + 1.0).round().astype(np.int64), 0, grid_h - 1)
+    xs = np.clip(((np.arange(width) + 0.5) * scale / cell + 1.0).round().astype(np.int64), 0, grid_w - 1)
+    zs = np.clip(((stops - start) / LAYER).round().astype(np.int64), 0, layers - 1)
+    index = ((ys[:, None] * grid_w + xs[None, :]) * layers + zs).ravel()
+    size = grid_h * grid_w * layers
+    count = np.bincount(index, minlength=size).reshape(grid_h, grid_w, layers)
+    total = np.bincount(index, weights=stops.ravel(), minlength=size).reshape(grid_h, grid_w, layers)
+    sigma = (1.0, 1.0, 1.0)
+    count_s = gaussian_filter(count.astype(np.float64), sigma, mode="constant", truncate=3.0)
+    total_s = gaussian_filter(total.astype(np.float64), sigma, mode="constant", truncate=3.0)
+    # Where nothing of this stop is near, a place is its own base.
+    own = start + LAYER * np.arange(layers)
+    thin = 1e-4 * max(count_s.max(), 1e-9)
+    cells = (total_s + thin * own) / (count_s + thin)
+    return BaseGrid(np.ascontiguousarray(cells, np.float32), float(cell), start, float(floor))
+
+
+def reduced_for_base(rgb: np.ndarray, side: int = 900) -> tuple[np.ndarray, float]:
+    """A reduced picture for `build_base`, and how many full-size pixels one of its pixels spans."""
+    height, width = rgb.shape[:2]
+    scale = max(max(height, width) / side, 1.0)
+    size = (max(round(width / scale), 1), max(round(height / scale), 1))
+    return cv2.resize(rgb, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], 3), width / size[0]

@@ -1,0 +1,173 @@
+"""Runs a treatment over a prepared scene: any window, at any scale."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Hashable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from crenn.core.light.base import LAYER, BaseGrid, build_base, reduced_for_base
+from crenn.core.render.kernel import picture_codes, scene_light
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.step import TABLE_SIZE, PixelProgram
+from crenn.core.treatment import DISPLAY_STEPS, STEPS, Treatment
+
+_NO_TABLE = np.zeros(TABLE_SIZE, np.float32)
+_NO_GRID = BaseGrid(np.zeros((2, 2, 2), np.float32), 1.0, 0.0, 1e-9)
+
+
+@dataclass(frozen=True)
+class Window:
+    """A part of the picture and the size at which it is wanted.
+
+    ``x, y, width, height`` are in full-size pixels; ``out_width, out_height`` in pixels of the result.
+    """
+
+    x: float
+    y: float
+    width: float
+    height: float
+    out_width: int
+    out_height: int
+
+    @classmethod
+    def whole(cls, size: tuple[int, int], long_edge: int | None = None) -> "Window":
+        """The whole picture of size (H, W), its longer side reduced to ``long_edge``."""
+        height, width = size
+        factor = min(1.0, long_edge / max(size)) if long_edge else 1.0
+        return cls(0, 0, width, height, max(round(width * factor), 1), max(round(height * factor), 1))
+
+    @property
+    def scale(self) -> float:
+        """Pixels of the result per full-size pixel."""
+        return self.out_width / self.width
+
+
+class _Recent:
+    """The last few results by what they depend on."""
+
+    def __init__(self, most: int):
+        self._most, self._items, self._lock = most, OrderedDict(), threading.Lock()
+
+    def get(self, key: Hashable, make):
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+        value = make()
+        with self._lock:
+            self._items[key] = value
+            while len(self._items) > self._most:
+                self._items.popitem(last=False)
+        return value
+
+
+def compile_treatment(treatment: Treatment, light, display: bool = True) -> PixelProgram:
+    """Fold a treatment's steps into one pixel program.
+
+    Parameters
+    ----------
+    treatment : Treatment
+    light : SceneLight
+    display : bool
+        Whether the steps of the display transform take part.
+    """
+    program = PixelProgram()
+    for step in STEPS:
+        parameters = getattr(treatment, step.name)
+        if step.name in DISPLAY_STEPS:
+            # The display needs end points even where the step is off: it resolves to neutral ones itself.
+            if display:
+                step.fold(program, parameters, light)
+        elif parameters.on:
+            step.fold(program, parameters, light)
+    return program
+
+
+class Renderer:
+    """Renders one scene; what is costly is kept as long as what it depends on stays."""
+
+    def __init__(self, scene: PreparedScene):
+        self.scene = scene
+        self._grids = _Recent(4)
+        self._sources = _Recent(4)
+
+    def base(self, reach: float) -> BaseGrid:
+        """The edge-aware base for a reach, in % of the picture."""
+        def make() -> BaseGrid:
+            reduced, scale = self._sources.get("reduced", lambda: reduced_for_base(
+                np.asarray(self.scene.levels[self.scene.level_for(900 / max(self.scene.size))])))
+            full = scale * 2 ** self.scene.level_for(900 / max(self.scene.size))
+            return build_base(reduced, full, reach, self.scene.size, self.scene.floor)
+        return self._grids.get(round(reach, 3), make)
+
+    def source(self, window: Window) -> np.ndarray:
+        """The radiance map in a window at its output size, float32 (h, w, 3)."""
+        return self._sources.get(window, lambda: self._read(window))
+
+    def _read(self, window: Window) -> np.ndarray:
+        level = self.scene.level_for(window.scale)
+        array = self.scene.levels[level]
+        height, width = array.shape[:2]
+        fy, fx = height / self.scene.size[0], width / self.scene.size[1]
+        x0, y0 = window.x * fx, window.y * fy
+        w, h = window.width * fx, window.height * fy
+        left, top = max(int(np.floor(x0)), 0), max(int(np.floor(y0)), 0)
+        right, bottom = min(int(np.ceil(x0 + w)), width), min(int(np.ceil(y0 + h)), height)
+        part = np.ascontiguousarray(array[top:max(bottom, top + 1), left:max(right, left + 1)])
+        if part.shape[:2] == (window.out_height, window.out_width) and x0 == left and y0 == top:
+            return part
+        # The window seldom falls on whole pixels of the level: the map from result to level says where.
+        sx, sy = w / window.out_width, h / window.out_height
+        if sx > 1.0 and abs(x0 - left) < 1e-6 and abs(y0 - top) < 1e-6 and right - left == round(w) and bottom - top == round(h):
+            return cv2.resize(part, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
+        shift = np.array([[sx, 0, x0 - left + sx / 2 - 0.5], [0, sy, y0 - top + sy / 2 - 0.5]])
+        flags = cv2.WARP_INVERSE_MAP | (cv2.INTER_LINEAR if sx > 0.5 else cv2.INTER_NEAREST)
+        return cv2.warpAffine(part, shift, (window.out_width, window.out_height), flags=flags,
+                              borderMode=cv2.BORDER_REPLICATE)
+
+    def _arguments(self, program: PixelProgram, window: Window) -> tuple:
+        grid = self.base(program.reach) if program.placement is not None else _NO_GRID
+        step = 1.0 / window.scale / grid.cell
+        origin_y = (window.y + 0.5 / window.scale) / grid.cell + 1.0
+        origin_x = (window.x + 0.5 / window.scale) / grid.cell + 1.0
+        tables = [_NO_TABLE if t is None else t.astype(np.float32) for t in (program.placement, program.curve)]
+        return (program.matrix.astype(np.float32), grid.cells, np.float32(origin_y), np.float32(origin_x),
+                np.float32(step), np.float32(grid.start), np.float32(LAYER), np.float32(grid.floor),
+                tables[0], program.placement is not None, tables[1], program.curve is not None)
+
+    def linear(self, treatment: Treatment, window: Window) -> np.ndarray:
+        """Scene-linear light before the display transform, float32 (h, w, 3)."""
+        source = self.source(window)
+        program = compile_treatment(treatment, self.scene.light, display=False)
+        if program.neutral:
+            return source.copy()
+        out = np.empty_like(source)
+        scene_light(source, *self._arguments(program, window), out)
+        return out
+
+    def picture(self, treatment: Treatment, window: Window, bits: int = 8) -> tuple[np.ndarray, np.ndarray]:
+        """The picture as sRGB codes, and its limits.
+
+        Parameters
+        ----------
+        treatment : Treatment
+        window : Window
+        bits : int
+            8 or 16; 8-bit codes are dithered.
+
+        Returns
+        -------
+        codes : ndarray, uint8 or uint16 (h, w, 3)
+        limits : ndarray, uint8 (h, w)
+            Bits 1, 2, 4: red, green, blue at white; 8: all at black.
+        """
+        source = self.source(window)
+        program = compile_treatment(treatment, self.scene.light)
+        out = np.empty(source.shape, np.uint8 if bits == 8 else np.uint16)
+        limits = np.empty(source.shape[:2], np.uint8)
+        picture_codes(source, *self._arguments(program, window), program.display.astype(np.float32),
+                      np.float32(2**bits - 1), np.float32(bits == 8), out, limits)
+        return out, limits

@@ -1,0 +1,110 @@
+"""A scene prepared for viewing: its radiance map at falling sizes, read from disk where needed."""
+
+import json
+import shutil
+from functools import cached_property
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from crenn.core.errors import CrennError
+from crenn.core.light.automatic import SceneLight
+from crenn.core.merge.report import light_statistics
+from crenn.core.radiance import RadianceMap
+
+#: The smallest level's longer side is at most this.
+_SMALLEST = 512
+
+
+def _halved(array: np.ndarray) -> np.ndarray:
+    height, width = array.shape[:2]
+    size = (max(width // 2, 1), max(height // 2, 1))
+    return cv2.resize(array, size, interpolation=cv2.INTER_AREA)
+
+
+class PreparedScene:
+    """Levels of a radiance map; level n is reduced 2ⁿ times.
+
+    Attributes
+    ----------
+    levels : list of ndarray, float32 (h, w, 3)
+    sigma : ndarray, float32 (H, W, 3) or None
+    source, clipped : ndarray, uint8 (H, W) or None
+    report : dict
+    """
+
+    def __init__(self, levels, sigma, source, clipped, report: dict):
+        self.levels, self.sigma, self.source, self.clipped, self.report = levels, sigma, source, clipped, report
+
+    @classmethod
+    def from_radiance(cls, radiance: RadianceMap) -> "PreparedScene":
+        """Prepare a radiance map in memory."""
+        levels = [radiance.rgb]
+        while max(levels[-1].shape[:2]) > _SMALLEST:
+            levels.append(_halved(levels[-1]))
+        report = radiance.report
+        if "histogram" not in report:
+            step = max(1, int(np.sqrt(radiance.rgb.shape[0] * radiance.rgb.shape[1] / 3e6)))
+            statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step)
+            report = {"histogram_bin": 0.125, **statistics, **report}
+        return cls(levels, radiance.sigma, radiance.source, radiance.clipped, report)
+
+    def save(self, folder: Path) -> None:
+        """Write to a folder, all or nothing; an older one is replaced at the end."""
+        folder = Path(folder)
+        part = folder.with_name(folder.name + ".part")
+        shutil.rmtree(part, ignore_errors=True)
+        try:
+            part.mkdir(parents=True)
+            for index, level in enumerate(self.levels):
+                np.save(part / f"level{index}.npy", level)
+            for name in ("sigma", "source", "clipped"):
+                if getattr(self, name) is not None:
+                    np.save(part / f"{name}.npy", getattr(self, name))
+            (part / "report.json").write_text(json.dumps(self.report))
+            shutil.rmtree(folder, ignore_errors=True)
+            part.rename(folder)
+        except OSError as fault:
+            shutil.rmtree(part, ignore_errors=True)
+            raise CrennError(f"cannot be prepared: {fault.strerror or fault}.", folder, "Free some space.") from fault
+
+    @classmethod
+    def open(cls, folder: Path) -> "PreparedScene":
+        """Open a saved scene; arrays stay on disk until they are looked at."""
+        folder = Path(folder)
+
+        def load(name: str):
+            path = folder / f"{name}.npy"
+            return np.load(path, mmap_mode="r") if path.exists() else None
+
+        try:
+            report = json.loads((folder / "report.json").read_text())
+            levels = []
+            while (level := load(f"level{len(levels)}")) is not None:
+                levels.append(level)
+            if not levels:
+                raise ValueError("no levels")
+        except (OSError, ValueError) as fault:
+            raise CrennError("The prepared scene is missing or damaged.", remedy="Merge it again.") from fault
+        return cls(levels, load("sigma"), load("source"), load("clipped"), report)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """(H, W) of the full picture."""
+        return self.levels[0].shape[:2]
+
+    @cached_property
+    def light(self) -> SceneLight:
+        return SceneLight.from_report(self.report)
+
+    @cached_property
+    def floor(self) -> float:
+        """Luminance below which noise hides to which stop a place belongs."""
+        low = self.report["low_stop"]
+        return float(np.exp2(max(min(self.report["noise_horizon"], self.light.quantile(0.3)), low - 2.0)))
+
+    def level_for(self, scale: float) -> int:
+        """Coarsest level that still holds at least ``scale`` pixels per full-size pixel."""
+        level = int(np.floor(np.log2(1.0 / scale) + 1e-6)) if scale < 1 else 0
+        return min(max(level, 0), len(self.levels) - 1)
