@@ -85,7 +85,7 @@ def ship(name: str) -> None:
     stage = Stage(scene, *SHIPPED_SIZE)
     for index, (exposure, start) in enumerate(zip(scene.exposures, scene.starts)):
         rgb = stage.radiance(start, exposure.seconds).astype(np.float16)
-        header = {"compression": OpenEXR.DWAB_COMPRESSION, "dwaCompressionLevel": 30.0,
+        header = {"compression": OpenEXR.DWAB_COMPRESSION, "dwaCompressionLevel": 60.0,
                   "type": OpenEXR.scanlineimage, "chromaticities": REC2020_CHROMATICITIES}
         with OpenEXR.File(header, {"RGB": rgb}) as file:
             file.write(str(_SHIPPED / f"{name}-{index}.exr"))

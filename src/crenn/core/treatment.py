@@ -27,7 +27,7 @@ DISPLAY_STEPS = frozenset({"ends"})
 class Treatment(BaseModel):
     """The treatment document, version 1."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", json_schema_serialization_defaults_required=True)
 
     format: Literal["crenn-treatment"] = "crenn-treatment"
     version: Literal[1] = 1

@@ -8,8 +8,9 @@ import rawpy
 
 from crenn.core.errors import UnreadableFrame
 from crenn.core.frames.metadata import FrameMetadata, open_raw, read_metadata
+from crenn.core.light.white_balance import temperature_of
 from crenn.core.noise.model import NoiseModel
-from crenn.core.spaces import REC2020_TO_SRGB
+from crenn.core.spaces import D65_XY, REC2020_TO_SRGB, REC2020_TO_XYZ
 
 
 @dataclass
@@ -32,10 +33,14 @@ class RawFrame:
         White balance as shot: factors per colour, green 1.
     to_rec2020 : ndarray, float32 (3, 3)
         Balanced camera colours to Rec. 2020; each row sums to 1.
+    as_shot : tuple of float
+        The same as temperature in kelvin and tint in thousandths of Duv.
     noise : NoiseModel or None
         From the file's noise profile; None if it has none.
     flip : int
         LibRaw's orientation: 0 none, 3 half turn, 5 quarter turn left, 6 quarter turn right.
+    name : str
+        What the user calls the frame.
     """
 
     path: Path
@@ -46,12 +51,10 @@ class RawFrame:
     white: float
     neutral_gains: np.ndarray
     to_rec2020: np.ndarray
+    as_shot: tuple[float, float]
     noise: NoiseModel | None
     flip: int
-
-    @property
-    def name(self) -> str:
-        return Path(self.path).name
+    name: str
 
 
 def _pattern(raw: rawpy.RawPy, path: Path) -> np.ndarray:
@@ -86,8 +89,20 @@ def _neutral_gains(raw: rawpy.RawPy) -> np.ndarray:
     return np.ones(3, np.float32)
 
 
-def read_raw(path: Path) -> RawFrame:
-    """Decode a raw file.
+def _as_shot(raw: rawpy.RawPy, gains: np.ndarray, matrix: np.ndarray) -> tuple[float, float]:
+    """Temperature and tint of the light that the gains make neutral; daylight's gains belong to D65."""
+    daylight = np.array(raw.daylight_whitebalance[:3], np.float64)
+    if not (np.isfinite(daylight).all() and (daylight > 0).all()):
+        return temperature_of(*D65_XY)
+    xyz = REC2020_TO_XYZ @ matrix @ (daylight / daylight[1] / gains)
+    if not (xyz > 0).all():
+        return temperature_of(*D65_XY)
+    temperature, tint = temperature_of(*(xyz[:2] / xyz.sum()))
+    return round(temperature, 1), round(tint, 2)
+
+
+def read_raw(path: Path, name: str | None = None) -> RawFrame:
+    """Decode a raw file; ``name`` is what the user calls it, by default the file's name.
 
     Raises
     ------
@@ -112,5 +127,6 @@ def read_raw(path: Path) -> RawFrame:
             raise UnreadableFrame(f"has a white level of {white:.0f} at a black level of {black.max():.0f}.", path,
                                   "Its metadata is damaged.")
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
-        return RawFrame(path, metadata, mosaic, pattern, black, white, _neutral_gains(raw), _camera_matrix(raw),
-                        noise, int(raw.sizes.flip))
+        gains, matrix = _neutral_gains(raw), _camera_matrix(raw)
+        return RawFrame(path, metadata, mosaic, pattern, black, white, gains, matrix, _as_shot(raw, gains, matrix),
+                        noise, int(raw.sizes.flip), name or path.name)

@@ -65,17 +65,18 @@ def _default_reference(frames: list[RawFrame]) -> int:
     return order[(len(order) - 1) // 2]
 
 
-def decode(paths: Sequence[Path], progress: Progress) -> list[RawFrame]:
+def decode(paths: Sequence[Path], names: Sequence[str], progress: Progress) -> list[RawFrame]:
     """Decode frames, two at a time."""
     frames = []
     with ThreadPoolExecutor(2) as pool:
-        for index, frame in enumerate(pool.map(read_raw, paths)):
+        for index, frame in enumerate(pool.map(read_raw, paths, names)):
             frames.append(frame)
             progress.at((index + 1) / len(paths), f"Reading {frame.name}")
     return frames
 
 
-def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: Progress | None = None) -> RadianceMap:
+def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: Progress | None = None,
+                 names: Sequence[str] | None = None) -> RadianceMap:
     """Merge raw frames of a still scene from a tripod into one radiance map.
 
     Parameters
@@ -86,6 +87,8 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
         Index into ``paths`` of the frame whose saturation is 1.0 and whose white balance is kept; the middle
         exposure by default.
     progress : Progress, optional
+    names : sequence of str, optional
+        What the user calls the frames; their files' names by default.
 
     Raises
     ------
@@ -102,13 +105,13 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
         raise MismatchedFrames(f"{len(paths)} frames are too many for one merge;", remedy=f"use up to {MAX_FRAMES}.")
     if reference is not None and not 0 <= reference < len(paths):
         raise CrennError(f"Reference {reference} is not one of the frames 0 to {len(paths) - 1}.")
-    frames = decode(paths, progress.part(0.0, 0.35))
+    names = list(names or (Path(p).name for p in paths))
+    frames = decode(paths, names, progress.part(0.0, 0.35))
     kept, aside = _check_together(frames)
     if not kept:
         raise MismatchedFrames("No frame can be merged:", remedy=" ".join(aside))
     if reference is not None and reference not in kept:
         raise MismatchedFrames("The reference frame cannot be merged:", remedy=" ".join(aside))
-    names = [f.name for f in frames]
     frames = [frames[i] for i in kept]
     reference_kept = kept.index(reference) if reference is not None else _default_reference(frames)
 
@@ -155,7 +158,8 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
             feeds=float(feeds[i])))
     radiance.report = MergeReport(
         reference=kept[reference_kept], width=width, height=height, frames=reports, set_aside=aside,
-        warnings=_warnings(frames, names, ratios, shares),
+        source_indices=kept, as_shot=list(first.as_shot),
+        warnings=_warnings(frames, ratios, shares),
         clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
         seconds=round(time.perf_counter() - began, 3), **statistics).model_dump()
     progress.at(1.0, "Merged")
@@ -186,7 +190,7 @@ def _to_colour(merged, frame: RawFrame) -> RadianceMap:
     return RadianceMap(rgb, sigma, merged.source, clipped)
 
 
-def _warnings(frames, names, ratios, shares) -> list[str]:
+def _warnings(frames, ratios, shares) -> list[str]:
     out = []
     for frame, ratio, share in zip(frames, ratios, shares):
         off = np.log2(ratio.refined / ratio.nominal)

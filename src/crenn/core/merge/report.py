@@ -3,7 +3,7 @@
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from crenn.core.spaces import luminance
 
@@ -32,11 +32,15 @@ class FrameReport(BaseModel):
 class MergeReport(BaseModel):
     """What a merge found."""
 
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
+
     version: Literal[1] = 1
     reference: int
     width: int
     height: int
     frames: list[FrameReport]
+    source_indices: list[int] = Field(description="value in the source channel of each of the frames")
+    as_shot: list[float] = Field(min_length=2, max_length=2, description="white balance as shot: temperature in K, tint in ‰ Duv")
     set_aside: list[str] = Field(default_factory=list, description="frames left out, each with the reason")
     warnings: list[str] = Field(default_factory=list)
     low_stop: float = Field(description="0.1th percentile of luminance, stops")

@@ -20,7 +20,8 @@ def table_stops() -> np.ndarray:
 class StepParameters(BaseModel):
     """Parameters of one step. ``on`` false leaves the step out."""
 
-    model_config = ConfigDict(extra="forbid", validate_default=True, allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", validate_default=True, allow_inf_nan=False,
+                              json_schema_serialization_defaults_required=True)
     on: bool = Field(True, description="Whether the step takes part.")
 
 

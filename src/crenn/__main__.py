@@ -1,0 +1,5 @@
+import sys
+
+from crenn.cli import main
+
+sys.exit(main())

@@ -1,0 +1,190 @@
+"""A scene in the workbench: treatment, undo, merge, white picker, delivery."""
+
+import numpy as np
+from fastapi import APIRouter, Depends
+from fastapi.responses import FileResponse
+from sqlalchemy import select
+
+from crenn.api.context import Settings, settings
+from crenn.api.schemas import (AutomaticOut, DeliveryIn, FrameOut, JobOut, ParameterOut, PatchIn, SceneOut, StepOut,
+                               TreatmentChange, TreatmentState, WhiteOut)
+from crenn.core.errors import CrennError
+from crenn.core.light.automatic import SceneLight
+from crenn.core.light.white_balance import white_of_patch
+from crenn.core.merge.report import MergeReport
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.treatment import STEPS, Treatment
+from crenn.jobs.queue import cancel, defer
+from crenn.store import treatments
+from crenn.store.models import Job, Revision, Scene
+
+router = APIRouter(prefix="/api", tags=["scenes"])
+
+
+def automatic_values(report: dict) -> AutomaticOut:
+    """What the automatic parameters of a scene come to."""
+    light = SceneLight.from_report(report)
+    auto = light.automatic
+    return AutomaticOut(values={
+        "exposure.ev": auto.exposure, "placement.shadows": auto.shadows, "placement.highlights": auto.highlights,
+        "ends.white": auto.white, "ends.black": auto.black, "white_balance.temperature": round(light.as_shot[0], 1),
+        "white_balance.tint": round(light.as_shot[1], 2)})
+
+
+@router.get("/steps")
+def steps() -> list[StepOut]:
+    """All steps of the treatment and their dials."""
+    out = []
+    for step in STEPS:
+        parameters = []
+        for name, info in step.parameters.model_fields.items():
+            extra = info.json_schema_extra
+            if not isinstance(extra, dict) or "unit" not in extra:
+                continue
+            parameters.append(ParameterOut(
+                step=step.name, name=name, title=info.title, help=info.description, unit=extra["unit"],
+                low=extra["low"], high=extra["high"], increment=extra["step"], default=info.default,
+                group=extra.get("group", step.title), shows=extra.get("shows"), scale=extra.get("scale", "linear")))
+        out.append(StepOut(name=step.name, station=step.station, title=step.title, parameters=parameters))
+    return out
+
+
+def _scene(session, scene_id: int) -> Scene:
+    scene = session.get(Scene, scene_id)
+    if scene is None:
+        raise CrennError("This scene is no longer in the library.")
+    return scene
+
+
+@router.get("/scenes/{scene_id}")
+def scene(scene_id: int, config: Settings = Depends(settings)) -> SceneOut:
+    """Everything the workbench needs of a scene."""
+    with config.database.session() as session:
+        found = _scene(session, scene_id)
+        can_undo, can_redo = treatments.steps_possible(session, found)
+        report = found.report
+        return SceneOut(
+            id=found.id, title=found.title, ready=found.prepared is not None, fault=found.fault,
+            prepared=found.prepared, width=report["width"] if report else None,
+            height=report["height"] if report else None, frames=[FrameOut.model_validate(f) for f in found.frames],
+            report=MergeReport.model_validate(report) if report else None,
+            automatic=automatic_values(report) if report else None,
+            treatment=Treatment.model_validate(found.revision.document), revision=found.revision_id,
+            can_undo=can_undo, can_redo=can_redo)
+
+
+def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
+    can_undo, can_redo = treatments.steps_possible(session, session.get_one(Scene, scene_id))
+    return TreatmentState(treatment=Treatment.model_validate(revision.document), revision=revision.id,
+                          label=revision.label, can_undo=can_undo, can_redo=can_redo)
+
+
+@router.put("/scenes/{scene_id}/treatment")
+def change(scene_id: int, body: TreatmentChange, config: Settings = Depends(settings)) -> TreatmentState:
+    """Store a changed treatment."""
+    with config.database.session() as session:
+        revision = treatments.change_treatment(session, scene_id, body.document, body.parent, body.label)
+        session.commit()
+        return _state(session, scene_id, revision)
+
+
+@router.post("/scenes/{scene_id}/undo")
+def undo(scene_id: int, config: Settings = Depends(settings)) -> TreatmentState:
+    """Take the last change back."""
+    with config.database.session() as session:
+        revision = treatments.undo(session, scene_id)
+        session.commit()
+        return _state(session, scene_id, revision)
+
+
+@router.post("/scenes/{scene_id}/redo")
+def redo(scene_id: int, config: Settings = Depends(settings)) -> TreatmentState:
+    """Make the change again that was taken back."""
+    with config.database.session() as session:
+        revision = treatments.redo(session, scene_id)
+        session.commit()
+        return _state(session, scene_id, revision)
+
+
+def _job(config: Settings, job_id: int) -> JobOut:
+    with config.database.session() as session:
+        job = session.get(Job, job_id)
+        if job is None:
+            raise CrennError("This job is no longer known.")
+        return JobOut.model_validate(job)
+
+
+@router.post("/scenes/{scene_id}/merge")
+def merge(scene_id: int, config: Settings = Depends(settings)) -> JobOut:
+    """Merge the scene's frames again."""
+    with config.database.session() as session:
+        if not any(f.included for f in _scene(session, scene_id).frames):
+            raise CrennError("All frames of this scene are left out.", remedy="Take at least one in again.")
+    return _job(config, defer(config.database, "merge", scene_id=scene_id))
+
+
+@router.post("/scenes/{scene_id}/neutral")
+def neutral(scene_id: int, body: PatchIn, config: Settings = Depends(settings)) -> WhiteOut:
+    """White balance that makes a patch neutral."""
+    with config.database.session() as session:
+        found = _scene(session, scene_id)
+        if not found.prepared:
+            raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
+        prepared = PreparedScene.open(config.library.scene(found.prepared))
+    height, width = prepared.size
+    x0, x1 = (int(np.clip(v, 0, width - 1)) for v in (body.x - body.radius, body.x + body.radius))
+    y0, y1 = (int(np.clip(v, 0, height - 1)) for v in (body.y - body.radius, body.y + body.radius))
+    patch = prepared.levels[0][y0:y1 + 1, x0:x1 + 1].reshape(-1, 3)
+    try:
+        temperature, tint = white_of_patch(patch.mean(0), prepared.light.as_shot)
+    except ValueError as fault:
+        raise CrennError(str(fault)) from None
+    return WhiteOut(temperature=round(temperature), tint=round(tint, 1))
+
+
+@router.post("/scenes/{scene_id}/deliveries")
+def deliver(scene_id: int, body: DeliveryIn, config: Settings = Depends(settings)) -> JobOut:
+    """Render the scene into a file to download."""
+    with config.database.session() as session:
+        found = _scene(session, scene_id)
+        if not found.prepared:
+            raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
+        revision = found.revision_id
+    return _job(config, defer(config.database, "deliver", scene_id=scene_id,
+                              options=body.model_dump() | {"revision": revision}))
+
+
+@router.get("/scenes/{scene_id}/deliveries")
+def deliveries(scene_id: int, config: Settings = Depends(settings)) -> list[JobOut]:
+    """What was delivered from the scene, the newest first."""
+    with config.database.session() as session:
+        jobs = session.execute(select(Job).where(Job.scene_id == scene_id, Job.kind == "deliver")
+                               .order_by(Job.id.desc()).limit(20)).scalars()
+        return [JobOut.model_validate(j) for j in jobs]
+
+
+@router.get("/deliveries/{job_id}/file", response_class=FileResponse)
+def delivery_file(job_id: int, config: Settings = Depends(settings)) -> FileResponse:
+    """Download a delivered file."""
+    job = _job(config, job_id)
+    if job.kind != "deliver" or job.state != "done" or not job.result:
+        raise CrennError("This delivery is not finished.")
+    path = config.library.delivery(job_id, job.result["format"])
+    if not path.exists():
+        raise CrennError("The delivered file is gone.", remedy="Deliver it again.")
+    return FileResponse(path, filename=job.result["name"])
+
+
+@router.post("/jobs/{job_id}/cancel")
+def cancel_job(job_id: int, config: Settings = Depends(settings)) -> JobOut:
+    """Stop a job."""
+    cancel(config.database, job_id)
+    return _job(config, job_id)
+
+
+@router.get("/jobs")
+def jobs(config: Settings = Depends(settings)) -> list[JobOut]:
+    """Jobs that wait or run, and the last that ended."""
+    with config.database.session() as session:
+        active = session.execute(select(Job).order_by(Job.id.desc()).limit(50)).scalars()
+        return [JobOut.model_validate(j) for j in active]

@@ -1,0 +1,194 @@
+"""What the API sends and takes; the front end's types are made from these."""
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from crenn.core.merge.report import MergeReport
+from crenn.core.treatment import Treatment
+
+
+class FrameOut(BaseModel):
+    """A frame of a scene; stops are relative to 1 s, f/8, ISO 100."""
+
+    model_config = ConfigDict(from_attributes=True)
+    id: int
+    name: str
+    width: int
+    height: int
+    seconds: float | None
+    aperture: float | None
+    iso: float
+    sensitivity: float | None
+    taken: datetime | None
+    camera: str
+    lens: str
+    clipped_share: float
+    included: bool
+
+
+class JobOut(BaseModel):
+    """A job and how far it is."""
+
+    model_config = ConfigDict(from_attributes=True)
+    id: int
+    kind: Literal["import", "merge", "deliver"]
+    scene_id: int | None
+    shoot_id: int | None
+    state: Literal["waiting", "running", "done", "failed", "cancelled"]
+    share: float
+    text: str
+    fault: str | None
+    cancelling: bool
+    options: dict[str, Any]
+    result: dict[str, Any] | None
+    created: datetime
+    started: datetime | None
+    changed: datetime
+
+
+class SceneSummary(BaseModel):
+    """A scene on the contact sheet."""
+
+    id: int
+    title: str
+    ready: bool
+    fault: str | None
+    picture_version: str | None = Field(description="changes when the small picture does; none if there is none yet")
+    frames: list[FrameOut]
+    low_stop: float | None
+    high_stop: float | None
+    stops_covered: float | None
+
+
+class RefusalOut(BaseModel):
+    model_config = ConfigDict(from_attributes=True)
+    name: str
+    reason: str
+
+
+class ShootOut(BaseModel):
+    """A shoot with its scenes and the files that could not be used."""
+
+    id: int
+    name: str
+    created: datetime
+    scenes: list[SceneSummary]
+    refusals: list[RefusalOut]
+
+
+class AutomaticOut(BaseModel):
+    """What automatic values come to in this scene, by ``step.parameter``."""
+
+    values: dict[str, float]
+
+
+class SceneOut(BaseModel):
+    """A scene in the workbench."""
+
+    id: int
+    title: str
+    ready: bool
+    fault: str | None
+    prepared: str | None
+    width: int | None
+    height: int | None
+    frames: list[FrameOut]
+    report: MergeReport | None
+    automatic: AutomaticOut | None
+    treatment: Treatment
+    revision: int
+    can_undo: bool
+    can_redo: bool
+
+
+class TreatmentState(BaseModel):
+    """A scene's treatment and where it stands in its history."""
+
+    treatment: Treatment
+    revision: int
+    label: str
+    can_undo: bool
+    can_redo: bool
+
+
+class TreatmentChange(BaseModel):
+    """A changed treatment; ``parent`` is the revision it was made from."""
+
+    document: dict[str, Any]
+    parent: int
+    label: str = Field(max_length=200)
+
+
+class FrameChange(BaseModel):
+    included: bool
+
+
+class FolderIn(BaseModel):
+    path: str = Field(max_length=4000)
+
+
+class FolderOut(BaseModel):
+    """A folder on the server: what it holds."""
+
+    path: str
+    parent: str | None
+    folders: list[str]
+    raw_files: int
+    roots: list[str]
+
+
+class DeliveryIn(BaseModel):
+    """What to deliver."""
+
+    model_config = ConfigDict(extra="forbid")
+    format: Literal["jpg", "png", "tif", "avif", "exr"] = "jpg"
+    long_edge: int | None = Field(None, ge=16, le=60000)
+    quality: int = Field(92, ge=1, le=100)
+
+
+class PatchIn(BaseModel):
+    """A patch of the picture, in full-size pixels."""
+
+    x: float
+    y: float
+    radius: float = Field(12.0, ge=1, le=500)
+
+
+class WhiteOut(BaseModel):
+    temperature: float
+    tint: float
+
+
+class ParameterOut(BaseModel):
+    """One dial: everything the panel needs to draw it."""
+
+    step: str
+    name: str
+    title: str
+    help: str
+    unit: str
+    low: float
+    high: float
+    increment: float
+    default: float | None = Field(description="none if automatic")
+    group: str
+    shows: str | None
+    scale: Literal["linear", "reciprocal"]
+
+
+class StepOut(BaseModel):
+    """One step of the treatment with its dials."""
+
+    name: str
+    station: str
+    title: str
+    parameters: list[ParameterOut]
+
+
+class FaultOut(BaseModel):
+    """What went wrong, in words."""
+
+    detail: str
+    kind: Literal["fault", "stale", "database", "sign-in"] = "fault"

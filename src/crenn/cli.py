@@ -1,0 +1,155 @@
+"""The command line: the headless job, and the commands that start the application."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from crenn.core.errors import Cancelled, CrennError
+
+
+def _size(text: str) -> tuple[int, int]:
+    try:
+        width, height = (int(v) for v in text.lower().split("x"))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is no size; write it like 3000x2000") from None
+    return width, height
+
+
+def _positive(text: str) -> int:
+    try:
+        value = int(text)
+    except ValueError:
+        value = 0
+    if value < 1:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number of pixels above 0")
+    return value
+
+
+def _merge(arguments) -> None:
+    from crenn.core.files import replacing
+    from crenn.core.merge.merge import merge_frames
+    from crenn.core.radiance import write_exr
+
+    radiance = merge_frames(arguments.frames, arguments.reference)
+    write_exr(arguments.out, radiance.rgb, radiance)
+    if arguments.report:
+        with replacing(arguments.report) as temporary:
+            temporary.write_text(json.dumps(radiance.report, indent=1))
+    for text in radiance.report["set_aside"] + radiance.report["warnings"]:
+        print(f"crenn: {text}")
+
+
+def _render(arguments) -> None:
+    from crenn.core.deliver.files import CaptureMetadata, deliver
+    from crenn.core.frames.metadata import read_metadata
+    from crenn.core.merge.merge import merge_frames
+    from crenn.core.radiance import read_exr
+    from crenn.core.render.executor import Renderer
+    from crenn.core.render.pyramid import PreparedScene
+    from crenn.core.treatment import Treatment, read_treatment
+
+    file_format = {"tiff": "tif", "jpeg": "jpg"}.get(ending := arguments.out.suffix.lower().lstrip("."), ending)
+    treatment = read_treatment(arguments.treatment) if arguments.treatment else Treatment()
+    metadata = CaptureMetadata()
+    if len(arguments.inputs) == 1 and arguments.inputs[0].suffix.lower() == ".exr":
+        radiance = read_exr(arguments.inputs[0])
+    else:
+        radiance = merge_frames(arguments.inputs)
+        m = read_metadata(arguments.inputs[radiance.report["reference"]])
+        metadata = CaptureMetadata(m.make, m.model, m.lens, m.seconds, m.aperture, m.iso, m.focal_length, m.taken)
+    deliver(Renderer(PreparedScene.from_radiance(radiance)), treatment, arguments.out, file_format,
+            arguments.long_edge, metadata=metadata)
+
+
+def _shoot(arguments) -> None:
+    from crenn.camera.shoot import shoot
+    from crenn.core.progress import Progress
+
+    def tell(share: float, text: str) -> bool:
+        print(f"{share:4.0%} {text}", flush=True)
+        return True
+
+    shoot(arguments.scene, arguments.out, arguments.size, arguments.seed, progress=Progress(tell))
+
+
+def _bench(arguments) -> None:
+    from crenn.bench.run import run_bench
+
+    run_bench(arguments.names, arguments.json)
+
+
+def _serve(arguments) -> None:
+    from crenn.serve import serve
+
+    serve(arguments.data, arguments.port, demo=arguments.command == "demo", bind=arguments.bind,
+          roots=arguments.root or [])
+
+
+def _worker(arguments) -> None:
+    from crenn.jobs.worker import run_worker
+
+    run_worker(arguments.database, arguments.library)
+
+
+def parser() -> argparse.ArgumentParser:
+    """The command line's grammar."""
+    top = argparse.ArgumentParser(prog="crenn", description="Merges bracketed raw frames and places many stops of light "
+                                  "on few tones.")
+    commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    for name, text in (("demo", "set up, load the Tarrowick demo, serve, print the address"),
+                       ("serve", "set up, serve, print the address")):
+        p = commands.add_parser(name, help=text)
+        p.add_argument("--port", type=int, default=8642, help="port to listen on (default 8642)")
+        p.add_argument("--data", type=Path, default=None, help="folder for the database and the library (default var/)")
+        p.add_argument("--bind", default="127.0.0.1", help="address to listen on; any but loopback needs CRENN_SECRET")
+        p.add_argument("--root", type=Path, action="append", help="folder that frames may be brought in from; repeatable")
+        p.set_defaults(run=_serve)
+    p = commands.add_parser("worker", help="run a further queue worker")
+    p.add_argument("--database", help="database URL (default: CRENN_DATABASE)")
+    p.add_argument("--library", type=Path, help="shared library folder (default: CRENN_LIBRARY)")
+    p.set_defaults(run=_worker)
+    commands.add_parser("test", help="set up what is missing and run every test")
+    p = commands.add_parser("merge", help="merge raw frames into one radiance map")
+    p.add_argument("frames", nargs="+", type=Path, metavar="FRAME")
+    p.add_argument("--out", required=True, type=Path, metavar="OUT.exr")
+    p.add_argument("--report", type=Path, metavar="R.json")
+    p.add_argument("--reference", type=int, metavar="N", help="index of the reference frame, from 0")
+    p.add_argument("--no-align", action="store_true", help="take the frames as they lie, as from a tripod")
+    p.add_argument("--no-deghost", action="store_true", help="take the scene as still")
+    p.add_argument("--mode", choices=("auto", "bracket", "stack"), default="auto")
+    p.set_defaults(run=_merge)
+    p = commands.add_parser("render", help="render a merged picture, or raw frames")
+    p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
+    p.add_argument("--treatment", type=Path, metavar="T.json")
+    p.add_argument("--long-edge", type=_positive, metavar="PX")
+    p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif)")
+    p.set_defaults(run=_render)
+    p = commands.add_parser("shoot", help="the simulated camera: DNG frames and their truth")
+    p.add_argument("scene", metavar="SCENE")
+    p.add_argument("--out", required=True, type=Path, metavar="DIR")
+    p.add_argument("--size", type=_size, default=(6000, 4000), metavar="WxH")
+    p.add_argument("--seed", type=int, default=1, metavar="N")
+    p.set_defaults(run=_shoot)
+    p = commands.add_parser("bench", help="measure picture quality and speed")
+    p.add_argument("names", nargs="*", metavar="NAME")
+    p.add_argument("--json", action="store_true")
+    p.set_defaults(run=_bench)
+    return top
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run a command; 0, or 1 with one line on stderr."""
+    arguments = parser().parse_args(argv)
+    try:
+        arguments.run(arguments)
+    except CrennError as fault:
+        print(f"crenn: {' '.join(str(fault).split())}", file=sys.stderr)
+        return 1
+    except (KeyboardInterrupt, Cancelled):
+        print("crenn: cancelled", file=sys.stderr)
+        return 130
+    except MemoryError:
+        print("crenn: not enough memory for pictures of this size", file=sys.stderr)
+        return 1
+    return 0

@@ -1,0 +1,112 @@
+"""Tables of the library."""
+
+from datetime import UTC, datetime
+
+from sqlalchemy import BigInteger, DateTime, Float, ForeignKey, Index, String, Text
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """Base of the tables."""
+
+
+class Shoot(Base):
+    """Frames brought in together."""
+
+    __tablename__ = "shoot"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    scenes: Mapped[list["Scene"]] = relationship(back_populates="shoot", order_by="Scene.id")
+    refusals: Mapped[list["Refusal"]] = relationship(order_by="Refusal.id")
+
+
+class Refusal(Base):
+    """A file that could not be brought in, and why."""
+
+    __tablename__ = "refusal"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"), index=True)
+    name: Mapped[str] = mapped_column(String(300))
+    reason: Mapped[str] = mapped_column(Text)
+
+
+class Scene(Base):
+    """Frames that become one picture."""
+
+    __tablename__ = "scene"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    shoot_id: Mapped[int] = mapped_column(ForeignKey("shoot.id"), index=True)
+    title: Mapped[str] = mapped_column(String(200))
+    prepared: Mapped[str | None] = mapped_column(String(200), default=None, doc="folder of the prepared scene")
+    report: Mapped[dict | None] = mapped_column(JSONB, default=None)
+    fault: Mapped[str | None] = mapped_column(Text, default=None)
+    revision_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id", use_alter=True), default=None)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    shoot: Mapped[Shoot] = relationship(back_populates="scenes")
+    frames: Mapped[list["Frame"]] = relationship(back_populates="scene", order_by="Frame.sensitivity, Frame.id")
+    revision: Mapped["Revision | None"] = relationship(foreign_keys=[revision_id])
+
+
+class Frame(Base):
+    """One raw file. The original is kept under its content hash and never written to."""
+
+    __tablename__ = "frame"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    scene_id: Mapped[int] = mapped_column(ForeignKey("scene.id"), index=True)
+    name: Mapped[str] = mapped_column(String(300))
+    content_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    ending: Mapped[str] = mapped_column(String(12))
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    width: Mapped[int]
+    height: Mapped[int]
+    seconds: Mapped[float | None] = mapped_column(Float)
+    aperture: Mapped[float | None] = mapped_column(Float)
+    iso: Mapped[float] = mapped_column(Float)
+    sensitivity: Mapped[float | None] = mapped_column(Float)
+    focal_length: Mapped[float | None] = mapped_column(Float)
+    taken: Mapped[datetime | None] = mapped_column(DateTime)
+    camera: Mapped[str] = mapped_column(String(200))
+    lens: Mapped[str] = mapped_column(String(200))
+    clipped_share: Mapped[float] = mapped_column(Float, default=0.0)
+    included: Mapped[bool] = mapped_column(default=True)
+    scene: Mapped[Scene] = relationship(back_populates="frames")
+
+
+class Revision(Base):
+    """One state of a scene's treatment. Rows are only ever added; undo moves the scene's pointer."""
+
+    __tablename__ = "revision"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    scene_id: Mapped[int] = mapped_column(ForeignKey("scene.id"), index=True)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id"), index=True)
+    document: Mapped[dict] = mapped_column(JSONB)
+    label: Mapped[str] = mapped_column(String(200))
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+
+
+class Job(Base):
+    """What the user sees of a queue task."""
+
+    __tablename__ = "job"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    scene_id: Mapped[int | None] = mapped_column(ForeignKey("scene.id"), index=True)
+    shoot_id: Mapped[int | None] = mapped_column(ForeignKey("shoot.id"), index=True)
+    state: Mapped[str] = mapped_column(String(20), default="waiting")
+    share: Mapped[float] = mapped_column(Float, default=0.0)
+    text: Mapped[str] = mapped_column(Text, default="Waiting")
+    fault: Mapped[str | None] = mapped_column(Text, default=None)
+    cancelling: Mapped[bool] = mapped_column(default=False)
+    options: Mapped[dict] = mapped_column(JSONB, default=dict)
+    result: Mapped[dict | None] = mapped_column(JSONB, default=None)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    started: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
+    changed: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now, onupdate=_now)
+
+    __table_args__ = (Index("job_changed", "changed"),)

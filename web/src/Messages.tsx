@@ -1,0 +1,43 @@
+import { Alert, Snackbar } from "@mui/material";
+
+import { useNews } from "./api/news";
+import { dismiss, useMessages } from "./state/messages";
+
+/** Faults and notes, at the lower left above the status line; and the state of the connection. */
+export function Messages() {
+  const list = useMessages((s) => s.list);
+  const { connected, database } = useNews();
+  const lost = !connected
+    ? "No connection to Crenn. What you see stays; changes are stored as soon as it is back."
+    : !database
+      ? "The database does not answer. What you see stays; changes are stored as soon as it is back."
+      : null;
+  const first = list[0];
+  return (
+    <>
+      <Snackbar open={lost !== null} anchorOrigin={{ vertical: "top", horizontal: "center" }} sx={{ mt: 5 }}>
+        <Alert severity="warning" variant="outlined" icon={false} sx={{ bgcolor: "background.paper" }} role="status">
+          {lost}
+        </Alert>
+      </Snackbar>
+      <Snackbar
+        key={first?.id}
+        open={first !== undefined}
+        autoHideDuration={first?.kind === "note" ? 4000 : 12000}
+        onClose={(_, reason) => reason !== "clickaway" && first && dismiss(first.id)}
+        anchorOrigin={{ vertical: "bottom", horizontal: "center" }}
+        sx={{ mb: 4 }}
+      >
+        <Alert
+          severity={first?.kind === "note" ? "info" : "error"}
+          variant="outlined"
+          icon={false}
+          onClose={() => first && dismiss(first.id)}
+          sx={{ bgcolor: "background.paper", maxWidth: 640 }}
+        >
+          {first?.text}
+        </Alert>
+      </Snackbar>
+    </>
+  );
+}

@@ -1,0 +1,43 @@
+import createClient from "openapi-fetch";
+
+import type { components, paths } from "./schema";
+
+export type Scene = components["schemas"]["SceneOut"];
+export type SceneSummary = components["schemas"]["SceneSummary"];
+export type Shoot = components["schemas"]["ShootOut"];
+export type Frame = components["schemas"]["FrameOut"];
+export type Job = components["schemas"]["JobOut"];
+export type Report = components["schemas"]["MergeReport"];
+export type FrameReport = components["schemas"]["FrameReport"];
+export type Treatment = components["schemas"]["Treatment"];
+export type Step = components["schemas"]["StepOut"];
+export type Parameter = components["schemas"]["ParameterOut"];
+export type Delivery = components["schemas"]["DeliveryIn"];
+export type Folder = components["schemas"]["FolderOut"];
+type Fault = components["schemas"]["FaultOut"];
+
+/** A fault told by the server, in words for the user. */
+export class ServerFault extends Error {
+  constructor(
+    message: string,
+    readonly kind: Fault["kind"] | "unreachable",
+  ) {
+    super(message);
+  }
+}
+
+export const api = createClient<paths>();
+
+/** The answer's data, or a `ServerFault`. */
+export async function answered<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result;
+  try {
+    result = await call;
+  } catch {
+    throw new ServerFault("Crenn does not answer. Is it still running?", "unreachable");
+  }
+  if (result.data !== undefined) return result.data;
+  const fault = result.error as Partial<Fault> | undefined;
+  const text = typeof fault?.detail === "string" ? fault.detail : `The server refused this (${result.response.status}).`;
+  throw new ServerFault(text, fault?.kind ?? "fault");
+}

@@ -1,0 +1,131 @@
+import { Button } from "@mui/material";
+import { type DragEvent, useEffect, useRef, useState } from "react";
+import { Link } from "react-router-dom";
+
+import { answered, api, type Shoot } from "../api/client";
+import { isActive, useNews } from "../api/news";
+import { JobProgress } from "../panel/JobProgress";
+import { tell } from "../state/messages";
+import { FolderDialog } from "./FolderDialog";
+import { SceneCard } from "./SceneCard";
+import { upload, useUpload } from "./upload";
+
+/** The contact sheet: shoots with their scenes, and the way to bring frames in. */
+export function ContactSheet() {
+  const [shoots, setShoots] = useState<Shoot[] | null>(null);
+  const [over, setOver] = useState(false);
+  const [choosing, setChoosing] = useState(false);
+  const { edition, jobs } = useNews();
+  const sending = useUpload();
+  const files = useRef<HTMLInputElement>(null);
+
+  useEffect(() => {
+    let current = true;
+    answered(api.GET("/api/shoots"))
+      .then((list) => current && setShoots(list))
+      .catch((fault: Error) => current && tell(fault.message));
+    return () => {
+      current = false;
+    };
+  }, [edition]);
+
+  const imports = Object.values(jobs).filter((j) => j.kind === "import" && isActive(j));
+  const drop = (e: DragEvent) => {
+    e.preventDefault();
+    setOver(false);
+    upload([...e.dataTransfer.files]);
+  };
+
+  return (
+    <div
+      className="sheet"
+      onDragOver={(e) => {
+        e.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(e) => e.currentTarget === e.target && setOver(false)}
+      onDrop={drop}
+    >
+      <header className="top">
+        <Link to="/" className="brand">
+          CRENN
+        </Link>
+        <span className="dim">Contact sheet</span>
+        <div className="actions">
+          <Button variant="outlined" color="inherit" sx={{ borderColor: "divider" }} onClick={() => setChoosing(true)}>
+            Bring in a folder
+          </Button>
+          <Button variant="contained" onClick={() => files.current?.click()}>
+            Bring in frames
+          </Button>
+          <input
+            ref={files}
+            type="file"
+            multiple
+            hidden
+            data-testid="files"
+            onChange={(e) => {
+              upload([...(e.target.files ?? [])]);
+              e.target.value = "";
+            }}
+          />
+        </div>
+      </header>
+      <main>
+        {(over || shoots?.length === 0 || sending.share !== null || imports.length > 0) && (
+          <div className={over ? "drop over" : "drop"}>
+            {sending.share !== null ? (
+              <div className="progress" style={{ width: 360 }} role="status">
+                <div className="line">
+                  <span>{sending.text}</span>
+                  <span className="dim">{Math.round(sending.share * 100)} %</span>
+                </div>
+                <div className="bar">
+                  <div style={{ width: `${sending.share * 100}%` }} />
+                </div>
+                <div>
+                  <Button color="inherit" onClick={() => sending.stop?.()}>
+                    Cancel
+                  </Button>
+                </div>
+              </div>
+            ) : imports.length > 0 ? (
+              imports.map((job) => (
+                <div key={job.id} style={{ width: 360 }}>
+                  <JobProgress job={job} />
+                </div>
+              ))
+            ) : (
+              <p>{over ? "Let go to bring these frames in" : "Drop raw frames here, or bring in a folder: a bracket becomes one scene."}</p>
+            )}
+          </div>
+        )}
+        {shoots?.map((shoot) => (
+          <section key={shoot.id} className="shoot" aria-label={shoot.name}>
+            <header>
+              <h1>{shoot.name}</h1>
+              <span className="dim">
+                {shoot.scenes.length === 1 ? "1 scene" : `${shoot.scenes.length} scenes`}, brought in {shoot.created.slice(0, 10)}
+              </span>
+            </header>
+            {shoot.refusals.length > 0 && (
+              <ul className="notes" style={{ marginBottom: 14 }}>
+                {shoot.refusals.map((r) => (
+                  <li key={r.name + r.reason}>
+                    <span className="fault">{r.name}</span>: {r.reason}
+                  </li>
+                ))}
+              </ul>
+            )}
+            <div className="scenes">
+              {shoot.scenes.map((scene) => (
+                <SceneCard key={scene.id} scene={scene} />
+              ))}
+            </div>
+          </section>
+        ))}
+      </main>
+      <FolderDialog open={choosing} onClose={() => setChoosing(false)} />
+    </div>
+  );
+}

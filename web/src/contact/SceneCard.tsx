@@ -1,0 +1,34 @@
+import { Link } from "react-router-dom";
+
+import type { SceneSummary } from "../api/client";
+import { isActive, useNews } from "../api/news";
+import { ExposureBars } from "./ExposureBars";
+
+export function SceneCard({ scene }: { scene: SceneSummary }) {
+  const jobs = useNews((s) => s.jobs);
+  const merging = Object.values(jobs).find((j) => j.kind === "merge" && j.scene_id === scene.id && isActive(j));
+  const count = scene.frames.length;
+  const range = scene.low_stop != null && scene.high_stop != null ? scene.high_stop - scene.low_stop : null;
+  return (
+    <Link className="scene" to={`/scenes/${scene.id}/${scene.ready ? "light" : "frames"}`}>
+      <div className="image">
+        {scene.picture_version ? (
+          <img src={`/api/scenes/${scene.id}/picture.jpg?v=${scene.picture_version}`} alt={scene.title} />
+        ) : (
+          <span className="dim">{merging ? merging.text : (scene.fault ?? "Not merged yet")}</span>
+        )}
+      </div>
+      <div className="bars">
+        <ExposureBars frames={scene.frames} height={214} />
+      </div>
+      <footer>
+        <span>{scene.title}</span>
+        <span className="dim">
+          {merging
+            ? `${merging.text}, ${Math.round(merging.share * 100)} %`
+            : `${count} ${count === 1 ? "frame" : "frames"}${range === null ? "" : `, ${range.toFixed(1)} stops`}`}
+        </span>
+      </footer>
+    </Link>
+  );
+}

@@ -1,0 +1,101 @@
+import { useEffect, useRef, useState } from "react";
+
+import { useScene } from "../state/scene";
+import { useView } from "../state/view";
+import { number } from "../units";
+import { EndMarks } from "./EndMarks";
+import { FrameBars } from "./FrameBars";
+import { Placement } from "./Placement";
+import { makeScale, span, toneAt } from "./scale";
+import { StopHistogram } from "./StopHistogram";
+
+const FRAMES = 12;
+const LABELS = 89;
+const BARS = 97;
+const RUNGS = 152;
+const TONES = 205;
+
+/** The light ladder: frames, histogram and placement on one scale of stops. */
+export function Ladder({ station }: { station: string }) {
+  const report = useScene((s) => s.scene?.report);
+  const { ladder: lines, probe, frame } = useView();
+  const frames = useScene((s) => s.scene?.frames);
+  const box = useRef<SVGSVGElement>(null);
+  const [height, setHeight] = useState(640);
+  useEffect(() => {
+    if (!box.current) return;
+    const watch = new ResizeObserver(([entry]) => setHeight(Math.max(entry.contentRect.height, 200)));
+    watch.observe(box.current);
+    return () => watch.disconnect();
+  }, [report]);
+
+  if (!report) {
+    return (
+      <aside className="ladder" aria-label="Light ladder">
+        <header>
+          <h2>Light ladder</h2>
+        </header>
+        <p className="dim" style={{ padding: "10px 14px" }}>
+          The stops of the scene stand here once its frames are merged.
+        </p>
+      </aside>
+    );
+  }
+
+  const scale = makeScale(report, height);
+  const [low, high] = span(report);
+  const labels: number[] = [];
+  for (let s = Math.ceil(low); s <= high; s++) labels.push(s);
+  const marked = station === "frames" ? frames?.find((f) => f.id === frame)?.name : (probe?.frame ?? null);
+  const pointerY = probe && probe.stop >= low && probe.stop <= high ? scale.y(probe.stop) : null;
+  const pointerTone = probe ? scale.tone(toneAt(lines, probe.stop) ?? 0) : 0;
+  const clip = Math.max(...report.frames.map((f) => f.clip_stop));
+  const covered = clip - Math.min(...report.frames.map((f) => f.noise_stop));
+
+  return (
+    <aside className="ladder" aria-label="Light ladder">
+      <header>
+        <h2>Light ladder</h2>
+        <span className="dim">{(report.high_stop - report.low_stop).toFixed(1)} stops in the scene</span>
+      </header>
+      <svg ref={box} width={231} role="group" aria-label="Stops of the scene and their tones">
+        {labels.map((s) => (
+          <g key={s}>
+            <text x={LABELS - 5} y={scale.y(s) + 3.5} fontSize={10.5} textAnchor="end" fill={s === 0 ? "var(--text)" : "var(--dim)"}>
+              {s === 0 ? "0" : number(s, 0, true)}
+            </text>
+            <line x1={LABELS - 2} x2={LABELS + 4} y1={scale.y(s)} y2={scale.y(s)} stroke="var(--line)" />
+          </g>
+        ))}
+        <FrameBars report={report} scale={scale} left={FRAMES} width={56} marked={marked} feeds={station === "merge"} />
+        <StopHistogram report={report} scale={scale} left={BARS} width={48} />
+        <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--dim)">
+          tone
+        </text>
+        {Array.from({ length: 50 }, (_, i) => (
+          <rect
+            key={i}
+            x={TONES}
+            y={scale.tone((i + 1) * 2)}
+            width={10}
+            height={scale.tone(0) - scale.tone(2) + 0.5}
+            fill={`hsl(0 0% ${i * 2 + 1}%)`}
+          />
+        ))}
+        <rect x={TONES - 0.5} y={scale.top - 0.5} width={11} height={scale.bottom - scale.top + 1} fill="none" stroke="var(--line)" />
+        <Placement scale={scale} lines={lines} left={RUNGS} right={TONES - 1} movable={station === "light"} />
+        <EndMarks scale={scale} lines={lines} x={RUNGS} movable={station === "light"} />
+        {pointerY !== null && (
+          <g pointerEvents="none">
+            <line x1={8} x2={RUNGS} y1={pointerY} y2={pointerY} stroke="var(--active)" />
+            <path d={`M ${RUNGS} ${pointerY} C ${RUNGS + 26} ${pointerY}, ${TONES - 28} ${pointerTone}, ${TONES} ${pointerTone}`} fill="none" stroke="var(--active)" />
+            <line x1={TONES} x2={TONES + 14} y1={pointerTone} y2={pointerTone} stroke="var(--active)" strokeWidth={2} />
+          </g>
+        )}
+      </svg>
+      <footer className="dim">
+        <span>Frames cover {covered.toFixed(1)} stops</span>
+      </footer>
+    </aside>
+  );
+}

@@ -1,0 +1,122 @@
+import { useEffect, useRef } from "react";
+
+import { Line } from "../api/socket";
+import { tell } from "../state/messages";
+import { type Probe, useView } from "../state/view";
+
+export interface Wanted {
+  prepared: string;
+  treatment: unknown;
+  view: string;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  out_width: number;
+  out_height: number;
+  coarse: boolean;
+}
+
+export interface Rendered {
+  bitmap: ImageBitmap;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+/** Asks the server for pictures, one at a time; a newer wish replaces one that has not been sent. */
+export class Renders {
+  private line: Line;
+  private next = 1;
+  private flying: number | null = null;
+  private wish: Wanted | null = null;
+  private last: Wanted | null = null;
+  private probing = false;
+  private probeWish: object | null = null;
+
+  constructor(private show: (r: Rendered) => void) {
+    this.line = new Line(
+      "/api/view",
+      (data) => void this.receive(data),
+      (open) => {
+        this.flying = null;
+        this.probing = false;
+        if (open && (this.wish ?? this.last)) this.ask(this.wish ?? this.last!);
+      },
+    );
+  }
+
+  ask(wanted: Wanted) {
+    this.wish = wanted;
+    this.last = wanted;
+    this.send();
+  }
+
+  probe(request: object | null) {
+    this.probeWish = request;
+    if (!request) {
+      useView.setState({ probe: null });
+      return;
+    }
+    if (!this.probing && this.line.send(request)) {
+      this.probing = true;
+      this.probeWish = null;
+    }
+  }
+
+  private send() {
+    if (this.flying !== null || !this.wish) return;
+    const number = this.next++;
+    if (!this.line.send({ ...this.wish, number })) return;
+    this.flying = number;
+    this.wish = null;
+    useView.setState({ rendering: true });
+  }
+
+  private async receive(data: string | ArrayBuffer) {
+    if (typeof data === "string") {
+      const told = JSON.parse(data) as { probe?: Probe | null; fault?: string; number?: number };
+      if (told.fault) {
+        if (told.number != null) this.flying = null;
+        else this.probing = false;
+        useView.setState({ rendering: false });
+        tell(told.fault);
+        this.send();
+        return;
+      }
+      this.probing = false;
+      if (this.probeWish) this.probe(this.probeWish);
+      else useView.setState({ probe: told.probe ?? null });
+      return;
+    }
+    const length = new DataView(data).getUint32(0, true);
+    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
+    this.flying = null;
+    this.send();
+    const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }));
+    this.show({ bitmap, x: header.x, y: header.y, width: header.width, height: header.height });
+    useView.setState({
+      ladder: header.ladder,
+      limits: header.limits,
+      ms: header.ms,
+      ...(this.flying === null ? { rendering: false } : {}),
+    });
+  }
+
+  close() {
+    this.line.close();
+  }
+}
+
+export function useRenders(show: (r: Rendered) => void) {
+  const shown = useRef(show);
+  shown.current = show;
+  const renders = useRef<Renders | null>(null);
+  useEffect(() => {
+    const made = new Renders((r) => shown.current(r));
+    renders.current = made;
+    return () => made.close();
+  }, []);
+  return renders;
+}

@@ -1,0 +1,58 @@
+import { create } from "zustand";
+
+export type ViewName = "picture" | "limits" | "source" | "untreated";
+
+/** What lies under the pointer, as the server measured it. */
+export interface Probe {
+  x: number;
+  y: number;
+  stop: number;
+  tone: number;
+  snr_db: number | null;
+  frame: string | null;
+  seconds?: number | null;
+  clipped: string;
+  white: string;
+  black: boolean;
+}
+
+interface ViewState {
+  view: ViewName;
+  /** Held to compare. */
+  comparing: boolean;
+  /** Zoom in screen pixels per full-size pixel; null is fitted. */
+  zoom: number | null;
+  shownZoom: number;
+  /** Centre of the view in full-size pixels. */
+  centre: [number, number] | null;
+  probe: Probe | null;
+  /** Placement lines: pairs of stop and tone in %. */
+  ladder: [number, number][];
+  limits: { white: number; some: number; black: number } | null;
+  ms: number | null;
+  rendering: boolean;
+  tool: "pan" | "place" | "neutral";
+  /** Frame shown instead of the merged picture, at the Frames station. */
+  frame: number | null;
+}
+
+export const useView = create<ViewState>(() => ({
+  view: "picture",
+  comparing: false,
+  zoom: null,
+  shownZoom: 1,
+  centre: null,
+  probe: null,
+  ladder: [],
+  limits: null,
+  ms: null,
+  rendering: false,
+  tool: "pan",
+  frame: null,
+}));
+
+export const setView = (view: ViewName) => useView.setState((s) => ({ view: s.view === view ? "picture" : view }));
+
+export function toggleZoom(at?: [number, number]) {
+  useView.setState((s) => (s.zoom === null ? { zoom: 1, centre: at ?? s.centre } : { zoom: null, centre: null }));
+}

@@ -1,0 +1,86 @@
+import { useScene } from "../state/scene";
+import { setView, toggleZoom, useView, type ViewName } from "../state/view";
+import { number, percent, shutter } from "../units";
+
+const VIEWS: { name: ViewName; title: string; key: string }[] = [
+  { name: "picture", title: "Picture", key: "" },
+  { name: "limits", title: "Limits", key: "L" },
+  { name: "source", title: "Source", key: "S" },
+];
+const CHANNELS: Record<string, string> = { R: "red", G: "green", B: "blue" };
+
+function channels(letters: string): string {
+  return letters === "RGB" ? "all channels" : [...letters].map((l) => CHANNELS[l]).join(" and ");
+}
+
+/** The bottom line: what is under the pointer, the view switch and the zoom. */
+export function StatusLine() {
+  const { probe, view, zoom, shownZoom, limits, ms } = useView();
+  const scene = useScene((s) => s.scene);
+  return (
+    <footer className="status">
+      <div className="readout" aria-live="off" data-testid="readout">
+        {probe ? (
+          <>
+            <span>
+              <b>{number(probe.stop, 1, true)} EV</b> on tone <b>{probe.tone.toFixed(0)} %</b>
+            </span>
+            {probe.snr_db !== null && (
+              <span>
+                signal to noise <b>{probe.snr_db.toFixed(0)} dB</b>
+              </span>
+            )}
+            {probe.frame && (
+              <span>
+                from <b>{shutter(probe.seconds)}</b>
+              </span>
+            )}
+            {probe.clipped ? (
+              <span>
+                clipped in every frame: <b>{channels(probe.clipped)}</b>
+              </span>
+            ) : probe.white ? (
+              <span>
+                at white: <b>{channels(probe.white)}</b>
+              </span>
+            ) : probe.black ? (
+              <span>at black</span>
+            ) : null}
+          </>
+        ) : (
+          <>
+            {limits && (
+              <span>
+                at white <b>{percent(limits.white)}</b>, some channel <b>{percent(limits.some)}</b>, at black <b>{percent(limits.black)}</b>
+              </span>
+            )}
+            {scene?.width && (
+              <span>
+                {scene.width} × {scene.height} px
+              </span>
+            )}
+            {ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>}
+          </>
+        )}
+      </div>
+      <div className="tools">
+        <div className="segment" role="group" aria-label="View">
+          {VIEWS.map((v) => (
+            <button key={v.name} aria-pressed={view === v.name} title={v.key && `Key ${v.key}`} onClick={() => (v.name === "picture" ? useView.setState({ view: "picture" }) : setView(v.name))}>
+              {v.title}
+            </button>
+          ))}
+        </div>
+        <div className="segment" role="group" aria-label="Zoom">
+          <button aria-pressed={zoom === null} title="Key F" onClick={() => useView.setState({ zoom: null, centre: null })}>
+            Fit
+          </button>
+          <button aria-pressed={zoom === 1} title="Key Z" onClick={() => zoom !== 1 && (zoom === null ? toggleZoom() : useView.setState({ zoom: 1 }))}>
+            100 %
+          </button>
+        </div>
+        <span style={{ width: 42, textAlign: "right" }}>{Math.round(shownZoom * 100)} %</span>
+      </div>
+    </footer>
+  );
+}
