@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 from pathlib import Path
 
@@ -31,7 +32,7 @@ def _merge(arguments) -> None:
     from crenn.core.merge.merge import merge_frames
     from crenn.core.radiance import write_exr
 
-    radiance = merge_frames(arguments.frames, arguments.reference)
+    radiance = merge_frames(arguments.frames, arguments.reference, deghost=not arguments.no_deghost)
     write_exr(arguments.out, radiance.rgb, radiance)
     if arguments.report:
         with replacing(arguments.report) as temporary:
@@ -141,6 +142,11 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: list[str] | None = None) -> int:
     """Run a command; 0, or 1 with one line on stderr."""
     arguments = parser().parse_args(argv)
+    if arguments.command in ("merge", "render"):
+        # Libraries for raw and EXR files write to the error channel by themselves; ours is one line that names the
+        # file, so theirs goes nowhere while Python keeps the real channel.
+        sys.stderr = os.fdopen(os.dup(2), "w")
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
     try:
         arguments.run(arguments)
     except CrennError as fault:

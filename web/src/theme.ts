@@ -20,7 +20,7 @@ export function themeFor(ground: Ground) {
       error: { main: ground === "dark" ? "#e88f7a" : "#9c2f17" },
     },
     shape: { borderRadius: 0 },
-    typography: { fontFamily: '"Archivo Variable", sans-serif', fontSize: 12.5, button: { textTransform: "none" } },
+    typography: { fontFamily: '"Archivo Variable", sans-serif', fontSize: 12.5, body1: { fontSize: 12.5, lineHeight: 1.4 }, button: { textTransform: "none" } },
     transitions: { create: () => "none" },
     components: {
       MuiButtonBase: { defaultProps: { disableRipple: true } },

@@ -411,7 +411,11 @@ def _shade(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, looks, lamps, reach, s
     """Radiance along one ray; (gx, gy) is its place on the gathered grid. Returns solid and distance."""
     s, t = hit(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, 1e4, normal)
     if s < 0:
-        sky(kind, dx, max(dy, 0.0), dz, out)
+        if dy < 0:
+            # Open water before its ripples are drawn.
+            out[0], out[1], out[2] = 0.012, 0.018, 0.026
+        else:
+            sky(kind, dx, dy, dz, out)
         return s, t
     x, y, z = ox + dx * t, oy + dy * t, oz + dz * t
     nx, ny, nz = normal[0], normal[1], normal[2]
@@ -430,6 +434,11 @@ def _shade(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, looks, lamps, reach, s
             ar += w * grid[ii, jj, 0]
             ag += w * grid[ii, jj, 1]
             ab += w * grid[ii, jj, 2]
+    if total < 1e-4:
+        # Nothing on the grid faces this way: light of an open sky.
+        sky(kind, nx * 0.5, 0.6 + 0.4 * ny, nz * 0.5, out)
+        open_share = (0.35 + 0.3 * ny) * total
+        ar, ag, ab = out[0] * open_share, out[1] * open_share, out[2] * open_share
     out[0] = glow[0] + albedo[0] * (light[0] + ar / total)
     out[1] = glow[1] + albedo[1] * (light[1] + ag / total)
     out[2] = glow[2] + albedo[2] * (light[2] + ab / total)

@@ -83,13 +83,14 @@ def read_exr(path: Path) -> RadianceMap:
     CrennError
         If the file is missing, broken or has no R, G and B.
     """
+    if not Path(path).is_file():
+        raise CrennError("does not exist.", path, "Merge the frames first.")
     try:
         with OpenEXR.File(str(path), separate_channels=True) as file:
             header = dict(file.header())
             pixels = {name: channel.pixels for name, channel in file.channels().items()}
     except Exception as fault:
-        reason = "does not exist." if not Path(path).exists() else "is no OpenEXR file, or is damaged."
-        raise CrennError(reason, path, "Merge the frames again.") from fault
+        raise CrennError("is no OpenEXR file, or is damaged.", path, "Merge the frames again.") from fault
     missing = [name for name in "RGB" if name not in pixels]
     if missing:
         raise CrennError(f"has no channel {missing[0]}.", path, "A merged picture has R, G and B.")

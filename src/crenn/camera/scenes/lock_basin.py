@@ -130,4 +130,4 @@ def build() -> Scene:
         exposures=tuple(Exposure(s, 8.0, 100.0, e) for s, e in
                         ((1 / 15, 1.03), (1 / 4, 0.985), (1.0, 1.0), (4.0, 1.004), (15.0, 0.998))),
         starts=(0.0, 1.5, 3.5, 6.5, 12.5), taken=datetime(2026, 10, 17, 18, 41, 8), moving=_barge, drift=0.045,
-        water=True, rays=64, bounces=1, as_shot=(5200.0, 4.0), clear_of_water=(-10.6, 13.0, 56.0))
+        water=True, rays=64, bounces=1, as_shot=(5600.0, 1.0), clear_of_water=(-10.6, 13.0, 56.0))

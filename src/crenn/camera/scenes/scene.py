@@ -14,7 +14,7 @@ from crenn.camera.sensor import Exposure
 #: Side of a cell of gathered light, as a share of the picture's width.
 _CELLS = 300
 #: Reflections looked up per pixel of water.
-_RIPPLES = 20
+_RIPPLES = 64
 
 
 @dataclass(frozen=True)
@@ -225,9 +225,8 @@ class Stage:
         image = self._direct.at(start, duration)
         if self._mirrored is not None:
             water = image.copy()
-            samples = _RIPPLES if image.shape[1] < 2000 else _RIPPLES // 2
             _ripple(water, self._mirrored.at(start, duration), self._direct.camera, *self.scene.clear_of_water, start,
-                    max(duration, 0.02), samples)
+                    max(duration, 0.02), _RIPPLES)
             if self.scene.moving is not None:
                 shown = self._direct.covered(start, duration)[..., None]
                 water = water * (1 - shown) + image * shown
@@ -255,7 +254,7 @@ def _smooth_along_surfaces(light, normals, depth) -> np.ndarray:
 
 def _through_lens(image: np.ndarray) -> np.ndarray:
     """Softness of a good lens and a trace of its glare."""
-    soft = cv2.GaussianBlur(image, (0, 0), 0.55)
+    soft = cv2.GaussianBlur(image, (0, 0), 0.65)
     small = cv2.resize(image, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
     glare = 0.6 * cv2.GaussianBlur(small, (0, 0), image.shape[1] / 1600) + 0.4 * cv2.GaussianBlur(
         small, (0, 0), image.shape[1] / 260)

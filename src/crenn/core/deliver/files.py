@@ -132,7 +132,9 @@ def deliver(renderer: Renderer, treatment: Treatment, path: Path, file_format: L
                 raise CrennError("cannot be encoded as PNG.", path)
             temporary.write_bytes(_png_with_srgb(data.tobytes()))
         else:
-            about = " · ".join(t for t in (metadata.make, metadata.model, metadata.lens) if t)
+            # TIFF 6.0 knows ASCII alone.
+            about = ", ".join(t for t in (metadata.make, metadata.model, metadata.lens) if t)
+            about = about.encode("ascii", "replace").decode()
             tifffile.imwrite(temporary, codes, photometric="rgb", compression="zlib", predictor=True,
                              iccprofile=srgb_profile(), software="Crenn", description=about or None,
                              datetime=metadata.taken, metadata=None)

@@ -59,12 +59,11 @@ def open_raw(path: Path) -> rawpy.RawPy:
     UnreadableFrame
         If the file is missing, foreign or broken.
     """
+    if not Path(path).is_file():
+        raise UnreadableFrame("does not exist.", path, "Check its name.")
     raw = rawpy.RawPy()
     try:
         raw.open_file(str(path))
-    except rawpy.LibRawIOError:
-        raw.close()
-        raise UnreadableFrame("cannot be opened.", path, "Check that the file exists and may be read.") from None
     except rawpy.LibRawError:
         raw.close()
         raise UnreadableFrame("is not a raw file this program can read, or is damaged.", path,
@@ -102,6 +101,8 @@ def read_metadata(path: Path, raw: rawpy.RawPy | None = None) -> FrameMetadata:
     opened = raw if raw is not None else open_raw(path)
     try:
         sizes, other, lens = opened.sizes, opened.other, opened.lens
+    except rawpy.LibRawError:
+        raise UnreadableFrame("is damaged: its picture data breaks off.", path, "Copy it again from the card.") from None
     finally:
         if raw is None:
             opened.close()

@@ -110,6 +110,13 @@ def read_raw(path: Path, name: str | None = None) -> RawFrame:
         If the file is foreign, truncated or damaged, or its sensor has no Bayer mosaic.
     """
     path = Path(path)
+    try:
+        return _decode(path, name or path.name)
+    except UnreadableFrame as fault:
+        raise UnreadableFrame(fault.fault, name or path, fault.remedy) from None
+
+
+def _decode(path: Path, name: str) -> RawFrame:
     with open_raw(path) as raw:
         metadata = read_metadata(path, raw)
         try:
@@ -129,4 +136,4 @@ def read_raw(path: Path, name: str | None = None) -> RawFrame:
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
         gains, matrix = _neutral_gains(raw), _camera_matrix(raw)
         return RawFrame(path, metadata, mosaic, pattern, black, white, gains, matrix, _as_shot(raw, gains, matrix),
-                        noise, int(raw.sizes.flip), name or path.name)
+                        noise, int(raw.sizes.flip), name)

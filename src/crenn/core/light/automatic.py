@@ -9,8 +9,8 @@ from crenn.core.light.placement import LIGHT_SPAN, MIDDLE, placement_ev
 from crenn.core.light.white_balance import temperature_of
 from crenn.core.spaces import D65_XY
 
-#: Tone, in EV below white, on which the bulk of the scene is put: a little under middle grey, as it is night.
-_BULK_TONE = -2.75
+#: Tone, in EV below white, on which the bulk of the scene is put: under middle grey, as it is night.
+_BULK_TONE = -3.3
 #: The darkest twentieth should not fall below this tone.
 _DARK_TONE = -6.0
 #: The brightest hundredth is held to this tone; bare lamps above it may burn out.

@@ -90,8 +90,7 @@ def fold(program: PixelProgram, parameters: PlacementParameters, scene) -> None:
     if not shadows and not highlights and not any(r.ev for r in parameters.rungs):
         return
     # Rungs stand on stops of the scene; the matrix so far tells how far exposure has moved them.
-    exposure = float(np.log2(max((program.matrix @ np.ones(3)).mean(), 1e-9)))
-    program.placement = placement_ev(table_stops(), shadows, highlights, parameters.rungs, exposure)
+    program.placement = placement_ev(table_stops(), shadows, highlights, parameters.rungs, program.shift)
     program.reach = parameters.reach
 
 

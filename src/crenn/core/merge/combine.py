@@ -31,9 +31,11 @@ class MergedMosaic:
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, shortest, light, variance, source,
+def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, shortest, still, light, variance, source,
              clipped):
     frames, height, width = stack.shape
+    moving = still.shape[0] > 0
+    tiles_y, tiles_x = still.shape[1] - 1, still.shape[2] - 1
     for y in nb.prange(height):
         share = np.empty(frames, np.float32)
         value = np.empty(frames, np.float32)
@@ -49,6 +51,8 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
                 v = (raw - black[k, c]) * scale[k, c]
                 value[i] = v / gain[k]
                 share[i] = np.float32(1.0)
+                if moving:
+                    share[i] = np.float32(still[k, min(y // 2, tiles_y), min(x // 2, tiles_x)]) / np.float32(255)
                 full = raw >= clip[k]
                 if i < shortest:
                     any_clipped |= full
@@ -73,13 +77,18 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
                         sigma = np.sqrt(slope[k, c] * limit + offset[k, c])
                         end = limit - np.float32(3.0) * sigma
                         ramp = max(np.float32(0.05) * limit, np.float32(2.0) * sigma)
-                        share[i] = min(max((end - expected) / ramp, np.float32(0.0)), np.float32(1.0))
+                        share[i] *= min(max((end - expected) / ramp, np.float32(0.0)), np.float32(1.0))
                 if share[i] > np.float32(0.5) and gain[k] > guess_gain * np.float32(0.999):
                     guess = value[i]
                     guess_gain = gain[k]
-                    last = i
+                    last = order[i]
             # Weights come from the model at one common estimate, so that a sample's own noise does not
             # decide its weight. The first estimate is the brightest frame that may speak; the second the mean.
+            if guess_gain == np.float32(0.0):
+                # Nobody may speak: the darkest frame does.
+                share[0] = np.float32(1.0)
+                guess = value[0]
+                last = order[0]
             mean = guess
             weight_sum = np.float32(0.0)
             for _ in range(2):
@@ -113,7 +122,7 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
             clipped[y, x] = any_clipped
 
 
-def combine(stack, gains, pattern, black, white, clip, noise) -> MergedMosaic:
+def combine(stack, gains, pattern, black, white, clip, noise, still=None) -> MergedMosaic:
     """Merge aligned mosaics.
 
     Each site becomes the mean of the frames that did not clip there, weighted by the inverse of the variance
@@ -131,6 +140,8 @@ def combine(stack, gains, pattern, black, white, clip, noise) -> MergedMosaic:
     clip : ndarray, float32 (K,)
         Raw number from which a site counts as clipped.
     noise : sequence of NoiseModel (K,)
+    still : ndarray, uint8 (K, H // 2, W // 2), optional
+        Share with which each frame may speak, from `crenn.core.merge.ghosts.still_share`; all of it if None.
     """
     frames, height, width = stack.shape
     gains = np.asarray(gains, np.float32)
@@ -142,5 +153,6 @@ def combine(stack, gains, pattern, black, white, clip, noise) -> MergedMosaic:
     _combine(stack, order, pattern, black.astype(np.float32), scale, clip.astype(np.float32), gains,
              np.stack([n.slope for n in noise]).astype(np.float32),
              np.stack([n.offset for n in noise]).astype(np.float32), shortest,
+             np.zeros((0, 1, 1), np.uint8) if still is None else still,
              out.light, out.variance, out.source, out.clipped)
     return out

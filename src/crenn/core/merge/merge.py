@@ -13,6 +13,8 @@ from crenn.core.merge.clipped import rebuild_clipped
 from crenn.core.merge.combine import combine
 from crenn.core.merge.demosaic import demosaic
 from crenn.core.merge.exposures import ExposureRatio, measure_ratio, saturation_level
+from crenn.core.merge.ghosts import still_share
+from crenn.core.merge.hot import mend_hot
 from crenn.core.merge.report import HORIZON_SNR, FrameReport, MergeReport, light_statistics
 from crenn.core.noise.model import NoiseModel, estimate_noise
 from crenn.core.progress import Progress
@@ -76,8 +78,8 @@ def decode(paths: Sequence[Path], names: Sequence[str], progress: Progress) -> l
 
 
 def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: Progress | None = None,
-                 names: Sequence[str] | None = None) -> RadianceMap:
-    """Merge raw frames of a still scene from a tripod into one radiance map.
+                 names: Sequence[str] | None = None, deghost: bool = True) -> RadianceMap:
+    """Merge raw frames shot from a tripod into one radiance map.
 
     Parameters
     ----------
@@ -89,6 +91,8 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
     progress : Progress, optional
     names : sequence of str, optional
         What the user calls the frames; their files' names by default.
+    deghost : bool
+        Whether what moved between the frames is taken from one of them.
 
     Raises
     ------
@@ -123,7 +127,6 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
     gains /= gains[reference_kept]
     nominal = np.array([r.nominal for r in ratios]) / ratios[reference_kept].nominal
 
-    progress.at(0.5, "Merging light")
     first = frames[reference_kept]
     stack = np.stack([f.mosaic for f in frames]) if len(frames) > 1 else frames[0].mosaic[None]
     shares = [float((f.mosaic[::2, ::2] >= c).mean() + (f.mosaic[1::2, ::2] >= c).mean()
@@ -133,10 +136,15 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
     whites = np.array([f.white for f in frames], np.float32)
     for frame in frames:
         frame.mosaic = frame.mosaic[:0]
-    merged = combine(stack, gains, first.pattern, blacks, whites, np.array(clip, np.float32), noise)
+    still = None
+    if deghost and len(frames) > 1:
+        progress.at(0.5, "Finding what moved")
+        still = still_share(stack, gains, first.pattern, blacks, whites, clip, noise, reference_kept)
+    progress.at(0.58, "Merging light")
+    merged = combine(stack, gains, first.pattern, blacks, whites, np.array(clip, np.float32), noise, still)
     del stack
     progress.at(0.65, "Rebuilding colour")
-    radiance = _to_colour(merged, first)
+    radiance, mended = _to_colour(merged, first)
     feeds = np.bincount(radiance.source.ravel(), minlength=len(frames)) / radiance.source.size
     radiance.source = np.array(kept, np.uint8)[radiance.source]
 
@@ -158,7 +166,7 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
             feeds=float(feeds[i])))
     radiance.report = MergeReport(
         reference=kept[reference_kept], width=width, height=height, frames=reports, set_aside=aside,
-        source_indices=kept, as_shot=list(first.as_shot),
+        hot_pixels=mended, source_indices=kept, as_shot=list(first.as_shot),
         warnings=_warnings(frames, ratios, shares),
         clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
         seconds=round(time.perf_counter() - began, 3), **statistics).model_dump()
@@ -166,14 +174,15 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
     return radiance
 
 
-def _to_colour(merged, frame: RawFrame) -> RadianceMap:
-    """White balance, rebuilding of clipped sites and demosaic of a merged mosaic."""
+def _to_colour(merged, frame: RawFrame) -> tuple[RadianceMap, int]:
+    """White balance, mending, rebuilding of clipped sites and demosaic of a merged mosaic; sites mended."""
     height, width = merged.light.shape
     for row in range(2):
         for column in range(2):
             gain = frame.neutral_gains[frame.pattern[row, column]]
             merged.light[row::2, column::2] *= gain
             merged.variance[row::2, column::2] *= gain * gain
+    mended = mend_hot(merged.light, merged.variance)
     even = (slice(height // 2 * 2), slice(width // 2 * 2))
     rebuild_clipped(merged.light[even], merged.clipped[even], frame.pattern)
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020)
@@ -187,7 +196,7 @@ def _to_colour(merged, frame: RawFrame) -> RadianceMap:
                     block = clipped[y::2, x::2]
                     h, w = min(block.shape[0], site.shape[0]), min(block.shape[1], site.shape[1])
                     block[:h, :w] |= np.where(site[:h, :w], bit, 0).astype(np.uint8)
-    return RadianceMap(rgb, sigma, merged.source, clipped)
+    return RadianceMap(rgb, sigma, merged.source, clipped), mended
 
 
 def _warnings(frames, ratios, shares) -> list[str]:

@@ -43,6 +43,7 @@ class MergeReport(BaseModel):
     as_shot: list[float] = Field(min_length=2, max_length=2, description="white balance as shot: temperature in K, tint in ‰ Duv")
     set_aside: list[str] = Field(default_factory=list, description="frames left out, each with the reason")
     warnings: list[str] = Field(default_factory=list)
+    hot_pixels: int = Field(0, description="sites mended")
     low_stop: float = Field(description="0.1th percentile of luminance, stops")
     high_stop: float = Field(description="99.99th percentile of luminance, stops")
     clipped_share: list[float] = Field(description="share clipped in every frame: red, green, blue")

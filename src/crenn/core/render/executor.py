@@ -11,7 +11,7 @@ import numpy as np
 from crenn.core.light.base import LAYER, BaseGrid, build_base, reduced_for_base
 from crenn.core.render.kernel import picture_codes, scene_light
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.render.step import TABLE_SIZE, PixelProgram
+from crenn.core.render.step import TABLE_SIZE, PixelProgram, table_stops
 from crenn.core.treatment import DISPLAY_STEPS, STEPS, Treatment
 
 _NO_TABLE = np.zeros(TABLE_SIZE, np.float32)
@@ -129,14 +129,19 @@ class Renderer:
                               borderMode=cv2.BORDER_REPLICATE)
 
     def _arguments(self, program: PixelProgram, window: Window) -> tuple:
-        grid = self.base(program.reach) if program.placement is not None else _NO_GRID
+        placed = program.placement is not None
+        grid = self.base(program.reach) if placed else _NO_GRID
+        cells = grid.cells
+        if placed:
+            # The grid is small: what its stops are placed on is looked up here once, not for every pixel.
+            cells = np.interp(cells + program.shift, table_stops(), program.placement).astype(np.float32)
         step = 1.0 / window.scale / grid.cell
         origin_y = (window.y + 0.5 / window.scale) / grid.cell + 1.0
         origin_x = (window.x + 0.5 / window.scale) / grid.cell + 1.0
-        tables = [_NO_TABLE if t is None else t.astype(np.float32) for t in (program.placement, program.curve)]
-        return (program.matrix.astype(np.float32), grid.cells, np.float32(origin_y), np.float32(origin_x),
-                np.float32(step), np.float32(grid.start), np.float32(LAYER), np.float32(grid.floor),
-                tables[0], program.placement is not None, tables[1], program.curve is not None)
+        curve = _NO_TABLE if program.curve is None else program.curve.astype(np.float32)
+        return (program.matrix.astype(np.float32), cells, np.float32(origin_y), np.float32(origin_x), np.float32(step),
+                np.float32(grid.start), np.float32(LAYER), np.float32(grid.floor), placed, curve,
+                program.curve is not None)
 
     def linear(self, treatment: Treatment, window: Window) -> np.ndarray:
         """Scene-linear light before the display transform, float32 (h, w, 3)."""

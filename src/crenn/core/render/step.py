@@ -7,6 +7,8 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
+from crenn.core.spaces import LUMINANCE
+
 #: Tables over light cover these stops, relative to 1.0, at this many entries per stop.
 TABLE_START, TABLE_END, TABLE_PER_STOP = -32.0, 16.0, 32
 TABLE_SIZE = int((TABLE_END - TABLE_START) * TABLE_PER_STOP) + 1
@@ -57,6 +59,11 @@ class PixelProgram:
         """Follow the curve so far by another: ``added`` gives the EV added at a stop."""
         so_far = np.zeros(TABLE_SIZE) if self.curve is None else self.curve
         self.curve = so_far + added(table_stops() + so_far)
+
+    @property
+    def shift(self) -> float:
+        """EV by which the matrix moves grey."""
+        return float(np.log2(max(float(LUMINANCE @ (self.matrix @ np.ones(3))), 1e-9)))
 
     @property
     def neutral(self) -> bool:

@@ -94,7 +94,7 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
     high = int(np.ceil(max([report["high_stop"]] + [f["clip_stop"] for f in report.get("frames", [])]))) + 2
     stops = np.arange(low * 2, high * 2 + 1) / 2
     grid = table_stops()
-    moved = stops + np.log2(max(float(LUMINANCE @ (program.matrix @ np.ones(3))), 1e-9))
+    moved = stops + program.shift
     if program.placement is not None:
         moved = moved + np.interp(moved, grid, program.placement)
     if program.curve is not None:

@@ -1,0 +1,270 @@
+"""The API over HTTP: bringing in, treatments, refusals, and what happens when things break."""
+
+import time
+
+import httpx
+import numpy as np
+from sqlalchemy import select
+
+from crenn.camera.sensor import Exposure
+from crenn.jobs.queue import cancel, defer
+from crenn.store.models import Frame, Job, Scene
+from tests.support import FolderCase, Served, cluster, fresh_database, night, take, wait_for, work_off
+
+
+class ApiCase(FolderCase):
+    worker = False
+    changes: dict = {}
+
+    def setUp(self):
+        super().setUp()
+        self.database = fresh_database()
+        self.served = Served(self.folder, self.database, worker=self.worker, **self.changes)
+        self.addCleanup(self.served.stop)
+        self.http = httpx.Client(base_url=self.served.address, timeout=60)
+        self.addCleanup(self.http.close)
+
+    def work(self):
+        work_off(self.database, self.served.library)
+
+    def upload(self, paths) -> httpx.Response:
+        return self.http.post("/api/uploads", files=[("files", (p.name, p.read_bytes())) for p in paths])
+
+    def bring_in(self, paths) -> dict:
+        """Upload and work off; the newest shoot."""
+        answer = self.upload(paths)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        self.work()
+        return self.http.get("/api/shoots").json()[0]
+
+
+class BringingIn(ApiCase):
+    def test_a_bracket_becomes_one_merged_scene(self):
+        shoot = self.bring_in(take(self.folder / "in", night()))
+        scene = shoot["scenes"][0]
+        self.assertTrue(scene["ready"])
+        self.assertEqual([f["seconds"] for f in scene["frames"]], [1 / 16, 1 / 4, 1.0, 4.0])
+        picture = self.http.get(f"/api/scenes/{scene['id']}/picture.jpg")
+        self.assertEqual(picture.content[:2], b"\xff\xd8")
+        frame = self.http.get(f"/api/frames/{scene['frames'][0]['id']}/picture.jpg")
+        self.assertEqual(frame.headers["content-type"], "image/jpeg")
+
+    def test_unusable_files_are_listed_and_the_others_go_on(self):
+        paths = take(self.folder / "in", night())
+        (self.folder / "in" / "notes.txt").write_text("hello")
+        broken = self.folder / "in" / "broken.dng"
+        broken.write_bytes(paths[0].read_bytes()[:40_000])
+        shoot = self.bring_in([*paths, self.folder / "in" / "notes.txt", broken])
+        self.assertEqual(len(shoot["scenes"][0]["frames"]), 4)
+        reasons = {r["name"]: r["reason"] for r in shoot["refusals"]}
+        self.assertIn("Not a raw file", reasons["notes.txt"])
+        self.assertIn("amaged", reasons["broken.dng"])
+
+    def test_the_same_frames_again_are_known(self):
+        paths = take(self.folder / "in", night())
+        self.bring_in(paths)
+        again = self.bring_in(paths)
+        self.assertEqual(again["scenes"], [])
+        self.assertIn("Already in the library", again["refusals"][0]["reason"])
+
+    def test_a_folder_below_the_roots(self):
+        paths = take(self.folder / "in", night())
+        seen = self.http.get("/api/folders", params={"path": str(self.folder / "in")}).json()
+        self.assertEqual(seen["raw_files"], len(paths))
+        self.assertEqual(self.http.post("/api/folders", json={"path": str(self.folder / "in")}).status_code, 200)
+        self.work()
+        self.assertEqual(len(self.http.get("/api/shoots").json()[0]["scenes"][0]["frames"]), 4)
+
+    def test_a_path_outside_the_roots_is_refused(self):
+        (self.folder / "link").symlink_to("/etc")
+        for path in ("/etc", str(self.folder / ".." / ".." / "etc"), str(self.folder / "link"), "/nowhere"):
+            with self.subTest(path=path):
+                for answer in (self.http.get("/api/folders", params={"path": path}),
+                               self.http.post("/api/folders", json={"path": path})):
+                    self.assertEqual(answer.status_code, 400)
+                    self.assertRegex(answer.json()["detail"], "outside the folders|does not exist")
+
+    def test_originals_are_kept_unchanged_under_their_hash(self):
+        paths = take(self.folder / "in", night())
+        self.bring_in(paths)
+        with self.database.session() as session:
+            for frame in session.execute(select(Frame)).scalars():
+                kept = self.served.library.original(frame.content_hash, ".dng")
+                self.assertEqual(kept.read_bytes(), (self.folder / "in" / frame.name).read_bytes())
+                self.assertFalse(kept.stat().st_mode & 0o222)
+
+
+class UploadLimit(ApiCase):
+    changes = {"max_upload_bytes": 100_000}
+
+    def test_an_upload_over_the_limit(self):
+        answer = self.upload(take(self.folder / "in", night()))
+        self.assertEqual(answer.status_code, 400)
+        self.assertIn("larger than", answer.json()["detail"])
+
+
+class Scenes(ApiCase):
+    def setUp(self):
+        super().setUp()
+        self.id = self.bring_in(take(self.folder / "in", night()))["scenes"][0]["id"]
+        self.path = f"/api/scenes/{self.id}"
+
+    def change(self, document, parent, label="test") -> httpx.Response:
+        return self.http.put(f"{self.path}/treatment", json={"document": document, "parent": parent, "label": label})
+
+    def test_change_undo_redo_and_a_new_branch(self):
+        start = self.http.get(self.path).json()
+        one = self.change({"exposure": {"ev": 1.0}}, start["revision"]).json()
+        two = self.change({"exposure": {"ev": 2.0}}, one["revision"]).json()
+        self.assertEqual(self.http.post(f"{self.path}/undo").json()["treatment"]["exposure"]["ev"], 1.0)
+        back = self.http.post(f"{self.path}/undo").json()
+        self.assertEqual((back["revision"], back["can_undo"]), (start["revision"], False))
+        self.assertEqual(self.http.post(f"{self.path}/undo").json()["revision"], start["revision"])
+        self.http.post(f"{self.path}/redo")
+        self.assertEqual(self.http.post(f"{self.path}/redo").json()["revision"], two["revision"])
+        self.http.post(f"{self.path}/undo")
+        other = self.change({"exposure": {"ev": 5.0}}, one["revision"]).json()
+        self.assertFalse(other["can_redo"])
+        self.assertEqual(self.http.get(self.path).json()["treatment"]["exposure"]["ev"], 5.0)
+
+    def test_two_tabs(self):
+        start = self.http.get(self.path).json()["revision"]
+        self.assertEqual(self.change({"exposure": {"ev": 1.0}}, start).status_code, 200)
+        late = self.change({"exposure": {"ev": 3.0}}, start)
+        self.assertEqual((late.status_code, late.json()["kind"]), (409, "stale"))
+        self.assertEqual(self.http.get(self.path).json()["treatment"]["exposure"]["ev"], 1.0)
+
+    def test_a_treatment_with_unknown_or_wild_values_is_refused(self):
+        start = self.http.get(self.path).json()["revision"]
+        for document, words in (({"sparkle": 1}, "sparkle"), ({"tone": {"contrast": 50}}, "tone.contrast")):
+            answer = self.change(document, start)
+            self.assertEqual(answer.status_code, 400)
+            self.assertIn(words, answer.json()["detail"])
+        self.assertEqual(self.http.get(self.path).json()["revision"], start)
+
+    def test_a_frame_left_out_and_all_left_out(self):
+        frames = self.http.get(self.path).json()["frames"]
+        self.http.patch(f"/api/frames/{frames[0]['id']}", json={"included": False})
+        self.http.post(f"{self.path}/merge")
+        self.work()
+        self.assertEqual(len(self.http.get(self.path).json()["report"]["frames"]), 3)
+        for frame in frames:
+            self.http.patch(f"/api/frames/{frame['id']}", json={"included": False})
+        answer = self.http.post(f"{self.path}/merge")
+        self.assertEqual(answer.status_code, 400)
+        self.assertIn("left out", answer.json()["detail"])
+
+    def test_neutral_patch(self):
+        white = self.http.post(f"{self.path}/neutral", json={"x": 240, "y": 290, "radius": 10}).json()
+        self.assertLess(white["temperature"], 5500, "warm ground taken for grey asks for a warmer white")
+
+    def test_deliveries(self):
+        for body in ({"format": "jpg", "long_edge": 200, "quality": 90}, {"format": "exr"}, {"format": "tif"}):
+            job = self.http.post(f"{self.path}/deliveries", json=body).json()
+            self.work()
+            file = self.http.get(f"/api/deliveries/{job['id']}/file")
+            self.assertEqual(file.status_code, 200, file.text[:200])
+            self.assertGreater(len(file.content), 1000)
+        self.assertEqual(self.http.post(f"{self.path}/deliveries", json={"format": "gif"}).status_code, 422)
+
+    def test_a_cancelled_delivery(self):
+        job = self.http.post(f"{self.path}/deliveries", json={"format": "jpg"}).json()
+        self.assertEqual(self.http.post(f"/api/jobs/{job['id']}/cancel").json()["state"], "cancelled")
+        self.work()
+        answer = self.http.get(f"/api/deliveries/{job['id']}/file")
+        self.assertIn("not finished", answer.json()["detail"])
+
+    def test_a_failed_merge_leaves_the_old_result(self):
+        before = self.http.get(self.path).json()["prepared"]
+        with self.database.session() as session:
+            frame = session.execute(select(Frame)).scalars().first()
+        kept = self.served.library.original(frame.content_hash, ".dng")
+        kept.chmod(0o644)
+        kept.write_bytes(b"gone bad")
+        self.http.post(f"{self.path}/merge")
+        self.work()
+        scene = self.http.get(self.path).json()
+        self.assertEqual(scene["prepared"], before)
+        self.assertIn(frame.name, scene["fault"])
+        self.assertTrue(self.served.library.scene(before).exists())
+
+    def test_what_is_not_there(self):
+        for path in ("/api/scenes/9999", "/api/frames/9999/picture.jpg", "/api/deliveries/9999/file", "/api/nothing"):
+            answer = self.http.get(path)
+            self.assertIn(answer.status_code, (400, 404), path)
+            self.assertTrue(answer.json()["detail"])
+
+
+class Guarded(ApiCase):
+    def test_other_hosts_and_origins_are_refused(self):
+        self.assertEqual(self.http.get("/api/shoots").status_code, 200)
+        self.assertEqual(self.http.get("/api/shoots", headers={"Host": "evil.example"}).status_code, 403)
+        self.assertEqual(self.http.post("/api/folders", json={"path": "/"}, headers={"Origin": "http://evil.example"}).status_code, 403)
+
+
+class SignIn(ApiCase):
+    changes = {"secret": "a long secret"}
+
+    def test_a_secret_is_asked_for(self):
+        self.assertEqual(self.http.get("/api/shoots").status_code, 401)
+        self.assertEqual(self.http.post("/api/sign-in", json={"secret": "guess"}).status_code, 401)
+        self.assertEqual(self.http.post("/api/sign-in", json={"secret": "a long secret"}).status_code, 200)
+        self.assertEqual(self.http.get("/api/shoots").status_code, 200)
+
+
+class Breaking(ApiCase):
+    """A killed worker and a stopped database cost nothing."""
+
+    def test_a_worker_killed_in_a_merge(self):
+        big = [np.tile(night(), (4, 4, 1))] * 4
+        shoot = self.bring_in(take(self.folder / "in", big, [Exposure(s) for s in (1 / 16, 1 / 4, 1, 4)]))
+        scene_id = shoot["scenes"][0]["id"]
+        before = shoot["scenes"][0]["picture_version"]
+        job_id = defer(self.database, "merge", scene_id=scene_id)
+
+        def state() -> str:
+            with self.database.session() as session:
+                return session.get_one(Job, job_id).state
+
+        worker = self.served.start_worker()
+        wait_for(lambda: state() == "running", text="the merge running")
+        worker.kill()
+        worker.wait()
+        self.assertEqual(state(), "running")
+        with self.database.session() as session:
+            self.assertIsNotNone(session.get_one(Scene, scene_id).prepared, "the old result is still there")
+        self.served.start_worker()
+        wait_for(lambda: state() == "done", 60, "the merge taken over by another worker")
+        self.assertNotEqual(self.http.get("/api/shoots").json()[0]["scenes"][0]["picture_version"], before)
+
+    def test_the_database_stopped_and_started(self):
+        scene_id = self.bring_in(take(self.folder / "in", night()))["scenes"][0]["id"]
+        revision = self.http.get(f"/api/scenes/{scene_id}").json()["revision"]
+        server = cluster()
+        port = server.port
+        server.stop()
+        try:
+            answer = self.http.put(f"/api/scenes/{scene_id}/treatment",
+                                   json={"document": {}, "parent": revision, "label": "x"})
+            self.assertEqual((answer.status_code, answer.json()["kind"]), (503, "database"))
+            self.assertIn("Nothing was stored", answer.json()["detail"])
+        finally:
+            server.start(port)
+        answer = self.http.put(f"/api/scenes/{scene_id}/treatment",
+                               json={"document": {"exposure": {"ev": 1}}, "parent": revision, "label": "x"})
+        self.assertEqual(answer.status_code, 200)
+
+    def test_cancelling_a_running_merge(self):
+        shoot = self.bring_in(take(self.folder / "in", night()))
+        job_id = defer(self.database, "merge", scene_id=shoot["scenes"][0]["id"])
+        with self.database.session() as session:
+            session.get_one(Job, job_id).state = "running"
+            session.commit()
+        cancel(self.database, job_id)
+        with self.database.session() as session:
+            session.get_one(Job, job_id).state = "waiting"
+            session.commit()
+        time.sleep(0.3)
+        self.work()
+        with self.database.session() as session:
+            self.assertEqual(session.get_one(Job, job_id).state, "cancelled")

@@ -1,0 +1,183 @@
+"""What tests share: small shoots with known truth, a database, a served application."""
+
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import unittest
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+
+from crenn.camera.dng import FrameDescription, write_dng
+from crenn.camera.sensor import Exposure, Sensor
+
+ROOT = Path(__file__).resolve().parents[1]
+BRACKET = tuple(Exposure(s) for s in (1 / 16, 1 / 4, 1.0, 4.0))
+_shared: dict = {}
+
+
+class FolderCase(unittest.TestCase):
+    """A test with a folder of its own."""
+
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp(prefix="crenn-test-"))
+        self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
+
+
+def ramp(height: int = 160, width: int = 640, low: float = -12.0, high: float = 2.5) -> np.ndarray:
+    """Grey from ``low`` to ``high`` stops along the columns, float32 (H, W, 3)."""
+    stops = np.linspace(low, high, width, dtype=np.float32)
+    return np.broadcast_to(np.exp2(stops)[None, :, None], (height, width, 3)).astype(np.float32).copy()
+
+
+def night(height: int = 320, width: int = 480) -> np.ndarray:
+    """A small made-up night: a sky falling off upwards, a dark ground, lamps, a lit wall; float32 (H, W, 3)."""
+    rng = np.random.default_rng(3)
+    y, x = np.mgrid[:height, :width].astype(np.float32)
+    up = np.clip(1 - y / (height * 0.6), 0, 1)
+    rgb = np.stack([0.05 + 0.1 * (1 - up), 0.08 + 0.1 * (1 - up), 0.2 + 0.1 * (1 - up)], -1)
+    ground = y > height * 0.6 + 8 * np.sin(x / 40)
+    texture = 0.6 + 0.8 * rng.random((height, width), dtype=np.float32)
+    rgb[ground] = (texture * 0.004)[ground][:, None] * np.array([1.0, 0.8, 0.6])
+    for cx, cy in ((90, 200), (250, 215), (390, 195)):
+        d2 = (x - cx) ** 2 + (y - cy) ** 2
+        glow = 0.5 / (1 + d2 / 60.0)
+        rgb += glow[..., None] * np.array([1.0, 0.6, 0.25]) * ground[..., None] * texture[..., None]
+        rgb[d2 < 16] = np.array([14.0, 8.0, 3.0])
+    return rgb.astype(np.float32)
+
+
+def take(folder: Path, radiance, exposures=BRACKET, sensor: Sensor | None = None, seed: int = 1, profile: bool = True,
+         name: str = "frame", taken: datetime = datetime(2026, 10, 17, 18, 0, 0), **changes) -> list[Path]:
+    """Write DNG frames of a radiance (or of one per exposure); ``changes`` go into the description."""
+    sensor = sensor or Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
+    paths = []
+    folder.mkdir(parents=True, exist_ok=True)
+    for index, exposure in enumerate(exposures):
+        rgb = radiance[index] if isinstance(radiance, (list, tuple)) else radiance
+        values = dict(
+            seconds=exposure.seconds, aperture=exposure.aperture, iso=exposure.iso,
+            taken=taken + timedelta(seconds=2 * index), black=sensor.black, white=sensor.white,
+            xyz_to_camera=np.array(sensor.xyz_to_camera), neutral=sensor.camera_matrix().sum(axis=1),
+            pattern=sensor.pattern, noise_profile=sensor.noise_profile(exposure.iso) * 3 if profile else None) | changes
+        path = folder / f"{name}-{index + 1}.dng"
+        write_dng(path, sensor.expose(rgb, exposure, seed * 100 + index), FrameDescription(**values))
+        paths.append(path)
+    return paths
+
+
+def cluster():
+    """The tests' PostgreSQL cluster, started once."""
+    if "cluster" not in _shared:
+        from crenn.postgres import Cluster
+
+        # The server may run as another user, who must be able to walk down to it.
+        folder = Path(tempfile.mkdtemp(prefix="crenn-pg-"))
+        folder.chmod(0o755)
+        _shared["folder"] = folder
+        _shared["cluster"] = Cluster(folder / "postgres")
+        _shared["url"] = _shared["cluster"].start()
+    return _shared["cluster"]
+
+
+def fresh_database():
+    """A migrated database that nobody else uses."""
+    import psycopg
+
+    from crenn.store.database import Database
+
+    cluster()
+    _shared["count"] = _shared.get("count", 0) + 1
+    name = f"test{_shared['count']}"
+    with psycopg.connect(_shared["url"], autocommit=True) as connection:
+        connection.execute(f"CREATE DATABASE {name}")
+    database = Database(_shared["url"].rsplit("/", 1)[0] + "/" + name)
+    database.migrate()
+    return database
+
+
+def close_shared() -> None:
+    """Stop what the tests share."""
+    if "cluster" in _shared:
+        _shared["cluster"].stop()
+        shutil.rmtree(_shared["folder"], ignore_errors=True)
+    _shared.clear()
+
+
+def work_off(database, library) -> None:
+    """Do all queued jobs in this process, one after the other."""
+    from sqlalchemy import select
+
+    from crenn.jobs.queue import RunningJob
+    from crenn.jobs.tasks import TASKS
+    from crenn.store.models import Job
+
+    while True:
+        with database.session() as session:
+            job = session.execute(select(Job).where(Job.state == "waiting").order_by(Job.id).limit(1)).scalar_one_or_none()
+        if job is None:
+            return
+        with RunningJob(database, library, job.id) as running:
+            if not running.skip:
+                TASKS[job.kind](running)
+
+
+class Served:
+    """The whole application on a free port: server in this process, worker in another.
+
+    ``Served(folder, database)``; then ``address``, ``worker``, ``stop()``.
+    """
+
+    def __init__(self, folder: Path, database, worker: bool = True, **changes):
+        import uvicorn
+
+        from crenn.api.app import create_app
+        from crenn.api.context import Settings
+        from crenn.store.library import Library
+
+        self.library, self.database = Library(folder / "library"), database
+        self.listener = socket.socket()
+        self.listener.bind(("127.0.0.1", 0))
+        port = self.listener.getsockname()[1]
+        self.address = f"http://127.0.0.1:{port}"
+        settings = Settings(database, self.library, changes.pop("roots", (folder,)), frozenset({f"127.0.0.1:{port}"}),
+                            **changes)
+        self.app = create_app(settings, ROOT / "web" / "dist")
+        self.server = uvicorn.Server(uvicorn.Config(self.app, log_level="error", timeout_graceful_shutdown=1))
+        self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [self.listener]}, daemon=True)
+        self.thread.start()
+        self.worker = None
+        if worker:
+            self.start_worker()
+        while not self.server.started:
+            time.sleep(0.02)
+
+    def start_worker(self) -> subprocess.Popen:
+        environment = os.environ | {"CRENN_DATABASE": self.database.url, "CRENN_LIBRARY": str(self.library.folder)}
+        self.worker = subprocess.Popen([sys.executable, "-m", "crenn", "worker"], env=environment)
+        return self.worker
+
+    def stop(self) -> None:
+        if self.worker is not None and self.worker.poll() is None:
+            self.worker.kill()
+            self.worker.wait()
+        self.server.should_exit = True
+        self.thread.join(8)
+        self.listener.close()
+
+
+def wait_for(condition, seconds: float = 40.0, text: str = "the condition"):
+    """Wait until a callable gives something true; its value."""
+    began = time.monotonic()
+    while time.monotonic() - began < seconds:
+        value = condition()
+        if value:
+            return value
+        time.sleep(0.1)
+    raise AssertionError(f"{text} did not come true within {seconds} s")
