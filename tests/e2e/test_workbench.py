@@ -158,6 +158,8 @@ class Workbench(unittest.TestCase):
 
     def test_views_zoom_compare_and_readout(self):
         self.bring_in()
+        self.drag("tone.contrast", 40)
+        self.settled()
         before = self.pixels()
         self.page.keyboard.press("l")
         self.page.wait_for_timeout(900)
@@ -182,7 +184,8 @@ class Workbench(unittest.TestCase):
         first = shown.get_attribute("alt")
         self.page.keyboard.press("ArrowRight")
         expect(shown).not_to_have_attribute("alt", first)
-        self.page.get_by_role("checkbox").first.uncheck()
+        self.page.get_by_role("checkbox").first.click()
+        expect(self.page.get_by_role("checkbox").first).not_to_be_checked()
         self.page.get_by_role("button", name="Merge again").click()
         self.page.get_by_role("link", name="Merge").click()
         expect(self.page.locator("table.plain tbody tr")).to_have_count(3, timeout=30_000)

@@ -1,0 +1,30 @@
+"""`crenn bench`: measures what docs/bench.md describes."""
+
+import json
+
+from crenn.bench import merge, speed, tone
+from crenn.core.errors import CrennError
+
+SUBJECTS = {"merge": merge.bench, "tone": tone.bench, "speed": speed.bench, "scale": lambda: [speed.scale()],
+            "drag": lambda: [speed.interactive()]}
+
+
+def run_bench(names: list[str], as_json: bool = False) -> None:
+    """Run subjects and print their tables.
+
+    Raises
+    ------
+    CrennError
+        If there is no subject of a name.
+    """
+    unknown = [n for n in names if n not in SUBJECTS]
+    if unknown:
+        raise CrennError(f"There is no subject “{unknown[0]}”.", remedy="Known are: " + ", ".join(SUBJECTS) + ".")
+    records = []
+    for name in names or ("merge", "tone", "speed"):
+        for table in SUBJECTS[name]():
+            records.append(table.record())
+            if not as_json:
+                print(table.text(), end="\n\n", flush=True)
+    if as_json:
+        print(json.dumps(records, indent=1))

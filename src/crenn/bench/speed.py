@@ -1,0 +1,111 @@
+"""Time of what a photographer waits for, and memory."""
+
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from crenn.bench.charts import BRACKET, CLEAN, shipped, take
+from crenn.bench.table import Table
+from crenn.core.deliver.files import deliver
+from crenn.core.merge.merge import merge_frames
+from crenn.core.radiance import RadianceMap
+from crenn.core.render.executor import Renderer, Window
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.spaces import delta_e2000, srgb_to_lab
+from crenn.core.treatment import Treatment, parse_treatment
+
+
+def _large(width: int = 6000) -> np.ndarray:
+    rgb = shipped("lock-basin", 2)
+    return cv2.resize(rgb, (width, width * 2 // 3), interpolation=cv2.INTER_CUBIC).clip(1e-5)
+
+
+def _encoded(renderer: Renderer, treatment: Treatment, window: Window, quality: int) -> None:
+    codes, _ = renderer.picture(treatment, window)
+    cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])
+
+
+def _drags(renderer: Renderer, window: Window, change) -> tuple[float, float]:
+    times = []
+    for i in range(60):
+        treatment = parse_treatment(change(i / 60))
+        began = time.perf_counter()
+        _encoded(renderer, treatment, window, 82)
+        times.append((time.perf_counter() - began) * 1000)
+    return float(np.median(times[5:])), float(np.quantile(times[5:], 0.95))
+
+
+def interactive() -> Table:
+    """A dial dragged, in a 1280x800 window of a 24 MP picture, to encoded bytes."""
+    table = Table("Speed: a dial dragged, ms to encoded bytes, 24 MP scene", ("median", "95 %"))
+    scene = PreparedScene.from_radiance(RadianceMap(_large(), None))
+    renderer = Renderer(scene)
+    whole, full = Window.whole(scene.size, 1200), Window(2000, 1400, 1280, 800, 1280, 800)
+    coarse = Window(0, 0, whole.width, whole.height, whole.out_width // 2, whole.out_height // 2)
+    dials = {"exposure": lambda s: {"exposure": {"ev": 4 * s}}, "shadows": lambda s: {"placement": {"shadows": 4 * s}},
+             "contrast": lambda s: {"tone": {"contrast": 0.8 + s}}, "white point": lambda s: {"ends": {"white": 3 * s}},
+             "temperature": lambda s: {"white_balance": {"temperature": 4000 + 3000 * s}}}
+    for name, change in dials.items():
+        table.add(f"{name}, fitted, while dragging (coarse)", *_drags(renderer, coarse, change))
+        table.add(f"{name}, fitted, full", *_drags(renderer, whole, change))
+    table.add("exposure, at 100 %, full", *_drags(renderer, full, dials["exposure"]))
+    return table
+
+
+def jobs() -> Table:
+    """Merging and delivering 24 MP."""
+    table = Table("Speed: 24 MP", ("seconds", "memory GiB"))
+    rgb = _large()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        paths = take(folder, rgb, BRACKET, CLEAN)
+        code = ("import sys,time,resource;from crenn.core.merge.merge import merge_frames;from pathlib import Path;"
+                "p=[Path(a) for a in sys.argv[2:]];t=time.perf_counter();merge_frames(p,deghost=sys.argv[1]=='1');"
+                "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)")
+        for label, ghosts in (("merge of 5 frames, still", "0"), ("merge of 5 frames, moving parts looked for", "1")):
+            out = subprocess.run([sys.executable, "-c", code, ghosts, *map(str, paths)], capture_output=True, text=True, check=True)
+            table.add(label, *map(float, out.stdout.split()))
+        radiance = merge_frames(paths[:1])
+        began = time.perf_counter()
+        scene = PreparedScene.from_radiance(radiance)
+        scene.save(folder / "prepared")
+        table.add("preparing views", time.perf_counter() - began, None)
+        began = time.perf_counter()
+        renderer = Renderer(PreparedScene.open(folder / "prepared"))
+        _encoded(renderer, Treatment(), Window.whole(scene.size, 1200), 92)
+        table.add("opening, to the first picture", time.perf_counter() - began, None)
+        began = time.perf_counter()
+        deliver(renderer, Treatment(), folder / "out.jpg", "jpg")
+        table.add("delivering a JPEG", time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20)
+        began = time.perf_counter()
+        copy = np.array(renderer.scene.levels[0])
+        copy.sum()
+        table.add("reading and writing the array once", time.perf_counter() - began, None)
+    return table
+
+
+def scale() -> Table:
+    """Preview against the reduced full render, in CIEDE2000."""
+    table = Table("Scale consistency: preview against the reduced full render, ΔE2000", ("mean", "99 %"))
+    renderer = Renderer(PreparedScene.from_radiance(RadianceMap(shipped("lock-basin", 2), None)))
+    height, width = renderer.scene.size
+    for name, document in (("default", {}), ("strong", {"placement": {"shadows": 3, "highlights": -3}, "tone": {"contrast": 1.4}})):
+        treatment = parse_treatment(document)
+        full = renderer.picture(treatment, Window.whole((height, width)), 16)[0].astype(np.float32) / 65535
+        for edge in (1200, 600):
+            window = Window.whole((height, width), edge)
+            reduced = cv2.resize(full, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
+            preview = renderer.picture(treatment, window, 16)[0] / 65535
+            difference = delta_e2000(srgb_to_lab(reduced), srgb_to_lab(preview))
+            table.add(f"{name}, {edge} px", float(difference.mean()), float(np.quantile(difference, 0.99)))
+    return table
+
+
+def bench() -> list[Table]:
+    return [interactive(), scale(), jobs()]
