@@ -34,8 +34,8 @@ class Neutral(unittest.TestCase):
         rgb = night()
         r = renderer(rgb)
         off = Treatment.neutral().model_dump()
-        neutral = {"exposure": {"ev": 0.0}, "white_balance": {}, "placement": {"shadows": 0.0, "highlights": 0.0},
-                   "tone": {}, "ends": {}}
+        neutral = {"exposure": {"ev": 0.0}, "white_balance": {}, "placement": {"shadows": 0.0, "highlights": 0.0, "local": 1.0},
+                   "tone": {"contrast": 1.0}, "ends": {}}
         for name, values in neutral.items():
             with self.subTest(step=name):
                 treatment = parse_treatment(off | {name: values | {"on": True}})
@@ -79,7 +79,7 @@ class Edges(unittest.TestCase):
         rgb = np.full((400, 600, 3), 0.6, np.float32)
         rgb[200:] = 0.004
         r = renderer(rgb)
-        lab = srgb_to_lab(codes(r, {"placement": {"shadows": 3.0, "highlights": -2.0}, "exposure": {"ev": 0}}) / 65535)
+        lab = srgb_to_lab(codes(r, {"placement": {"shadows": 3.0, "highlights": -2.0, "local": 1.5}, "exposure": {"ev": 0}}) / 65535)
         for rows in (slice(4, 198), slice(203, 396)):
             lightness = lab[rows, 100:500, 0]
             self.assertLess(np.ptp(lightness), 0.2)

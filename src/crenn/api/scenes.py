@@ -27,7 +27,7 @@ def automatic_values(report: dict) -> AutomaticOut:
     auto = light.automatic
     return AutomaticOut(values={
         "exposure.ev": auto.exposure, "placement.shadows": auto.shadows, "placement.highlights": auto.highlights,
-        "ends.white": auto.white, "ends.black": auto.black, "white_balance.temperature": round(light.as_shot[0], 1),
+        "tone.contrast": auto.contrast, "ends.white": auto.white, "ends.black": auto.black, "white_balance.temperature": round(light.as_shot[0], 1),
         "white_balance.tint": round(light.as_shot[1], 2)})
 
 

@@ -659,6 +659,12 @@ export interface components {
             /** Warnings */
             warnings: string[];
             /**
+             * Hot Pixels
+             * @description sites mended
+             * @default 0
+             */
+            hot_pixels: number;
+            /**
              * Low Stop
              * @description 0.1th percentile of luminance, stops
              */
@@ -779,6 +785,12 @@ export interface components {
              * @description Pulls down what lies above the middle tones.
              */
             highlights: number | null;
+            /**
+             * Local contrast
+             * @description Stretches or flattens what departs from its neighbourhood within reach.
+             * @default 1.3
+             */
+            local: number;
             /**
              * Reach
              * @description How wide a neighbourhood decides which stop a place belongs to, in % of the picture.
@@ -916,9 +928,8 @@ export interface components {
             /**
              * Contrast
              * @description Steepness of the middle tones.
-             * @default 1
              */
-            contrast: number;
+            contrast: number | null;
             /**
              * Toe
              * @description Flattens the curve in the shadows.

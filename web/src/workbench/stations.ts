@@ -19,7 +19,8 @@ function departs(treatment: Treatment): boolean {
     t.placement?.highlights != null ||
     (t.placement?.rungs?.length ?? 0) > 0 ||
     t.placement?.reach !== 3 ||
-    t.tone?.contrast !== 1 ||
+    t.placement?.local !== 1.3 ||
+    t.tone?.contrast != null ||
     t.tone?.toe !== 0 ||
     t.tone?.shoulder !== 0 ||
     t.ends?.white != null ||

@@ -10,7 +10,7 @@ from crenn.core.light.white_balance import temperature_of
 from crenn.core.spaces import D65_XY
 
 #: Tone, in EV below white, on which the bulk of the scene is put: under middle grey, as it is night.
-_BULK_TONE = -3.3
+_BULK_TONE = -2.75
 #: The darkest twentieth should not fall below this tone.
 _DARK_TONE = -6.0
 #: The brightest hundredth is held to this tone; bare lamps above it may burn out.
@@ -19,15 +19,20 @@ _BRIGHT_TONE = -0.1
 _NOISE_TONE = -6.5
 
 
+#: Scenes of fewer stops than this, between the darkest and the brightest hundredth, get more contrast.
+_FLAT_RANGE, _MOST_CONTRAST = 7.0, 1.35
+
+
 @dataclass(frozen=True)
 class AutomaticLight:
-    """Automatic values, in EV, of exposure, placement and ends."""
+    """Automatic values: EV of exposure, placement and ends, and the contrast factor."""
 
     exposure: float
     shadows: float
     highlights: float
     white: float
     black: float
+    contrast: float
 
 
 @dataclass(frozen=True)
@@ -84,15 +89,18 @@ class SceneLight:
         shadows = min(shadows, max(_NOISE_TONE - horizon, 0.0))
         share = self._share((bright - MIDDLE) / LIGHT_SPAN)
         highlights = -np.clip((bright - _BRIGHT_TONE) / max(share, 0.15), 0.0, 6.0) if bright > _BRIGHT_TONE else 0.0
+        span = self.quantile(0.99) - self.quantile(0.01)
+        contrast = np.clip(_FLAT_RANGE / max(span, 1.0), 1.0, _MOST_CONTRAST)
         stops = np.linspace(-32, 16, 1537)
         placed = stops + placement_ev(stops, float(shadows), float(highlights), [], exposure)
 
         def tone(share: float) -> float:
-            return float(np.interp(self.quantile(share) + exposure, stops, placed))
+            placed_on = float(np.interp(self.quantile(share) + exposure, stops, placed))
+            return MIDDLE + float(contrast) * (placed_on - MIDDLE)
 
         white = float(np.clip(tone(0.9995) + 0.3, 0.0, 3.0))
         black = float(np.clip(tone(0.002) - 0.5, -14.0, -7.5))
-        return AutomaticLight(*(round(float(v), 2) for v in (exposure, shadows, highlights, white, black)))
+        return AutomaticLight(*(round(float(v), 2) for v in (exposure, shadows, highlights, white, black, contrast)))
 
     @staticmethod
     def _share(x: float) -> float:

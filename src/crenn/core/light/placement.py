@@ -27,6 +27,8 @@ class PlacementParameters(StepParameters):
                                  group="Tone")
     highlights: float | None = dial(None, "EV", -8, 4, 0.05, "Hold highlights",
                                     "Pulls down what lies above the middle tones.", group="Tone")
+    local: float = dial(1.3, "×", 0.3, 2.5, 0.01, "Local contrast",
+                        "Stretches or flattens what departs from its neighbourhood within reach.", group="Tone")
     reach: float = dial(3.0, "%", 0.5, 20, 0.1, "Reach",
                         "How wide a neighbourhood decides which stop a place belongs to, in % of the picture.",
                         group="Tone")
@@ -87,11 +89,11 @@ def resolve(parameters: PlacementParameters, scene) -> tuple[float, float]:
 
 def fold(program: PixelProgram, parameters: PlacementParameters, scene) -> None:
     shadows, highlights = resolve(parameters, scene)
-    if not shadows and not highlights and not any(r.ev for r in parameters.rungs):
+    if not shadows and not highlights and not any(r.ev for r in parameters.rungs) and parameters.local == 1.0:
         return
     # Rungs stand on stops of the scene; the matrix so far tells how far exposure has moved them.
     program.placement = placement_ev(table_stops(), shadows, highlights, parameters.rungs, program.shift)
-    program.reach = parameters.reach
+    program.reach, program.relief = parameters.reach, parameters.local - 1.0
 
 
 PLACEMENT = Step("placement", "light", "Placement", PlacementParameters, fold, pixelwise=False,

@@ -10,7 +10,7 @@ _TOE_SPAN, _SHOULDER_SPAN = 4.0, 2.5
 
 
 class ToneParameters(StepParameters):
-    contrast: float = dial(1.0, "×", 0.4, 2.5, 0.01, "Contrast", "Steepness of the middle tones.", group="Curve")
+    contrast: float | None = dial(None, "×", 0.4, 2.5, 0.01, "Contrast", "Steepness of the middle tones.", group="Curve")
     toe: float = dial(0.0, "%", 0, 100, 1, "Toe", "Flattens the curve in the shadows.", group="Curve")
     shoulder: float = dial(0.0, "%", 0, 100, 1, "Shoulder", "Flattens the curve in the highlights.", group="Curve")
 
@@ -27,9 +27,10 @@ def tone_ev(stops: np.ndarray, contrast: float, toe: float, shoulder: float) -> 
 
 
 def fold(program: PixelProgram, parameters: ToneParameters, scene) -> None:
-    if parameters.contrast == 1.0 and not parameters.toe and not parameters.shoulder:
+    contrast = scene.automatic.contrast if parameters.contrast is None else parameters.contrast
+    if contrast == 1.0 and not parameters.toe and not parameters.shoulder:
         return
-    program.then_curve(lambda stops: tone_ev(stops, parameters.contrast, parameters.toe, parameters.shoulder))
+    program.then_curve(lambda stops: tone_ev(stops, contrast, parameters.toe, parameters.shoulder))
 
 
 TONE = Step("tone", "light", "Contrast", ToneParameters, fold)

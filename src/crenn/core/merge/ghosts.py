@@ -24,12 +24,14 @@ def _quads(mosaic, pattern, black, white, gain) -> np.ndarray:
     return out
 
 
-def _clipped_near(mosaic, level) -> np.ndarray:
-    """Tiles that clip, or lie beside one that does, bool (h, w)."""
+def _clipped_near(mosaic, pattern, level) -> np.ndarray:
+    """Tiles whose mean over 3×3 a clipped site enters, per colour, bool (h, w, 3)."""
     height, width = (n // 2 * 2 for n in mosaic.shape)
-    full = mosaic[:height, :width] >= level
-    tiles = full[::2, ::2] | full[1::2, ::2] | full[::2, 1::2] | full[1::2, 1::2]
-    return cv2.dilate(tiles.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)
+    full = np.zeros((height // 2, width // 2, 3), np.uint8)
+    for row in range(2):
+        for column in range(2):
+            full[..., int(pattern[row, column])] |= mosaic[row:height:2, column:width:2] >= level
+    return cv2.dilate(full, np.ones((3, 3), np.uint8)).astype(bool)
 
 
 def still_share(stack, gains, pattern, black, white, clip, noise: list[NoiseModel], reference: int) -> np.ndarray:
@@ -63,9 +65,10 @@ def still_share(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
         light = cv2.blur(_quads(stack[k], pattern, black[k], white[k], gains[k]), (3, 3), borderType=cv2.BORDER_REFLECT)
         slope, offset = noise[k].slope / (gains[k] * taps), noise[k].offset / (gains[k] ** 2 * taps)
         variance = np.maximum(light, 0) * slope.astype(np.float32) + offset.astype(np.float32)
-        return light, variance, _clipped_near(stack[k], clip[k])
+        return light, variance, _clipped_near(stack[k], pattern, clip[k])
 
-    lead, lead_var, open_places = measured(reference)
+    lead, lead_var, blocked = measured(reference)
+    open_places = blocked.any(-1)
     leader = np.full(lead.shape[:2], reference, np.int16)
     for k in reversed(order[: order.index(reference)]):
         if not open_places.any():
@@ -73,18 +76,15 @@ def still_share(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
         light, variance, blocked = measured(k)
         lead[open_places], lead_var[open_places] = light[open_places], variance[open_places]
         leader[open_places] = k
-        open_places &= blocked
+        open_places &= blocked.any(-1)
     out = np.full((frames, *leader.shape), 255, np.uint8)
     for k in range(frames):
         light, variance, blocked = measured(k)
         allowed = np.sqrt(variance + lead_var) * _THRESHOLD + _TOLERANCE * np.abs(lead)
-        moved = (np.abs(light - lead) > allowed).any(-1)
-        if gains[k] > gains[reference]:
-            # Where the brighter frame clips nothing can be compared, and it has no say there either.
-            moved &= ~blocked
-            # A place that clips in it although the leading frame foresees no clipping has moved, too.
-            level = (clip[k] - black[k].max()) / (white[k] - black[k].max()) / gains[k]
-            moved |= blocked & (lead.max(-1) + 6 * np.sqrt(lead_var.max(-1)) < 0.8 * level)
+        # A clipped colour says nothing, but where the leading frame foresees no clipping something has moved.
+        level = (clip[k] - black[k]) / (white[k] - black[k]) / gains[k]
+        unforeseen = lead + 6 * np.sqrt(lead_var) < 0.8 * level
+        moved = np.where(blocked, unforeseen, np.abs(light - lead) > allowed).any(-1)
         moved &= leader != k
         # Single tiles are noise or edges that the lens moved by less than a pixel.
         moved = cv2.morphologyEx(moved.astype(np.uint8), cv2.MORPH_OPEN, window)

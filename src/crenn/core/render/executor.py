@@ -134,13 +134,15 @@ class Renderer:
         cells = grid.cells
         if placed:
             # The grid is small: what its stops are placed on is looked up here once, not for every pixel.
-            cells = np.interp(cells + program.shift, table_stops(), program.placement).astype(np.float32)
+            placed_ev = np.interp(cells + program.shift, table_stops(), program.placement)
+            cells = (placed_ev - program.relief * cells).astype(np.float32)
         step = 1.0 / window.scale / grid.cell
         origin_y = (window.y + 0.5 / window.scale) / grid.cell + 1.0
         origin_x = (window.x + 0.5 / window.scale) / grid.cell + 1.0
         curve = _NO_TABLE if program.curve is None else program.curve.astype(np.float32)
         return (program.matrix.astype(np.float32), cells, np.float32(origin_y), np.float32(origin_x), np.float32(step),
-                np.float32(grid.start), np.float32(LAYER), np.float32(grid.floor), placed, curve,
+                np.float32(grid.start), np.float32(LAYER), np.float32(grid.floor),
+                np.float32(program.relief), placed, curve,
                 program.curve is not None)
 
     def linear(self, treatment: Treatment, window: Window) -> np.ndarray:

@@ -31,8 +31,11 @@ def _lookup(table, stop):
 
 
 @nb.njit(fastmath=True)
-def _placed_ev(cells, gy, gx, step, grid_start, grid_layer, stop, ev):
-    """EV that placement adds along a row: the grid is mixed for the row once, then read at (column, stop)."""
+def _placed_ev(cells, gy, gx, step, grid_start, grid_layer, relief, stop, ev):
+    """EV that placement adds along a row: the grid is mixed for the row once, then read at (column, stop).
+
+    ``relief`` times the pixel's own stop is added; the grid holds as much of the base taken off.
+    """
     rows, columns, layers = cells.shape
     gy = min(max(gy, _ZERO), np.float32(rows - 1.001))
     i = int(gy)
@@ -50,11 +53,12 @@ def _placed_ev(cells, gy, gx, step, grid_start, grid_layer, stop, ev):
         fx, fz = px - np.float32(j), pz - np.float32(k)
         a = plane[j, k] + fz * (plane[j, k + np.uint32(1)] - plane[j, k])
         b = plane[j + np.uint32(1), k] + fz * (plane[j + np.uint32(1), k + np.uint32(1)] - plane[j + np.uint32(1), k])
-        ev[x] = a + fx * (b - a)
+        ev[x] = a + fx * (b - a) + relief * stop[x]
 
 
 @nb.njit(fastmath=True)
-def _scene_row(rgb, matrix, cells, gy, gx, step, grid_start, grid_layer, floor, placed, curve, curved, r, g, b, stop, ev):
+def _scene_row(rgb, matrix, cells, gy, gx, step, grid_start, grid_layer, floor, relief, placed, curve, curved, r, g, b,
+               stop, ev):
     """Scene-linear steps on a row. One plain loop a stage, so that the compiler can work on many pixels at once."""
     width = rgb.shape[0]
     m00, m01, m02, m10, m11, m12, m20, m21, m22 = (
@@ -67,7 +71,7 @@ def _scene_row(rgb, matrix, cells, gy, gx, step, grid_start, grid_layer, floor, 
         g[x] = m10 * red + m11 * green + m12 * blue
         b[x] = m20 * red + m21 * green + m22 * blue
     if placed:
-        _placed_ev(cells, gy, gx, step, grid_start, grid_layer, stop, ev)
+        _placed_ev(cells, gy, gx, step, grid_start, grid_layer, relief, stop, ev)
         for x in range(width):
             gain = exp2(ev[x])
             r[x] *= gain
@@ -164,21 +168,22 @@ def _round(v, top, dither, bits):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def scene_light(rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid_layer, floor, placed, curve, curved, out):
+def scene_light(rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid_layer, floor, relief, placed, curve,
+                curved, out):
     """Scene-linear light after the program, float32 (h, w, 3)."""
     height, width = rgb.shape[:2]
     for y in nb.prange(height):
         work = np.empty((5, width), np.float32)
         r, g, b = work[0], work[1], work[2]
         _scene_row(rgb[y], matrix, cells, origin_y + np.float32(y) * step, origin_x, step, grid_start, grid_layer, floor,
-                   placed, curve, curved, r, g, b, work[3], work[4])
+                   relief, placed, curve, curved, r, g, b, work[3], work[4])
         for x in range(width):
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = r[x], g[x], b[x]
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def picture_codes(rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid_layer, floor, placed, curve, curved,
-                  display, top, dither, out, limits):
+def picture_codes(rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid_layer, floor, relief, placed, curve,
+                  curved, display, top, dither, out, limits):
     """The picture as sRGB codes 0 to ``top`` in ``out`` (h, w, 3), and its limits (h, w)."""
     height, width = rgb.shape[:2]
     white, black = np.float32(1.0 - 0.5 / 255), np.float32(0.5 / 255)
@@ -186,7 +191,7 @@ def picture_codes(rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid
         work = np.empty((5, width), np.float32)
         r, g, b = work[0], work[1], work[2]
         _scene_row(rgb[y], matrix, cells, origin_y + np.float32(y) * step, origin_x, step, grid_start, grid_layer, floor,
-                   placed, curve, curved, r, g, b, work[3], work[4])
+                   relief, placed, curve, curved, r, g, b, work[3], work[4])
         _show_row(r, g, b, display, work[3], work[4])
         for x in range(width):
             r[x] = np.sqrt(r[x]) * np.float32(65536)

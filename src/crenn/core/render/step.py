@@ -42,7 +42,8 @@ class PixelProgram:
     """What the fused pass does to a pixel, in this order.
 
     1. ``matrix``, float64 (3, 3), on scene-linear colour;
-    2. ``placement``: EV added, as a table over the stop of the edge-aware base;
+    2. ``placement``: EV added, as a table over the stop of the edge-aware base, within ``reach`` % of the picture;
+       ``relief`` is the factor less 1 by which the pixel's departure from the base is stretched;
     3. ``curve``: EV added, as a table over the stop of the pixel's own luminance;
     4. ``display``: luminance 0–1 of the picture, as a table over the stop.
 
@@ -52,6 +53,7 @@ class PixelProgram:
     matrix: np.ndarray = field(default_factory=lambda: np.eye(3))
     placement: np.ndarray | None = None
     reach: float = 0.0
+    relief: float = 0.0
     curve: np.ndarray | None = None
     display: np.ndarray | None = None
 
