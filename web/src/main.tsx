@@ -9,6 +9,7 @@ import { createBrowserRouter, RouterProvider } from "react-router-dom";
 import { startNews } from "./api/news";
 import { ContactSheet } from "./contact/ContactSheet";
 import { Messages } from "./Messages";
+import { SignIn } from "./SignIn";
 import { usePreferences } from "./state/preferences";
 import { themeFor } from "./theme";
 import { Workbench } from "./workbench/Workbench";
@@ -27,6 +28,7 @@ function App() {
       <CssBaseline />
       <RouterProvider router={router} />
       <Messages />
+      <SignIn />
     </ThemeProvider>
   );
 }

@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { create } from "zustand";
 
 import type { components, paths } from "./schema";
 
@@ -28,6 +29,9 @@ export class ServerFault extends Error {
 
 export const api = createClient<paths>();
 
+/** Whether the server asks for its secret. */
+export const useSession = create(() => ({ signInNeeded: false }));
+
 /** The answer's data, or a `ServerFault`. */
 export async function answered<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   let result;
@@ -38,6 +42,7 @@ export async function answered<T>(call: Promise<{ data?: T; error?: unknown; res
   }
   if (result.data !== undefined) return result.data;
   const fault = result.error as Partial<Fault> | undefined;
+  if (fault?.kind === "sign-in") useSession.setState({ signInNeeded: true });
   const text = typeof fault?.detail === "string" ? fault.detail : `The server refused this (${result.response.status}).`;
   throw new ServerFault(text, fault?.kind ?? "fault");
 }

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 import numba as nb
 import numpy as np
 
+from crenn.core.merge.ghosts import CELL
+
 #: Frames whose sensitivities differ by less than this factor count as equal.
 _EQUAL = 1.1
 
@@ -35,7 +37,7 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
              clipped):
     frames, height, width = stack.shape
     moving = still.shape[0] > 0
-    tiles_y, tiles_x = still.shape[1] - 1, still.shape[2] - 1
+    last_row, last_column = still.shape[1] - 1, still.shape[2] - 1
     for y in nb.prange(height):
         share = np.empty(frames, np.float32)
         value = np.empty(frames, np.float32)
@@ -52,7 +54,7 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
                 value[i] = v / gain[k]
                 share[i] = np.float32(1.0)
                 if moving:
-                    share[i] = np.float32(still[k, min(y // 2, tiles_y), min(x // 2, tiles_x)]) / np.float32(255)
+                    share[i] = np.float32(still[k, min(y // CELL, last_row), min(x // CELL, last_column)]) / np.float32(255)
                 full = raw >= clip[k]
                 if i < shortest:
                     any_clipped |= full
@@ -140,7 +142,7 @@ def combine(stack, gains, pattern, black, white, clip, noise, still=None) -> Mer
     clip : ndarray, float32 (K,)
         Raw number from which a site counts as clipped.
     noise : sequence of NoiseModel (K,)
-    still : ndarray, uint8 (K, H // 2, W // 2), optional
+    still : ndarray, uint8 (K, H // 4, W // 4), optional
         Share with which each frame may speak, from `crenn.core.merge.ghosts.still_share`; all of it if None.
     """
     frames, height, width = stack.shape

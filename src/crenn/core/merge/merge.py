@@ -185,6 +185,13 @@ def _to_colour(merged, frame: RawFrame) -> tuple[RadianceMap, int]:
     mended = mend_hot(merged.light, merged.variance)
     even = (slice(height // 2 * 2), slice(width // 2 * 2))
     rebuild_clipped(merged.light[even], merged.clipped[even], frame.pattern)
+    # A place's colours may come from different frames near saturation; green, half of all sites, speaks for it.
+    for row in range(2):
+        green = int(frame.pattern[row, 1] == 1)
+        of_green = merged.source[row::2, green::2]
+        other = merged.source[row::2, 1 - green::2]
+        width_shared = min(other.shape[1], of_green.shape[1])
+        other[:, :width_shared] = of_green[:, :width_shared]
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020)
     clipped = np.zeros((height, width), np.uint8)
     for row in range(2):

@@ -1,0 +1,40 @@
+import { Button, Dialog, DialogContent, DialogTitle, TextField } from "@mui/material";
+import { useState } from "react";
+
+import { useSession } from "./api/client";
+
+/** Asks for the secret where Crenn is served beyond this machine. */
+export function SignIn() {
+  const needed = useSession((s) => s.signInNeeded);
+  const [secret, setSecret] = useState("");
+  const [fault, setFault] = useState<string | null>(null);
+  const send = async () => {
+    const answer = await fetch("/api/sign-in", { method: "POST", body: JSON.stringify({ secret }) }).catch(() => null);
+    if (answer?.ok) location.reload();
+    else setFault(answer ? "This is not the secret." : "Crenn does not answer.");
+  };
+  return (
+    <Dialog open={needed} aria-labelledby="sign-in-title">
+      <DialogTitle id="sign-in-title" sx={{ fontSize: 15, fontWeight: 650 }}>
+        Sign in
+      </DialogTitle>
+      <DialogContent>
+        <form
+          className="stack"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void send();
+          }}
+        >
+          <p className="dim">The secret was chosen where Crenn was started.</p>
+          <TextField size="small" type="password" autoFocus label="Secret" value={secret} onChange={(e) => setSecret(e.target.value)} error={fault !== null} helperText={fault} />
+          <div>
+            <Button type="submit" variant="contained" disabled={secret === ""}>
+              Sign in
+            </Button>
+          </div>
+        </form>
+      </DialogContent>
+    </Dialog>
+  );
+}
