@@ -2,6 +2,7 @@
 
 import os
 import secrets
+import signal
 import socket
 import subprocess
 import sys
@@ -29,7 +30,8 @@ class WorkerProcess:
     """A queue worker in a process of its own, started again if it dies."""
 
     def __init__(self, url: str, library: Path):
-        self._environment = os.environ | {"CRENN_DATABASE": url, "CRENN_LIBRARY": str(library)}
+        self._environment = os.environ | {"CRENN_DATABASE": url, "CRENN_LIBRARY": str(library),
+                                           "CRENN_PARENT": str(os.getpid())}
         self._stopping = threading.Event()
         self.process: subprocess.Popen | None = None
         self._watch = threading.Thread(target=self._keep, daemon=True)
@@ -96,14 +98,13 @@ def load_demo(database: Database, library: Library, folder: Path) -> None:
     with database.session() as session:
         if session.query(Shoot).first() is not None:
             return
+        row = Shoot(name="Tarrowick")
+        session.add(row)
+        session.commit()
+        shoot_id = row.id
     for name, title in (("lock-basin", "Lock basin, blue hour"), ("ferry-hall", "Ferry waiting hall, one frame")):
         print(f"crenn: shooting {title}", flush=True)
         shot = shoot(name, folder / name, DEMO_SIZE, truth=False)
-        with database.session() as session:
-            row = Shoot(name=title)
-            session.add(row)
-            session.commit()
-            shoot_id = row.id
         defer(database, "import", shoot_id=shoot_id, options={"files": [str(f) for f in shot.frames], "title": title})
 
 
@@ -124,6 +125,8 @@ def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0
         data.mkdir(parents=True, exist_ok=True)
     except OSError as fault:
         raise CrennError(f"cannot be made: {fault.strerror}.", data, "Choose another folder with --data.") from fault
+    # The server raises the signal that ended it once more; ours must then still get to end database and worker.
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
     library = Library(data / "library")
     cluster = Cluster(data / "postgres")
     worker = None
@@ -150,6 +153,8 @@ def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0
     except KeyboardInterrupt:
         pass
     finally:
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, signal.SIG_IGN)
         if worker is not None:
             worker.stop()
         cluster.stop()

@@ -32,7 +32,11 @@ def build_app(database: Database, library: Library) -> procrastinate.App:
 
 async def _take_over(app: procrastinate.App) -> None:
     """Queue again what dead workers left unfinished."""
+    parent = os.environ.get("CRENN_PARENT")
     while True:
+        if parent and os.getppid() != int(parent):
+            # The application that started this worker was killed; its database goes, too.
+            os._exit(1)
         try:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_DEAD_AFTER):
                 await app.job_manager.retry_job(job)

@@ -56,7 +56,7 @@ export function Ladder({ station }: { station: string }) {
     <aside className="ladder" aria-label="Light ladder">
       <header>
         <h2>Light ladder</h2>
-        <span className="dim">{(report.high_stop - report.low_stop).toFixed(1)} stops in the scene</span>
+        <span className="dim">{(report.high_stop - report.low_stop).toFixed(1)} stops of light</span>
       </header>
       <svg ref={box} width={231} role="group" aria-label="Stops of the scene and their tones">
         {labels.map((s) => (
