@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from playwright.sync_api import expect, sync_playwright
 
-from tests.support import Served, fresh_database, night, take
+from tests.support import Served, cluster, fresh_database, night, take
 
 _FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
           "--disable-component-update", "--disable-sync"]
@@ -205,6 +205,23 @@ class Workbench(unittest.TestCase):
         self.assertEqual(picture.shape, (320, 480, 3))
         same = cv2.resize(picture, shown.shape[1::-1], interpolation=cv2.INTER_LINEAR).astype(float)
         self.assertLess(np.abs(same - shown).mean(), 3.0)
+
+    def test_the_database_stopped_while_the_page_is_open(self):
+        self.bring_in()
+        server = cluster()
+        port = server.port
+        server.stop()
+        try:
+            self.drag("exposure.ev", 20)
+            expect(self.page.locator("[data-storing=waiting]")).to_be_visible(timeout=15_000)
+            expect(self.page.get_by_text("The database does not answer").first).to_be_visible(timeout=15_000)
+            wanted = self.value("exposure.ev")
+        finally:
+            server.start(port)
+        expect(self.page.locator("[data-storing=stored]")).to_be_visible(timeout=20_000)
+        self.page.reload()
+        self.settled()
+        self.assertEqual(self.value("exposure.ev"), wanted)
 
     def test_a_file_that_is_no_frame_is_named(self):
         path = self.folder / "shopping.txt"

@@ -61,7 +61,7 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     reduction = 2 if wanted.coarse and wanted.out_width * wanted.out_height > 250_000 else 1
     window = Window(wanted.x, wanted.y, wanted.width, wanted.height, max(wanted.out_width // reduction, 1),
                     max(wanted.out_height // reduction, 1))
-    codes, shares = paint_view(renderer, treatment, window, wanted.view)
+    codes, shares = paint_view(renderer, treatment, window, wanted.view, 1 if wanted.coarse else 2)
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
     _, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR),

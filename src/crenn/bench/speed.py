@@ -26,17 +26,17 @@ def _large(width: int = 6000) -> np.ndarray:
     return cv2.resize(rgb, (width, width * 2 // 3), interpolation=cv2.INTER_CUBIC).clip(1e-5)
 
 
-def _encoded(renderer: Renderer, treatment: Treatment, window: Window, quality: int) -> None:
-    codes, _ = renderer.picture(treatment, window)
+def _encoded(renderer: Renderer, treatment: Treatment, window: Window, quality: int, oversample: int = 1) -> None:
+    codes, _ = renderer.picture(treatment, window, oversample=oversample)
     cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])
 
 
-def _drags(renderer: Renderer, window: Window, change) -> tuple[float, float]:
+def _drags(renderer: Renderer, window: Window, change, oversample: int = 1) -> tuple[float, float]:
     times = []
     for i in range(60):
         treatment = parse_treatment(change(i / 60))
         began = time.perf_counter()
-        _encoded(renderer, treatment, window, 82)
+        _encoded(renderer, treatment, window, 82, oversample)
         times.append((time.perf_counter() - began) * 1000)
     return float(np.median(times[5:])), float(np.quantile(times[5:], 0.95))
 
@@ -53,8 +53,9 @@ def interactive() -> Table:
              "temperature": lambda s: {"white_balance": {"temperature": 4000 + 3000 * s}}}
     for name, change in dials.items():
         table.add(f"{name}, fitted, while dragging (coarse)", *_drags(renderer, coarse, change))
-        table.add(f"{name}, fitted, full", *_drags(renderer, whole, change))
-    table.add("exposure, at 100 %, full", *_drags(renderer, full, dials["exposure"]))
+        table.add(f"{name}, fitted, one pixel each", *_drags(renderer, whole, change))
+    table.add("exposure, fitted, after letting go", *_drags(renderer, whole, dials["exposure"], 2))
+    table.add("exposure, at 100 %", *_drags(renderer, full, dials["exposure"]))
     return table
 
 
@@ -101,7 +102,7 @@ def scale() -> Table:
         for edge in (1200, 600):
             window = Window.whole((height, width), edge)
             reduced = cv2.resize(full, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
-            preview = renderer.picture(treatment, window, 16)[0] / 65535
+            preview = renderer.picture(treatment, window, 16, oversample=2)[0] / 65535
             difference = delta_e2000(srgb_to_lab(reduced), srgb_to_lab(preview))
             table.add(f"{name}, {edge} px", float(difference.mean()), float(np.quantile(difference, 0.99)))
     return table

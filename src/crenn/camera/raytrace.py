@@ -434,14 +434,16 @@ def _shade(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, looks, lamps, reach, s
             ar += w * grid[ii, jj, 0]
             ag += w * grid[ii, jj, 1]
             ab += w * grid[ii, jj, 2]
-    if total < 1e-4:
-        # Nothing on the grid faces this way: light of an open sky.
+    ar, ag, ab = ar / total, ag / total, ab / total
+    if total < 6.0:
+        # Nothing near on the grid is this surface: light of an open sky takes its place.
         sky(kind, nx * 0.5, 0.6 + 0.4 * ny, nz * 0.5, out)
-        open_share = (0.35 + 0.3 * ny) * total
-        ar, ag, ab = out[0] * open_share, out[1] * open_share, out[2] * open_share
-    out[0] = glow[0] + albedo[0] * (light[0] + ar / total)
-    out[1] = glow[1] + albedo[1] * (light[1] + ag / total)
-    out[2] = glow[2] + albedo[2] * (light[2] + ab / total)
+        own = total / 6.0
+        open_share = (1 - own) * (0.35 + 0.3 * ny)
+        ar, ag, ab = own * ar + open_share * out[0], own * ag + open_share * out[1], own * ab + open_share * out[2]
+    out[0] = glow[0] + albedo[0] * (light[0] + ar)
+    out[1] = glow[1] + albedo[1] * (light[1] + ag)
+    out[2] = glow[2] + albedo[2] * (light[2] + ab)
     return s, t
 
 

@@ -80,8 +80,8 @@ def build() -> Scene:
     # Pendant lamps still burning: dim beside the morning.
     for z in (4.0, 8.0, 12.0):
         s.box((-0.01, 3.75, z - 0.01), (0.01, height, z + 0.01), PLAIN, _IRON)
-        s.box((-0.16, 3.5, z - 0.16), (0.16, 3.75, z + 0.16), GLOW, (0.1, 0.1, 0.1), glow=(0.45, 0.32, 0.16))
-        lamps.append((0.0, 3.6, z, 0.16, 0.11, 0.055, 0.35))
+        s.box((-0.16, 3.5, z - 0.16), (0.16, 3.75, z + 0.16), GLOW, (0.1, 0.1, 0.1), glow=(2.6, 1.9, 1.0))
+        lamps.append((0.0, 3.6, z, 0.9, 0.62, 0.32, 0.35))
     # Outside: the pier, the ferry at its berth, sheds, far hills, water.
     s.box((-400, -3.0, depth + 0.4), (400, -2.0, 900), PLAIN, (0.10, 0.16, 0.19))
     s.box((-14, -3, depth + 3), (4.0, -0.6, depth + 60), PLANKS, (0.34, 0.31, 0.27), seed=50)
@@ -103,5 +103,5 @@ def build() -> Scene:
     return Scene(
         name="ferry-hall", title="Ferry waiting hall, one frame", solids=s, lamps=np.array(lamps),
         camera=(-0.9, 1.65, -2.2, 0.03, -0.01, 0.80, 0.0), sky=MORNING, lamp_reach=9.0,
-        sun=np.array([*sun, 9.0, 8.0, 6.4]), exposures=(Exposure(1 / 8, 8.0, 100.0),), starts=(0.0,),
+        sun=np.array([*sun, 9.0, 8.0, 6.4]), exposures=(Exposure(1 / 2, 8.0, 100.0),), starts=(0.0,),
         taken=datetime(2026, 9, 27, 7, 12, 44), rays=144, bounces=4, as_shot=(5600.0, 0.0))

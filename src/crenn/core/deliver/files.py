@@ -69,17 +69,34 @@ def _png_with_srgb(data: bytes) -> bytes:
     return data[:end] + struct.pack(">I", 1) + body + struct.pack(">I", zlib.crc32(body)) + data[end:]
 
 
-def render_codes(renderer: Renderer, treatment: Treatment, window: Window, bits: int, progress: Progress) -> np.ndarray:
-    """Render a window band by band, so that it can be cancelled; see `Renderer.picture`."""
-    out = np.empty((window.out_height, window.out_width, 3), np.uint8 if bits == 8 else np.uint16)
-    if window.scale != 1.0:
-        progress.at(0.1, "Rendering")
-        return renderer.picture(treatment, window, bits)[0]
-    for top in range(0, window.out_height, _BAND):
-        rows = min(_BAND, window.out_height - top)
-        band = Window(window.x, window.y + top, window.width, rows, window.out_width, rows)
-        out[top:top + rows] = renderer.picture(treatment, band, bits)[0]
-        progress.at((top + rows) / window.out_height, "Rendering")
+def render_codes(renderer: Renderer, treatment: Treatment, size: tuple[int, int], progress: Progress) -> np.ndarray:
+    """Render the whole picture at full size, band by band, and reduce it: sRGB codes, uint16 (h, w, 3).
+
+    Parameters
+    ----------
+    renderer : Renderer
+    treatment : Treatment
+    size : tuple of int
+        (width, height) of the result.
+    progress : Progress
+        Can cancel between bands.
+    """
+    height, width = renderer.scene.size
+    out = np.empty((height, width, 3), np.uint16)
+    for top in range(0, height, _BAND):
+        rows = min(_BAND, height - top)
+        out[top:top + rows] = renderer.picture(treatment, Window(0, top, width, rows, width, rows), 16)[0]
+        progress.at((top + rows) / height, "Rendering")
+    return out if size == (width, height) else cv2.resize(out, size, interpolation=cv2.INTER_AREA)
+
+
+def to_eight_bits(codes: np.ndarray) -> np.ndarray:
+    """Cut 16-bit codes to 8 bits with even noise of half a code, which hides the steps in a smooth sky."""
+    noise = np.random.default_rng(5).integers(-128, 129, (64, codes.shape[1], codes.shape[2]), np.int32)
+    out = np.empty(codes.shape, np.uint8)
+    for top in range(0, codes.shape[0], 64):
+        part = codes[top:top + 64].astype(np.int32)
+        out[top:top + 64] = np.clip((part + 128 + noise[:len(part)]) // 257, 0, 255)
     return out
 
 
@@ -114,18 +131,20 @@ def deliver(renderer: Renderer, treatment: Treatment, path: Path, file_format: L
     window = Window.whole(renderer.scene.size, long_edge)
     if file_format == "exr":
         progress.at(0.1, "Rendering")
-        light = renderer.linear(treatment, window)
+        light = renderer.linear(treatment, Window.whole(renderer.scene.size))
+        if light.shape[:2] != (window.out_height, window.out_width):
+            light = cv2.resize(light, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
         progress.at(0.6, "Writing")
         write_exr(path, light)
         return
-    codes = render_codes(renderer, treatment, window, 8 if file_format in ("jpg", "avif") else 16, progress.part(0, 0.8))
+    codes = render_codes(renderer, treatment, (window.out_width, window.out_height), progress.part(0, 0.8))
     progress.at(0.85, "Writing")
     with replacing(path) as temporary:
         if file_format in ("jpg", "avif"):
             options = {"quality": quality, "icc_profile": srgb_profile(), "exif": metadata.exif()}
             if file_format == "jpg":
                 options |= {"subsampling": 0 if quality >= 88 else 2, "optimize": codes.size < 30_000_000}
-            Image.fromarray(codes).save(temporary, "JPEG" if file_format == "jpg" else "AVIF", **options)
+            Image.fromarray(to_eight_bits(codes)).save(temporary, "JPEG" if file_format == "jpg" else "AVIF", **options)
         elif file_format == "png":
             ok, data = cv2.imencode(".png", codes[..., ::-1], [cv2.IMWRITE_PNG_COMPRESSION, 4])
             if not ok:

@@ -145,6 +145,7 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
     del stack
     progress.at(0.65, "Rebuilding colour")
     radiance, mended = _to_colour(merged, first)
+    _turn_upright(radiance, first.flip)
     feeds = np.bincount(radiance.source.ravel(), minlength=len(frames)) / radiance.source.size
     radiance.source = np.array(kept, np.uint8)[radiance.source]
 
@@ -204,6 +205,14 @@ def _to_colour(merged, frame: RawFrame) -> tuple[RadianceMap, int]:
                     h, w = min(block.shape[0], site.shape[0]), min(block.shape[1], site.shape[1])
                     block[:h, :w] |= np.where(site[:h, :w], bit, 0).astype(np.uint8)
     return RadianceMap(rgb, sigma, merged.source, clipped), mended
+
+
+def _turn_upright(radiance: RadianceMap, flip: int) -> None:
+    """Turn the map as the camera was held; ``flip`` is LibRaw's."""
+    turns = {0: 0, 3: 2, 5: 1, 6: 3}.get(flip, 0)
+    if turns:
+        for name in ("rgb", "sigma", "source", "clipped"):
+            setattr(radiance, name, np.ascontiguousarray(np.rot90(getattr(radiance, name), turns)))
 
 
 def _warnings(frames, ratios, shares) -> list[str]:

@@ -3,7 +3,7 @@
 import threading
 from collections import OrderedDict
 from collections.abc import Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -155,7 +155,8 @@ class Renderer:
         scene_light(source, *self._arguments(program, window), out)
         return out
 
-    def picture(self, treatment: Treatment, window: Window, bits: int = 8) -> tuple[np.ndarray, np.ndarray]:
+    def picture(self, treatment: Treatment, window: Window, bits: int = 8,
+                oversample: int = 1) -> tuple[np.ndarray, np.ndarray]:
         """The picture as sRGB codes, and its limits.
 
         Parameters
@@ -164,6 +165,9 @@ class Renderer:
         window : Window
         bits : int
             8 or 16; 8-bit codes are dithered.
+        oversample : int
+            A reduced view is rendered this many times larger, where the picture has the pixels, and averaged: what
+            is small and bright then shows as it will in the full picture.
 
         Returns
         -------
@@ -171,6 +175,13 @@ class Renderer:
         limits : ndarray, uint8 (h, w)
             Bits 1, 2, 4: red, green, blue at white; 8: all at black.
         """
+        factor = min(oversample, int(1.0 / window.scale + 1e-6)) if window.scale < 1 else 1
+        if factor > 1:
+            larger = replace(window, out_width=window.out_width * factor, out_height=window.out_height * factor)
+            codes, limits = self.picture(treatment, larger, bits)
+            rows = limits.reshape(window.out_height, factor, window.out_width, factor)
+            return (cv2.resize(codes, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA),
+                    np.bitwise_or.reduce(rows, axis=(1, 3)))
         source = self.source(window)
         program = compile_treatment(treatment, self.scene.light)
         out = np.empty(source.shape, np.uint8 if bits == 8 else np.uint16)

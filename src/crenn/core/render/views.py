@@ -60,7 +60,8 @@ def _source_order(report: dict) -> list[int]:
     return [indices[i] for i in sorted(range(len(frames)), key=lambda i: frames[i]["ev"])]
 
 
-def paint_view(renderer: Renderer, treatment: Treatment, window: Window, view: str) -> tuple[np.ndarray, dict]:
+def paint_view(renderer: Renderer, treatment: Treatment, window: Window, view: str,
+               oversample: int = 1) -> tuple[np.ndarray, dict]:
     """Render a view: sRGB codes, uint8 (h, w, 3), and the shares of the window that clip.
 
     Parameters
@@ -70,10 +71,12 @@ def paint_view(renderer: Renderer, treatment: Treatment, window: Window, view: s
     window : Window
     view : str
         One of `VIEWS`.
+    oversample : int
+        See `Renderer.picture`.
     """
     if view == "untreated":
         treatment = Treatment.untreated()
-    codes, limits = renderer.picture(treatment, window)
+    codes, limits = renderer.picture(treatment, window, oversample=oversample)
     shares = {"white": float((limits & 7 == 7).mean()), "some": float((limits & 7 > 0).mean()),
               "black": float((limits & CRUSHED > 0).mean())}
     if view == "limits":
