@@ -164,10 +164,10 @@ class Merge(FolderCase):
 
     def test_the_picture_stands_as_the_camera_was_held(self):
         truth = night(96, 160)
-        upright = merge_frames(take(self.folder, truth)).rgb
+        level = merge_frames(take(self.folder, truth)).rgb
         for orientation, turns in ((3, 2), (6, 3), (8, 1)):
             turned = merge_frames(take(self.folder / str(orientation), truth, orientation=orientation)).rgb
-            np.testing.assert_allclose(turned, np.rot90(upright, turns), rtol=1e-5, atol=1e-6)
+            np.testing.assert_allclose(turned, np.rot90(level, turns), rtol=1e-5, atol=1e-6)
 
 
 class BadInput(FolderCase):

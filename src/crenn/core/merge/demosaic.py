@@ -12,7 +12,7 @@ import numba as nb
 import numpy as np
 
 #: Border added on each side: the reach of the interpolation, even so that the mosaic keeps its phase.
-_PAD = 8
+_PAD = 10
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)

@@ -145,7 +145,7 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
     del stack
     progress.at(0.65, "Rebuilding colour")
     radiance, mended = _to_colour(merged, first)
-    _turn_upright(radiance, first.flip)
+    _turn_as_held(radiance, first.flip)
     feeds = np.bincount(radiance.source.ravel(), minlength=len(frames)) / radiance.source.size
     radiance.source = np.array(kept, np.uint8)[radiance.source]
 
@@ -207,7 +207,7 @@ def _to_colour(merged, frame: RawFrame) -> tuple[RadianceMap, int]:
     return RadianceMap(rgb, sigma, merged.source, clipped), mended
 
 
-def _turn_upright(radiance: RadianceMap, flip: int) -> None:
+def _turn_as_held(radiance: RadianceMap, flip: int) -> None:
     """Turn the map as the camera was held; ``flip`` is LibRaw's."""
     turns = {0: 0, 3: 2, 5: 1, 6: 3}.get(flip, 0)
     if turns:
