@@ -8,7 +8,7 @@ from crenn.core.light.ends import shown_luminance
 from crenn.core.light.placement import Rung, placement_ev
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.executor import Renderer, Window
-from crenn.core.render.fastmath import cbrt, exp2, log2
+from crenn.core.fastmath import cbrt, exp2, log2
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.step import table_stops
 from crenn.core.render.views import ladder, paint_view, probe

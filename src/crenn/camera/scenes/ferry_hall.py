@@ -4,7 +4,7 @@ from datetime import datetime
 
 import numpy as np
 
-from crenn.camera.raytrace import GLOW, MORNING, PLAIN, PLANKS, STONE, TILES, Solids
+from crenn.camera.solids import GLOW, MORNING, PLAIN, PLANKS, STONE, TILES, Solids
 from crenn.camera.scenes.scene import Scene
 from crenn.camera.sensor import Exposure
 

@@ -4,7 +4,7 @@ from datetime import datetime
 
 import numpy as np
 
-from crenn.camera.raytrace import BLUE_HOUR, COBBLES, FACADE, GLOW, PLAIN, PLANKS, ROOF, STONE, Solids
+from crenn.camera.solids import BLUE_HOUR, COBBLES, FACADE, GLOW, PLAIN, PLANKS, ROOF, STONE, Solids
 from crenn.camera.scenes.scene import Scene
 from crenn.camera.sensor import Exposure
 

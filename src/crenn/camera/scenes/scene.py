@@ -8,8 +8,9 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.camera.raytrace import Solids, gather_grid, hashed, interleaved, trace
+from crenn.camera.raytrace import gather_grid, hashed, interleaved, trace
 from crenn.camera.sensor import Exposure
+from crenn.camera.solids import Solids
 
 #: Side of a cell of gathered light, as a share of the picture's width.
 _CELLS = 300

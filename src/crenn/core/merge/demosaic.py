@@ -11,6 +11,10 @@ import cv2
 import numba as nb
 import numpy as np
 
+from crenn.core.fastmath import exp2, log2
+
+_LOG2_E, _LN_2 = np.float32(np.log2(np.e)), np.float32(np.log(2))
+
 #: Border added on each side: the reach of the interpolation, even so that the mosaic keeps its phase.
 _PAD = 10
 
@@ -136,7 +140,7 @@ def _compress(light, variance, scale, f, floor):
         for x in range(width):
             u = light[y, x] / scale
             root = np.sqrt(u * u + np.float32(1))
-            a = np.log(abs(u) + root)
+            a = log2(abs(u) + root) * _LN_2
             f[y, x] = a if u >= 0 else -a
             # Two differences, each of about 1.3 deviations: their mean absolute gradient under pure noise.
             floor[y, x] = np.float32(1.5) * np.sqrt(variance[y, x]) / (scale * root)
@@ -152,7 +156,7 @@ def _finish(rgb, variance, pattern, scale, matrix, table, sigma):
         linear = np.empty(3, np.float32)
         for x in range(width):
             for c in range(3):
-                e = np.exp(rgb[y, x, c])
+                e = exp2(rgb[y, x, c] * _LOG2_E)
                 inverse = np.float32(1) / e
                 linear[c] = np.float32(0.5) * scale * (e - inverse)
                 slope[c] = np.float32(0.5) * scale * (e + inverse)

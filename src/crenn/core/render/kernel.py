@@ -6,7 +6,7 @@ Hue is kept by moving along straight lines to grey in Oklab (Ottosson 2020).
 import numba as nb
 import numpy as np
 
-from crenn.core.render.fastmath import cbrt, exp2, log2
+from crenn.core.fastmath import cbrt, exp2, log2
 from crenn.core.render.step import TABLE_PER_STOP, TABLE_SIZE, TABLE_START
 from crenn.core.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_encode
 
