@@ -20,6 +20,8 @@ from crenn.core.treatment import Treatment, parse_treatment
 from crenn.store.models import Job, Scene
 
 router = APIRouter()
+#: Pixels rendered for a picture at rest.
+_AT_REST = 3_200_000
 #: News is looked for this often, in seconds.
 _NEWS_EVERY = 0.25
 #: Names of prepared scenes: scene and job, never a path.
@@ -61,7 +63,9 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     reduction = 2 if wanted.coarse and wanted.out_width * wanted.out_height > 250_000 else 1
     window = Window(wanted.x, wanted.y, wanted.width, wanted.height, max(wanted.out_width // reduction, 1),
                     max(wanted.out_height // reduction, 1))
-    codes, shares = paint_view(renderer, treatment, window, wanted.view, 1 if wanted.coarse else 2)
+    # A picture at rest is rendered larger and averaged, as far as a quarter of a second allows.
+    finer = 1 if wanted.coarse else int(np.clip(np.sqrt(_AT_REST / (window.out_width * window.out_height)), 1, 4))
+    codes, shares = paint_view(renderer, treatment, window, wanted.view, finer)
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
     _, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR),

@@ -116,7 +116,8 @@ class Renderer:
         w, h = window.width * fx, window.height * fy
         left, top = max(int(np.floor(x0)), 0), max(int(np.floor(y0)), 0)
         right, bottom = min(int(np.ceil(x0 + w)), width), min(int(np.ceil(y0 + h)), height)
-        part = np.ascontiguousarray(array[top:max(bottom, top + 1), left:max(right, left + 1)])
+        # A copy, in memory and writable: kernels would be compiled a second time for the read-only kind on disk.
+        part = np.array(array[top:max(bottom, top + 1), left:max(right, left + 1)])
         if part.shape[:2] == (window.out_height, window.out_width) and x0 == left and y0 == top:
             return part
         # The window seldom falls on whole pixels of the level: the map from result to level says where.
