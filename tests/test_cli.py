@@ -47,6 +47,9 @@ class CommandLine(FolderCase):
             (("render", path, "--out", "p.gif"), "p.gif"),
             (("shoot", "harbour", "--out", "x"), "harbour"),
             (("worker",), "--database"),
+            (("merge", path), "--out"),
+            (("shoot", "ferry-hall", "--out", "x", "--size", "big"), "3000x2000"),
+            (("dance",), "dance"),
         ):
             with self.subTest(arguments=arguments):
                 done = self.crenn(*arguments)

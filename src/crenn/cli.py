@@ -93,9 +93,16 @@ def _worker(arguments) -> None:
     run_worker(arguments.database, arguments.library)
 
 
+class _OneLine(argparse.ArgumentParser):
+    """A parser that tells a fault in one line, like all of Crenn's commands."""
+
+    def error(self, message: str):
+        self.exit(2, f"crenn: {message}. See: {self.prog} --help\n")
+
+
 def parser() -> argparse.ArgumentParser:
     """The command line's grammar."""
-    top = argparse.ArgumentParser(prog="crenn", description="Merges bracketed raw frames and places many stops of light "
+    top = _OneLine(prog="crenn", description="Merges bracketed raw frames and places many stops of light "
                                   "on few tones.")
     commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
     for name, text in (("demo", "set up, load the Tarrowick demo, serve, print the address"),
@@ -157,5 +164,11 @@ def main(argv: list[str] | None = None) -> int:
         return 130
     except MemoryError:
         print("crenn: not enough memory for pictures of this size", file=sys.stderr)
+        return 1
+    except Exception as fault:
+        if os.environ.get("CRENN_DEBUG"):
+            raise
+        text = " ".join(str(fault).split())
+        print(f"crenn: an unexpected fault, {type(fault).__name__}: {text} (CRENN_DEBUG=1 tells more)", file=sys.stderr)
         return 1
     return 0
