@@ -85,6 +85,15 @@ class Merge(FolderCase):
                 sky = (slice(10, 150), slice(10, -10))
                 self.assertLess(np.abs(merged.rgb[sky].mean((0, 1)) / truth[sky].mean((0, 1)) - 1).max(), 0.004)
 
+    def test_a_sensor_with_a_mosaic_of_six_by_six(self):
+        six = "GGRGGB" "GGBGGR" "BRGRBG" "GGBGGR" "GGRGGB" "RBGBRG"
+        sensor = Sensor(pattern=six, prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
+        truth = night(640, 960)
+        merged = merge_frames(take(self.folder, truth, sensor=sensor), reference=2)
+        sky = (slice(10, 300), slice(10, -10))
+        self.assertLess(np.abs(merged.rgb[sky].mean((0, 1)) / truth[sky].mean((0, 1)) - 1).max(), 0.03)
+        self.assertIn("no Bayer mosaic", merged.report["warnings"][0])
+
     def test_reference_decides_the_scale(self):
         paths = take(self.folder, ramp(64, 256))
         one, two = (merge_frames(paths, reference=r).rgb[:, 60:200].mean() for r in (1, 2))

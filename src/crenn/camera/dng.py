@@ -110,7 +110,7 @@ def write_dng(path: Path, mosaic: np.ndarray, about: FrameDescription) -> None:
         (262, _SHORT, 32803), (271, _ASCII, about.make), (272, _ASCII, about.model),
         (273, _LONG, 0), (274, _SHORT, about.orientation), (277, _SHORT, 1), (278, _LONG, height),
         (279, _LONG, mosaic.nbytes), (284, _SHORT, 1), (305, _ASCII, "Crenn camera"), (306, _ASCII, taken),
-        (33421, _SHORT, (2, 2)), (33422, _BYTE, ["RGB".index(c) for c in about.pattern]),
+        (33421, _SHORT, [round(len(about.pattern) ** 0.5)] * 2), (33422, _BYTE, ["RGB".index(c) for c in about.pattern]),
         (34665, _LONG, exif_offset),
         (50706, _BYTE, (1, 4, 0, 0)), (50707, _BYTE, (1, 1, 0, 0)),
         (50708, _ASCII, f"{about.make} {about.model}"),

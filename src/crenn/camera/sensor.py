@@ -50,7 +50,7 @@ class Sensor:
     amplifier, which is how it depends on ISO (EMVA Standard 1288, release 4.0).
     """
 
-    pattern: str = "RGGB"
+    pattern: str = "RGGB"  # row by row; 4 letters for a Bayer tile, 36 for one of 6×6
     full_well: float = 48000.0
     read_before: float = 2.2
     read_after: float = 6.0
@@ -84,8 +84,9 @@ class Sensor:
 
     def cfa(self, height: int, width: int) -> np.ndarray:
         """Colour index (0 R, 1 G, 2 B) of every site, uint8 (H, W)."""
-        tile = np.array(["RGB".index(c) for c in self.pattern], np.uint8).reshape(2, 2)
-        return np.tile(tile, (height // 2 + 1, width // 2 + 1))[:height, :width]
+        side = round(len(self.pattern) ** 0.5)
+        tile = np.array(["RGB".index(c) for c in self.pattern], np.uint8).reshape(side, side)
+        return np.tile(tile, (height // side + 1, width // side + 1))[:height, :width]
 
     def expose(self, radiance: np.ndarray, exposure: Exposure, seed: int = 0) -> np.ndarray:
         """Take one raw frame.

@@ -41,6 +41,8 @@ class RawFrame:
         LibRaw's orientation: 0 none, 3 half turn, 5 quarter turn left, 6 quarter turn right.
     name : str
         What the user calls the frame.
+    developed : bool
+        Whether the mosaic was made from LibRaw's demosaic, as the sensor has no Bayer mosaic.
     """
 
     path: Path
@@ -55,22 +57,32 @@ class RawFrame:
     noise: NoiseModel | None
     flip: int
     name: str
+    developed: bool = False
 
 
-def _pattern(raw: rawpy.RawPy, path: Path) -> np.ndarray:
+def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:
+    """Colours of the mosaic's tile, uint8 (2, 2), or None if the sensor has no ordinary Bayer mosaic."""
     if raw.raw_type != rawpy.RawType.Flat or raw.raw_pattern is None or raw.raw_pattern.shape != (2, 2):
-        raise UnreadableFrame("has no 2×2 Bayer mosaic;", path, "only Bayer sensors can be merged for now.")
+        return None
     letters = raw.color_desc.decode("ascii", "replace")
     # Margins that LibRaw hides may be odd: the tile is read where the visible area begins.
-    colours = [[letters[index] for index in row] for row in raw.raw_colors_visible[:2, :2]]
-    try:
-        pattern = np.array([["RGB".index(c) for c in row] for row in colours], np.uint8)
-    except ValueError:
-        raise UnreadableFrame(f"has the colours {letters} on its sensor;", path,
-                              "only red, green and blue can be merged.") from None
-    if sorted(pattern.ravel()) != [0, 1, 1, 2]:
-        raise UnreadableFrame("has no ordinary Bayer mosaic.", path)
-    return pattern
+    colours = [letters[index] for row in raw.raw_colors_visible[:2, :2] for index in row]
+    if sorted(colours) != ["B", "G", "G", "R"]:
+        return None
+    return np.array(["RGB".index(c) for c in colours], np.uint8).reshape(2, 2)
+
+
+def _developed_mosaic(raw: rawpy.RawPy) -> np.ndarray:
+    """Linear camera colours by LibRaw's own demosaic, sampled as a Bayer mosaic, uint16 (H, W).
+
+    For sensors with another mosaic or none: so they go the same way as all others. Black is taken off.
+    """
+    colour = raw.postprocess(output_color=rawpy.ColorSpace.raw, gamma=(1, 1), no_auto_bright=True, no_auto_scale=True,
+                             user_wb=[1.0, 1.0, 1.0, 1.0], output_bps=16, user_flip=0)
+    mosaic = colour[..., 1].copy()
+    mosaic[::2, ::2] = colour[::2, ::2, 0]
+    mosaic[1::2, 1::2] = colour[1::2, 1::2, 2]
+    return mosaic
 
 
 def _camera_matrix(raw: rawpy.RawPy) -> np.ndarray:
@@ -107,7 +119,7 @@ def read_raw(path: Path, name: str | None = None) -> RawFrame:
     Raises
     ------
     UnreadableFrame
-        If the file is foreign, truncated or damaged, or its sensor has no Bayer mosaic.
+        If the file is foreign, truncated or damaged.
     """
     path = Path(path)
     try:
@@ -120,8 +132,13 @@ def _decode(path: Path, name: str) -> RawFrame:
     with open_raw(path) as raw:
         metadata = read_metadata(path, raw)
         try:
-            pattern = _pattern(raw, path)
-            mosaic = raw.raw_image_visible[: raw.sizes.height, : raw.sizes.width].copy()
+            pattern = _bayer_pattern(raw)
+            developed = pattern is None
+            if developed:
+                pattern = np.array([[0, 1], [1, 2]], np.uint8)
+                mosaic = _developed_mosaic(raw)
+            else:
+                mosaic = raw.raw_image_visible[: raw.sizes.height, : raw.sizes.width].copy()
         except (rawpy.LibRawError, ValueError):
             raise UnreadableFrame("is damaged: its picture data breaks off.", path,
                                   "Copy it again from the card.") from None
@@ -133,7 +150,9 @@ def _decode(path: Path, name: str) -> RawFrame:
         if white <= black.max() + 1:
             raise UnreadableFrame(f"has a white level of {white:.0f} at a black level of {black.max():.0f}.", path,
                                   "Its metadata is damaged.")
+        if developed:
+            white, black = white - float(black.mean()), np.zeros(3, np.float32)
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
         gains, matrix = _neutral_gains(raw), _camera_matrix(raw)
         return RawFrame(path, metadata, mosaic, pattern, black, white, gains, matrix, _as_shot(raw, gains, matrix),
-                        noise, int(raw.sizes.flip), name)
+                        noise, int(raw.sizes.flip), name, developed)

@@ -228,6 +228,9 @@ def _warnings(frames, ratios, shares) -> list[str]:
         if ratio.error is None:
             out.append(f"{frame.name}: shares too little well-exposed light with the next darker frame to check its "
                        "exposure; the file's value is used.")
+        if frame.developed:
+            out.append(f"{frame.name}: its sensor has no Bayer mosaic; LibRaw's demosaic comes before the merge, and the "
+                       "predicted noise is only roughly right.")
         if share > 0.98:
             out.append(f"{frame.name}: is clipped nearly everywhere and adds little.")
     if len(frames) > 1 and max(r.nominal for r in ratios) < 1.1 * min(r.nominal for r in ratios):
