@@ -16,7 +16,7 @@ def _lantern(solids: Solids, lamps: list, x: float, z: float, base: float, colou
     solids.box((x - 0.05, base, z - 0.05), (x + 0.05, base + 3.4, z + 0.05), PLAIN, (0.03, 0.03, 0.03))
     solids.box((x - 0.14, base, z - 0.14), (x + 0.14, base + 0.5, z + 0.14), PLAIN, (0.03, 0.03, 0.03))
     solids.box((x - 0.13, base + 3.45, z - 0.13), (x + 0.13, base + 3.80, z + 0.13), GLOW, (0.1, 0.1, 0.1),
-               glow=tuple(colour * 11.0))
+               glow=tuple(colour * 15.0))
     solids.gable((x - 0.20, base + 3.80, z - 0.20), (x + 0.20, base + 4.0, z + 0.20), 0, PLAIN, (0.03, 0.03, 0.03))
     lamps.append((x, base + 3.6, z, *(colour * power), 0.45))
 
@@ -45,7 +45,7 @@ def _barge(shift: float) -> Solids:
     slant = np.hypot(1.0, 0.45)
     barge.convex([(0, 1, 0, 0.95), (0, -1, 0, 0.0), (0, -0.25, 1, z + 1.1 - 0.24), (0, -0.25, -1, -z + 1.1 - 0.24),
                   (1 / slant, -0.45 / slant, 0, (x + 4.4) / slant), (-1 / slant, -0.45 / slant, 0, (-x + 4.4) / slant)],
-                 low, high, PLANKS, (0.10, 0.14, 0.13), seed=3)
+                 low, high, PLANKS, (0.009, 0.011, 0.012), seed=3)
     barge.box((x - 4.5, 0.95, z - 1.15), (x + 4.7, 1.05, z + 1.15), PLAIN, (0.45, 0.40, 0.30))
     barge.box((x - 3.9, 1.05, z - 0.85), (x - 0.9, 2.35, z + 0.85), PLANKS, (0.34, 0.10, 0.07), seed=9)
     barge.box((x - 4.05, 2.35, z - 1.0), (x - 0.75, 2.45, z + 1.0), PLAIN, (0.35, 0.33, 0.28))
