@@ -88,22 +88,24 @@ def change(scene_id: int, body: TreatmentChange, config: Settings = Depends(sett
         return _state(session, scene_id, revision)
 
 
+def _moved(config: Settings, scene_id: int, move) -> TreatmentState:
+    """Move along the history by `treatments.undo` or `treatments.redo`."""
+    with config.database.session() as session:
+        revision = move(session, scene_id)
+        session.commit()
+        return _state(session, scene_id, revision)
+
+
 @router.post("/scenes/{scene_id}/undo")
 def undo(scene_id: int, config: Settings = Depends(settings)) -> TreatmentState:
     """Take the last change back."""
-    with config.database.session() as session:
-        revision = treatments.undo(session, scene_id)
-        session.commit()
-        return _state(session, scene_id, revision)
+    return _moved(config, scene_id, treatments.undo)
 
 
 @router.post("/scenes/{scene_id}/redo")
 def redo(scene_id: int, config: Settings = Depends(settings)) -> TreatmentState:
     """Make the change again that was taken back."""
-    with config.database.session() as session:
-        revision = treatments.redo(session, scene_id)
-        session.commit()
-        return _state(session, scene_id, revision)
+    return _moved(config, scene_id, treatments.redo)
 
 
 def _job(config: Settings, job_id: int) -> JobOut:

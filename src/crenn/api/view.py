@@ -16,7 +16,7 @@ from crenn.api.schemas import JobOut
 from crenn.core.errors import CrennError
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.views import VIEWS, ladder, paint_view, probe
-from crenn.core.treatment import Treatment, parse_treatment
+from crenn.core.treatment import parse_treatment
 from crenn.store.models import Job, Scene
 
 router = APIRouter()
