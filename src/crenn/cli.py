@@ -27,23 +27,34 @@ def _positive(text: str) -> int:
     return value
 
 
+def _instructions(arguments):
+    from crenn.core.merge.instructions import Instructions, read_instructions
+
+    base = read_instructions(arguments.instructions) if arguments.instructions else Instructions()
+    changes = {"align": False} if arguments.no_align else {}
+    changes |= {"deghost": False} if arguments.no_deghost else {}
+    changes |= {"mode": arguments.mode} if arguments.mode else {}
+    changes |= {"method": arguments.method} if arguments.method else {}
+    return base.model_copy(update=changes)
+
+
 def _merge(arguments) -> None:
     from crenn.core.files import replacing
     from crenn.core.merge.merge import merge_frames
     from crenn.core.radiance import write_exr
 
-    radiance = merge_frames(arguments.frames, arguments.reference, deghost=not arguments.no_deghost)
+    radiance = merge_frames(arguments.frames, arguments.reference, instructions=_instructions(arguments))
     write_exr(arguments.out, radiance.rgb, radiance)
     if arguments.report:
         with replacing(arguments.report) as temporary:
             temporary.write_text(json.dumps(radiance.report, indent=1))
-    for text in radiance.report["set_aside"] + radiance.report["warnings"]:
+    for text in radiance.report["set_aside"] + radiance.report["calibration"] + radiance.report["warnings"]:
         print(f"crenn: {text}")
 
 
 def _render(arguments) -> None:
     from crenn.core.deliver.files import CaptureMetadata, deliver
-    from crenn.core.frames.metadata import read_metadata
+    from crenn.core.frames.read import frame_metadata
     from crenn.core.merge.merge import merge_frames
     from crenn.core.radiance import read_exr
     from crenn.core.render.executor import Renderer
@@ -57,21 +68,27 @@ def _render(arguments) -> None:
         radiance = read_exr(arguments.inputs[0])
     else:
         radiance = merge_frames(arguments.inputs)
-        m = read_metadata(arguments.inputs[radiance.report["reference"]])
+        m = frame_metadata(arguments.inputs[radiance.report["reference"]])
         metadata = CaptureMetadata(m.make, m.model, m.lens, m.seconds, m.aperture, m.iso, m.focal_length, m.taken)
     deliver(Renderer(PreparedScene.from_radiance(radiance)), treatment, arguments.out, file_format,
             arguments.long_edge, metadata=metadata)
 
 
 def _shoot(arguments) -> None:
-    from crenn.camera.shoot import shoot
+    from crenn.camera.shoot import Bracket, scene_named, shoot
     from crenn.core.progress import Progress
 
     def tell(share: float, text: str) -> bool:
         print(f"{share:4.0%} {text}", flush=True)
         return True
 
-    shoot(arguments.scene, arguments.out, arguments.size, arguments.seed, progress=Progress(tell))
+    bracket = None
+    if any(v is not None for v in (arguments.frames, arguments.step, arguments.iso, arguments.shake, arguments.shift)):
+        scene = scene_named(arguments.scene)
+        middle = scene.exposures[(len(scene.exposures) - 1) // 2]
+        bracket = Bracket.chosen(scene, arguments.frames or len(scene.exposures), 2.0 if arguments.step is None else arguments.step,
+                                 arguments.iso or middle.iso, arguments.shake or 0.0, arguments.shift or 0.0, arguments.seed)
+    shoot(arguments.scene, arguments.out, arguments.size, arguments.seed, progress=Progress(tell), bracket=bracket)
 
 
 def _bench(arguments) -> None:
@@ -125,7 +142,9 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--reference", type=int, metavar="N", help="index of the reference frame, from 0")
     p.add_argument("--no-align", action="store_true", help="take the frames as they lie, as from a tripod")
     p.add_argument("--no-deghost", action="store_true", help="take the scene as still")
-    p.add_argument("--mode", choices=("auto", "bracket", "stack"), default="auto")
+    p.add_argument("--mode", choices=("auto", "bracket", "stack"), help="several exposures or equal frames (default auto)")
+    p.add_argument("--method", choices=("auto", "mean", "clipped", "median", "maximum"), help="how a stack becomes one")
+    p.add_argument("--instructions", type=Path, metavar="M.json", help="merge instructions, see docs/merge.md")
     p.set_defaults(run=_merge)
     p = commands.add_parser("render", help="render a merged picture, or raw frames")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
@@ -138,6 +157,11 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--out", required=True, type=Path, metavar="DIR")
     p.add_argument("--size", type=_size, default=(6000, 4000), metavar="WxH")
     p.add_argument("--seed", type=int, default=1, metavar="N")
+    p.add_argument("--frames", type=_positive, metavar="N", help="another bracket than the scene's: frames")
+    p.add_argument("--step", type=float, metavar="EV", help="between frames; 0 for a stack")
+    p.add_argument("--iso", type=float)
+    p.add_argument("--shake", type=float, metavar="DEG", help="of a hand-held camera, in degrees")
+    p.add_argument("--shift", type=float, metavar="EV", help="expose all frames more")
     p.set_defaults(run=_shoot)
     p = commands.add_parser("bench", help="measure picture quality and speed")
     p.add_argument("names", nargs="*", metavar="NAME")

@@ -58,7 +58,7 @@ class RadianceFiles(FolderCase):
         rgb = night(40, 60)
         source = np.arange(2400, dtype=np.uint8).reshape(40, 60) % 5
         path = self.folder / "m.exr"
-        write_exr(path, rgb, RadianceMap(rgb, rgb * 0.1, source, source % 2, {"reference": 1}))
+        write_exr(path, rgb, RadianceMap(rgb, rgb * 0.1, source, source % 2, report={"reference": 1}))
         back = read_exr(path)
         np.testing.assert_array_equal(back.rgb, rgb)
         np.testing.assert_array_equal(back.source, source)

@@ -5,6 +5,7 @@ import numpy as np
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.core.errors import CrennError, MismatchedFrames
 from crenn.core.frames.raw import read_raw
+from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
 from crenn.core.noise.model import estimate_noise
 from tests.support import BRACKET, FolderCase, night, ramp, take
@@ -133,7 +134,7 @@ class Merge(FolderCase):
             rgb[60:100, 40 + 30 * index:80 + 30 * index] = 0.3
             scenes.append(rgb)
         paths = take(self.folder, scenes)
-        merged, mixed = merge_frames(paths, reference=2), merge_frames(paths, reference=2, deghost=False)
+        merged, mixed = merge_frames(paths, reference=2), merge_frames(paths, reference=2, instructions=Instructions(deghost=False))
         truth = scenes[2][10:-10, 10:-10]
 
         def wrong(radiance):

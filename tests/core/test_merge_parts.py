@@ -10,7 +10,7 @@ from crenn.core.merge.clipped import rebuild_clipped
 from crenn.core.merge.combine import combine
 from crenn.core.merge.demosaic import demosaic
 from crenn.core.merge.exposures import measure_ratio, saturation_level
-from crenn.core.merge.ghosts import CELL, still_share
+from crenn.core.merge.ghosts import CELL, find_motion
 from crenn.core.merge.hot import mend_hot
 from crenn.core.merge.report import BIN, light_statistics
 from crenn.core.noise.model import NoiseModel
@@ -156,8 +156,8 @@ class Combining(unittest.TestCase):
 class Ghosts(unittest.TestCase):
     def share(self, first, second):
         stack = np.stack([first, second])
-        return still_share(stack, np.array([1.0, 1.0]), RGGB, np.full((2, 3), 512.0), np.array([16383.0] * 2),
-                           np.array([16320.0] * 2), [PROFILE] * 2, 0)
+        return find_motion(stack, np.array([1.0, 1.0]), RGGB, np.full((2, 3), 512.0), np.array([16383.0] * 2),
+                           np.array([16320.0] * 2), [PROFILE] * 2, 0).share
 
     def test_noise_is_not_motion(self):
         rng = np.random.default_rng(1)

@@ -66,8 +66,8 @@ def jobs() -> Table:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         paths = take(folder, rgb, BRACKET, CLEAN)
-        code = ("import sys,time,resource;from crenn.core.merge.merge import merge_frames;from pathlib import Path;"
-                "p=[Path(a) for a in sys.argv[2:]];merge_frames(p[:2]);t=time.perf_counter();merge_frames(p,deghost=sys.argv[1]=='1');"
+        code = ("import sys,time,resource;from crenn.core.merge.merge import merge_frames;from crenn.core.merge.instructions import Instructions;from pathlib import Path;"
+                "p=[Path(a) for a in sys.argv[2:]];merge_frames(p[:2]);t=time.perf_counter();merge_frames(p,instructions=Instructions(deghost=sys.argv[1]=='1'));"
                 "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)")
         for label, ghosts in (("merge of 5 frames, still", "0"), ("merge of 5 frames, moving parts looked for", "1")):
             out = subprocess.run([sys.executable, "-c", code, ghosts, *map(str, paths)], capture_output=True, text=True, check=True)

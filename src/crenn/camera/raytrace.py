@@ -8,8 +8,9 @@ spread along surfaces of the same orientation (after Ward and Heckbert 1992, irr
 import numba as nb
 import numpy as np
 
-from crenn.camera.solids import BLUE_HOUR, COBBLES, FACADE, PLAIN, PLANKS, ROOF, STONE, TILES
-from crenn.camera.textures import blue_hour_sky, fractal, hashed, masonry, morning_sky, room, value_noise
+from crenn.camera.skies import sky
+from crenn.camera.solids import COBBLES, FACADE, FIRE, MORNING, PLAIN, PLANKS, ROOF, STONE, TILES
+from crenn.camera.textures import fractal, hashed, masonry, room, value_noise
 
 
 @nb.njit(fastmath=True)
@@ -71,14 +72,6 @@ def hit(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, limit, normal):
             best, nearest = s, enter
             normal[0], normal[1], normal[2] = planes[face, 0], planes[face, 1], planes[face, 2]
     return best, nearest
-
-
-@nb.njit
-def sky(kind, dx, dy, dz, out):
-    if kind == BLUE_HOUR:
-        blue_hour_sky(dx, dy, dz, out)
-    else:
-        morning_sky(dx, dy, dz, out)
 
 
 @nb.njit
@@ -205,6 +198,13 @@ def surface(s, x, y, z, dx, dy, dz, distance, normal, looks, pixel, kind, albedo
         vein = 0.85 + 0.3 * fractal(x * 3 + 5 * hashed(i, j, 2), 0.3, z * 3, 5)
         for c in range(3):
             albedo[c] *= check * vein * (0.4 if edge < 0.006 and fade < 0.5 else 1.0)
+    elif material == FIRE:
+        # Embers and flame: brightest low in the middle, torn into tongues.
+        tongue = fractal(x * 2.6, y * 1.3, z * 2.6, 5)
+        low = min(max((look[13] - y) / max(look[13] - look[10], 1e-3), 0.0), 1.0)
+        level = (0.15 + 1.6 * low * low) * (0.25 + 1.7 * tongue * tongue)
+        for c in range(3):
+            glow[c] *= level
     elif material == PLAIN:
         wear = 0.85 + 0.3 * fractal(x * 4, y * 4, z * 4, 3)
         for c in range(3):
@@ -357,7 +357,7 @@ def _shade(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, looks, lamps, reach, s
             ag += w * grid[ii, jj, 1]
             ab += w * grid[ii, jj, 2]
     ar, ag, ab = ar / total, ag / total, ab / total
-    if total < 6.0 and kind == BLUE_HOUR:
+    if total < 6.0 and kind != MORNING:
         # Nothing near on the grid is this surface: out of doors, light of the open sky takes its place.
         sky(kind, nx * 0.5, 0.6 + 0.4 * ny, nz * 0.5, out)
         own = total / 6.0

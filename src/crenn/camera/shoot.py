@@ -1,7 +1,7 @@
 """Takes the frames of a scene: real DNG files, and the true radiance beside them."""
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+import json
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -9,9 +9,12 @@ import numpy as np
 import OpenEXR
 
 from crenn.camera.dng import FrameDescription, write_dng
+from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.scenes import SCENES
 from crenn.camera.scenes.scene import Scene, Stage
 from crenn.camera.sensor import Exposure, Sensor
+from crenn.core.align.lens import Lens
+from crenn.core.align.resample import resample
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
 from crenn.core.light.white_balance import white_xy
@@ -28,11 +31,16 @@ _SMALLEST, _LARGEST = 64, 16000
 
 @dataclass(frozen=True)
 class Shot:
-    """The files of one shoot."""
+    """The files of one shoot.
+
+    ``maps`` are homographies (3, 3) from the reference frame's pixels to those of each frame; None if the lens distorts.
+    """
 
     frames: tuple[Path, ...]
+    darks: tuple[Path, ...]
     truth: Path
     reference: int
+    maps: tuple[np.ndarray, ...] | None
 
 
 def scene_named(name: str) -> Scene:
@@ -65,35 +73,133 @@ def truth_matrix(sensor: Sensor, as_shot: tuple[float, float]) -> np.ndarray:
     return np.linalg.inv(camera / daylight[:, None]) @ np.diag(1.0 / neutral_of(sensor, as_shot)) @ camera
 
 
-def _light(scene: Scene, size: tuple[int, int]) -> Iterator[np.ndarray]:
-    """Radiance for each exposure of a scene, float32 (H, W, 3)."""
-    shipped = [_SHIPPED / f"{scene.name}-{i}.exr" for i in range(len(scene.exposures))]
-    if size == SHIPPED_SIZE and all(p.exists() for p in shipped):
-        for path in shipped:
-            with OpenEXR.File(str(path)) as file:
-                yield np.maximum(file.channels()["RGB"].pixels.astype(np.float32), 0.0)
-        return
-    stage = Stage(scene, *size)
-    for exposure, start in zip(scene.exposures, scene.starts):
-        yield stage.radiance(start, exposure.seconds)
+class _Light:
+    """Radiance of a scene at a size, for one frame after the other; shipped ready made for `SHIPPED_SIZE`."""
+
+    def __init__(self, scene: Scene, size: tuple[int, int], shaken: bool = False):
+        self.scene, self.size = scene, size
+        # Light without a margin: a shaken camera looks through a slightly longer lens.
+        self.zoomed = shaken and not scene.margin
+        self.lens = Lens(scene.camera[5] / (1.06 if self.zoomed else 1.0), size, scene.distortion)
+        wide = tuple(round(v * (1 + scene.margin) / 2) * 2 for v in size)
+        self.wide = Lens(scene.camera[5] * wide[0] / size[0], wide)  # a perfect lens
+        self.shipped = size == SHIPPED_SIZE and (_SHIPPED / f"{scene.name}-0.exr").exists()
+        self.stage = None
+        self._kept: tuple[int, np.ndarray, np.ndarray | None] | None = None
+
+    def traced(self, start: float, duration: float) -> tuple[np.ndarray, np.ndarray | None]:
+        """Light of the whole field, and the share of open sky where the scene has stars."""
+        if self.stage is None:
+            camera = (*self.scene.camera[:5], self.wide.tangent, 0.0)
+            self.stage = Stage(replace(self.scene, camera=camera), *self.wide.size)
+        return self.stage.radiance(start, duration), self.stage.open_sky if self.scene.stars else None
+
+    def _field(self, start: float, duration: float) -> tuple[np.ndarray, np.ndarray | None]:
+        # What only turns is lit the same in every frame; what moves has light for each of its own exposures.
+        index = 0 if self.scene.still else int(np.argmin([abs(np.log(e.seconds / duration)) for e in self.scene.exposures]))
+        if self._kept is not None and self._kept[0] == index and (self.shipped or self.scene.still):
+            return self._kept[1:]
+        if self.shipped:
+            with OpenEXR.File(str(_SHIPPED / f"{self.scene.name}-{index}.exr"), separate_channels=True) as file:
+                channels = {name: c.pixels.astype(np.float32) for name, c in file.channels().items()}
+            rgb = np.maximum(np.stack([channels[c] for c in "RGB"], -1), 0.0)
+            field = rgb, np.clip(channels["sky"], 0, 1) if "sky" in channels else None
+        else:
+            field = self.traced(start, duration)
+        self._kept = (index, *field)
+        return field
+
+    def frame(self, index: int, start: float, duration: float, pose: Pose) -> np.ndarray:
+        """What the lens throws on the sensor during an exposure, float32 (H, W, 3)."""
+        scene = self.scene
+        rgb, sky = self._field(start, duration)
+        if not pose.still or scene.margin or scene.distortion or self.zoomed:
+            mesh = view_of_light(self.lens, pose, self.wide)
+            rgb = np.nan_to_num(np.maximum(resample(rgb, mesh), 0.0))
+            sky = np.nan_to_num(np.clip(resample(sky[..., None], mesh)[..., 0], 0, 1)) if sky is not None else None
+        rgb = rgb * np.float32(scene.unit)
+        if scene.stars is not None:
+            scene.stars.draw(rgb, sky, self.lens, scene.camera, pose, index, start, duration)
+        return rgb
 
 
 def ship(name: str) -> None:
     """Make the light that ships with the application, at `SHIPPED_SIZE`."""
     scene = scene_named(name)
     _SHIPPED.mkdir(exist_ok=True)
-    stage = Stage(scene, *SHIPPED_SIZE)
+    light = _Light(scene, SHIPPED_SIZE)
     for index, (exposure, start) in enumerate(zip(scene.exposures, scene.starts)):
-        rgb = stage.radiance(start, exposure.seconds).astype(np.float16)
+        rgb, sky = light.traced(start, exposure.seconds)
+        channels = {"RGB": rgb.astype(np.float16)} | ({"sky": sky.astype(np.float16)} if sky is not None else {})
         header = {"compression": OpenEXR.DWAB_COMPRESSION, "dwaCompressionLevel": 60.0,
                   "type": OpenEXR.scanlineimage, "chromaticities": REC2020_CHROMATICITIES}
-        with OpenEXR.File(header, {"RGB": rgb}) as file:
+        with OpenEXR.File(header, channels) as file:
             file.write(str(_SHIPPED / f"{name}-{index}.exr"))
+        if scene.still:
+            break
+
+
+@dataclass(frozen=True)
+class Bracket:
+    """How a scene is shot: exposures with the moments they start at and the poses of the camera."""
+
+    exposures: tuple[Exposure, ...]
+    starts: tuple[float, ...]
+    poses: tuple[Pose, ...]
+    darks: int = 0
+
+    @classmethod
+    def usual(cls, scene: Scene) -> "Bracket":
+        """The way the scene ships."""
+        return cls(scene.exposures, scene.starts, scene.poses or (Pose(),) * len(scene.exposures), scene.darks)
+
+    @classmethod
+    def chosen(cls, scene: Scene, count: int, step: float, iso: float, shake: float = 0.0, shift: float = 0.0,
+               seed: int = 1) -> "Bracket":
+        """A bracket of the user's choice round the scene's middle exposure.
+
+        Parameters
+        ----------
+        scene : Scene
+        count : int
+            Frames, 1 to 60; with a step of 0 they are all equal.
+        step : float
+            EV between frames.
+        iso : float
+        shake : float
+            Deviation of the camera's direction and roll, in degrees.
+        shift : float
+            EV by which all frames are exposed more.
+        seed : int
+
+        Raises
+        ------
+        CrennError
+            If a value cannot be shot.
+        """
+        if not (1 <= count <= 60 and 0 <= step <= 4 and 50 <= iso <= 25600 and 0 <= shake <= 1.5 and abs(shift) <= 6):
+            raise CrennError("This bracket cannot be shot:", remedy="take 1 to 60 frames, steps of 0 to 4 EV, ISO 50 to "
+                             "25600, a shift of at most 6 EV and a shake of at most 1.5 degrees.")
+        middle = scene.exposures[(len(scene.exposures) - 1) // 2]
+        rng = np.random.default_rng([seed, 29])
+        exposures, starts, poses, clock = [], [], [], 0.0
+        for i in range(count):
+            seconds = middle.seconds * middle.iso / iso * 2.0 ** (shift + step * (i - (count - 1) // 2))
+            if not 1 / 16000 <= seconds <= 600:
+                raise CrennError(f"An exposure of {seconds:.3g} s is out of the camera's range:",
+                                 remedy="choose fewer frames, a smaller step or another ISO.")
+            exposures.append(Exposure(seconds, middle.aperture, iso, 1.0 + 0.015 * float(rng.standard_normal())))
+            starts.append(clock)
+            clock += seconds + 0.5
+            # Margins of the light hold a turn of at most one degree.
+            turn = np.clip(rng.standard_normal(3) * shake, -0.9, 0.9) * np.pi / 180
+            poses.append(Pose(*turn) if shake else Pose())
+        return cls(tuple(exposures), tuple(starts), tuple(poses), scene.darks if scene.darks else 0)
 
 
 def shoot(name: str, folder: Path, size: tuple[int, int] = DEFAULT_SIZE, seed: int = 1,
           sensor: Sensor | None = None, noise_profile: bool = True, progress: Progress | None = None,
-          truth: bool = True) -> Shot:
+          truth: bool = True, bracket: Bracket | None = None) -> Shot:
     """Shoot a scene.
 
     Parameters
@@ -101,7 +207,7 @@ def shoot(name: str, folder: Path, size: tuple[int, int] = DEFAULT_SIZE, seed: i
     name : str
         See `crenn.camera.scenes.SCENES`.
     folder : Path
-        Made if missing; frames are named after the scene, darkest first, beside ``truth.exr``.
+        Made if missing; frames are named after the scene, in the order they were taken, beside ``truth.exr``.
     size : tuple of int
         (width, height), even, at least 64.
     seed : int
@@ -111,7 +217,10 @@ def shoot(name: str, folder: Path, size: tuple[int, int] = DEFAULT_SIZE, seed: i
         Whether the files tell their noise.
     progress : Progress, optional
     truth : bool
-        Whether to write ``truth.exr``: the noiseless radiance map at the moment of the reference frame.
+        Whether to write ``truth.exr``: the noiseless radiance map at the moment of the reference frame; and
+        ``truth.json``: the homographies from its pixels to those of each frame.
+    bracket : Bracket, optional
+        The scene's usual one by default.
 
     Raises
     ------
@@ -123,30 +232,43 @@ def shoot(name: str, folder: Path, size: tuple[int, int] = DEFAULT_SIZE, seed: i
         raise CrennError(f"A size of {width}×{height} cannot be shot;",
                          remedy=f"use even numbers from {_SMALLEST} to {_LARGEST}.")
     scene, sensor, progress = scene_named(name), sensor or Sensor(), progress or Progress()
+    bracket = bracket or Bracket.usual(scene)
     folder = Path(folder)
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as fault:
         raise CrennError(f"cannot be made: {fault.strerror}.", folder) from fault
-    reference = (len(scene.exposures) - 1) // 2
-    neutral = neutral_of(sensor, scene.as_shot)
-    frames = []
+    count = len(bracket.exposures)
+    reference = (count - 1) // 2
+    light = _Light(scene, size, not all(p.still for p in bracket.poses))
+    frames: list[Path] = []
     progress.at(0.0, f"Setting up {scene.title}")
-    for index, radiance in enumerate(_light(scene, size)):
-        exposure: Exposure = scene.exposures[index]
+
+    def write(index: int, radiance: np.ndarray, exposure: Exposure, start: float, path: Path) -> Path:
         mosaic = sensor.expose(radiance, exposure, seed * 100 + index)
-        profile = sensor.noise_profile(exposure.iso) * 3 if noise_profile else None
         about = FrameDescription(
             seconds=exposure.seconds, aperture=exposure.aperture, iso=exposure.iso,
-            taken=scene.taken + timedelta(seconds=scene.starts[index]), black=sensor.black, white=sensor.white,
-            xyz_to_camera=np.array(sensor.xyz_to_camera), neutral=neutral, pattern=sensor.pattern,
-            noise_profile=profile)
-        path = folder / f"{name}-{index + 1}.dng"
+            taken=scene.taken + timedelta(seconds=start), black=sensor.black, white=sensor.white,
+            xyz_to_camera=np.array(sensor.xyz_to_camera), neutral=neutral_of(sensor, scene.as_shot), pattern=sensor.pattern,
+            noise_profile=sensor.noise_profile(exposure.iso) * 3 if noise_profile else None)
         with replacing(path) as temporary:
             write_dng(temporary, mosaic, about)
-        frames.append(path)
+        progress.at((index + 1) / (count + bracket.darks), f"Shot {path.name}")
+        return path
+
+    digits = len(str(count))
+    for index, (exposure, start, pose) in enumerate(zip(bracket.exposures, bracket.starts, bracket.poses)):
+        radiance = light.frame(index, start, exposure.seconds, pose)
+        frames.append(write(index, radiance, exposure, start, folder / f"{name}-{index + 1:0{digits}d}.dng"))
         if truth and index == reference:
             gain = exposure.relative * exposure.shutter_error
             write_exr(folder / "truth.exr", radiance @ (gain * truth_matrix(sensor, scene.as_shot)).T.astype(np.float32))
-        progress.at((index + 1) / len(scene.exposures), f"Shot {path.name}")
-    return Shot(tuple(frames), folder / "truth.exr", reference)
+    nothing = np.zeros((height, width, 3), np.float32)
+    darks = [write(count + i, nothing, bracket.exposures[-1], bracket.starts[-1] + (i + 1) * (bracket.exposures[-1].seconds + 1),
+                   folder / f"{name}-dark-{i + 1}.dng") for i in range(bracket.darks)]
+    maps = None
+    if not scene.distortion:
+        maps = tuple(between(light.lens, bracket.poses[reference], pose) for pose in bracket.poses)
+        if truth:
+            (folder / "truth.json").write_text(json.dumps({"reference": reference, "maps": [m.tolist() for m in maps]}))
+    return Shot(tuple(frames), tuple(darks), folder / "truth.exr", reference, maps)

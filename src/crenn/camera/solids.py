@@ -4,8 +4,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-PLAIN, FACADE, STONE, COBBLES, ROOF, PLANKS, TILES, GLOW = range(8)
-BLUE_HOUR, MORNING = 0, 1
+PLAIN, FACADE, STONE, COBBLES, ROOF, PLANKS, TILES, GLOW, FIRE = range(9)
+BLUE_HOUR, MORNING, DAWN, AURORA, NIGHT = range(5)
 
 
 @dataclass

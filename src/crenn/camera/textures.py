@@ -1,4 +1,4 @@
-"""Procedural surfaces of Tarrowick: noise, masonry, windows with rooms behind them, skies."""
+"""Procedural surfaces of Tarrowick: noise, masonry, windows with rooms behind them."""
 
 import numba as nb
 import numpy as np
@@ -106,43 +106,3 @@ def room(u, v, du, dv, dn, width, height, depth, seed, out):
         out[0], out[1], out[2] = r * 0.75 * light * power, g * 0.95 * light * power, b * 1.2 * light * power
     else:
         out[0], out[1], out[2] = r * 1.15 * light * power, g * 0.78 * light * power, b * 0.40 * light * power
-
-
-@nb.njit
-def blue_hour_sky(dx, dy, dz, out):
-    """Sky after sunset: deep blue above, a rose and amber afterglow low in one direction, thin cloud."""
-    up = max(dy, 0.0)
-    horizon = np.exp(-up * 5.0)
-    low = np.exp(-up * 14.0)
-    west = max(0.0, 0.55 * dx + 0.83 * dz)
-    glow = low * west * west
-    r = 0.030 + 0.060 * horizon + 0.34 * glow
-    g = 0.062 + 0.105 * horizon + 0.17 * glow
-    b = 0.160 + 0.150 * horizon + 0.06 * glow
-    h = max(dy, 0.03)
-    cx, cz = dx / (h + 0.12), dz / (h + 0.12)
-    cloud = fractal(cx * 0.55 + 11.0, cz * 1.3 + 4.0, 0.5, 6)
-    veil = min(max((cloud - 0.50) * 3.2, 0.0), 1.0) * (1 - np.exp(-up * 22.0)) * 0.85
-    lit = 0.4 + 0.9 * horizon * west
-    fine = fractal(cx * 2.1, cz * 4.7, 3.0, 4)
-    out[0] = r * (1 - 0.6 * veil) + veil * (0.085 * lit + 0.12 * glow + 0.02 * fine)
-    out[1] = g * (1 - 0.6 * veil) + veil * (0.075 * lit + 0.05 * glow + 0.02 * fine)
-    out[2] = b * (1 - 0.6 * veil) + veil * (0.115 * lit + 0.03 * fine)
-
-
-@nb.njit
-def morning_sky(dx, dy, dz, out):
-    """Bright hazy morning over water: pale near the horizon, blue above, broken cloud."""
-    up = max(dy, 0.0)
-    horizon = np.exp(-up * 4.0)
-    r = 0.30 + 0.75 * horizon
-    g = 0.46 + 0.66 * horizon
-    b = 0.85 + 0.42 * horizon
-    h = max(dy, 0.02)
-    cx, cz = dx / (h + 0.1), dz / (h + 0.1)
-    cloud = fractal(cx * 0.5 + 3.0, cz * 0.8 + 9.0, 2.5, 6)
-    cover = min(max((cloud - 0.47) * 3.5, 0.0), 1.0) * (1 - np.exp(-up * 25.0))
-    bright = 1.1 + 0.7 * fractal(cx * 1.3, cz * 2.0, 7.0, 4)
-    out[0] = r * (1 - cover) + cover * bright * 1.02
-    out[1] = g * (1 - cover) + cover * bright * 1.0
-    out[2] = b * (1 - cover) + cover * bright * 0.98

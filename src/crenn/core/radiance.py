@@ -11,6 +11,8 @@ from crenn.core.errors import CrennError
 from crenn.core.files import replacing
 from crenn.core.spaces import D65_XY, REC2020_CHROMATICITIES, XYZ_TO_REC2020, rgb_to_xyz_matrix
 
+#: Maps of whole numbers that go with the light.
+PLANES = ("source", "clipped", "moved", "ground")
 _SIGMA = ("sigma.R", "sigma.G", "sigma.B")
 
 
@@ -29,6 +31,10 @@ class RadianceMap:
         Index of the frame that contributes most.
     clipped : ndarray, uint8 (H, W) or None
         Bits 1, 2, 4: red, green, blue clipped in every frame.
+    moved : ndarray, uint8 (H, W) or None
+        0 where nothing moved, else 1 + the index of the frame that the place comes from.
+    ground : ndarray, uint8 (H, W) or None
+        255 on the ground, 0 in the sky, where a stack registered the two apart.
     report : dict
         The merge report (see `crenn.core.merge.report`).
     """
@@ -37,6 +43,8 @@ class RadianceMap:
     sigma: np.ndarray | None = None
     source: np.ndarray | None = None
     clipped: np.ndarray | None = None
+    moved: np.ndarray | None = None
+    ground: np.ndarray | None = None
     report: dict = field(default_factory=dict)
 
     @property
@@ -61,10 +69,9 @@ def write_exr(path: Path, rgb: np.ndarray, radiance: RadianceMap | None = None) 
         if radiance.sigma is not None:
             for i, name in enumerate(_SIGMA):
                 channels[name] = np.ascontiguousarray(radiance.sigma[..., i], np.float32)
-        if radiance.source is not None:
-            channels["source"] = radiance.source.astype(np.float32)
-        if radiance.clipped is not None:
-            channels["clipped"] = radiance.clipped.astype(np.float32)
+        for name in PLANES:
+            if getattr(radiance, name) is not None:
+                channels[name] = getattr(radiance, name).astype(np.float32)
         if radiance.report:
             header["crennReport"] = json.dumps(radiance.report)
     with replacing(path) as temporary:
@@ -101,9 +108,9 @@ def read_exr(path: Path) -> RadianceMap:
         matrix = XYZ_TO_REC2020 @ rgb_to_xyz_matrix(((p[0], p[1]), (p[2], p[3]), (p[4], p[5])), (p[6], p[7]))
         rgb = rgb @ matrix.T.astype(np.float32)
     sigma = np.stack([pixels[n].astype(np.float32) for n in _SIGMA], -1) if all(n in pixels for n in _SIGMA) else None
-    plane = {n: np.nan_to_num(pixels[n]).astype(np.uint8) if n in pixels else None for n in ("source", "clipped")}
+    plane = {n: np.nan_to_num(pixels[n]).astype(np.uint8) if n in pixels else None for n in PLANES}
     try:
         report = json.loads(header.get("crennReport", "{}"))
     except (TypeError, ValueError):
         report = {}
-    return RadianceMap(np.nan_to_num(rgb, posinf=1e6, neginf=0.0), sigma, plane["source"], plane["clipped"], report)
+    return RadianceMap(np.nan_to_num(rgb, posinf=1e6, neginf=0.0), sigma, **plane, report=report)

@@ -8,9 +8,11 @@ import cv2
 import numba as nb
 import numpy as np
 
+from crenn.camera.optics import Pose
 from crenn.camera.raytrace import gather_grid, hashed, interleaved, trace
 from crenn.camera.sensor import Exposure
 from crenn.camera.solids import Solids
+from crenn.camera.stars import StarField
 
 #: Side of a cell of gathered light, as a share of the picture's width.
 _CELLS = 300
@@ -25,6 +27,9 @@ class Scene:
     ``camera`` is (x, y, z, yaw, pitch, tangent of half the horizontal view, 0); lamps are rows of position,
     intensity and clearance; ``sun`` is a direction and an irradiance. ``moving`` builds the solids that drift, for a
     shift in metres; ``drift`` is their speed in m/s. ``clear_of_water`` is (left, right, far end) of the basin.
+    Light is built in units of ``unit``, with ``margin`` of the picture's size more on all sides together, for a camera
+    that shakes: ``poses`` tell how far it is turned at each exposure. ``distortion`` is the lens's (see
+    `crenn.camera.optics.Lens`). ``stars`` turn above the scene; ``darks`` dark frames are taken after it.
     """
 
     name: str
@@ -45,6 +50,17 @@ class Scene:
     drift: float = 0.0
     water: bool = False
     clear_of_water: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    unit: float = 1.0
+    margin: float = 0.0
+    poses: tuple[Pose, ...] = ()
+    distortion: float = 0.0
+    stars: StarField | None = None
+    darks: int = 0
+
+    @property
+    def still(self) -> bool:
+        """Whether nothing but the camera moves, so that one rendering of light serves all frames."""
+        return self.moving is None and not self.water
 
 
 @nb.njit(inline="always", fastmath=True)
@@ -131,7 +147,7 @@ class _View:
         gathered = gather_grid(self.camera, width, height, self.cell, *arrays, scene.lamps, scene.lamp_reach, scene.sun,
                                scene.sky, scene.rays, scene.bounces)
         self.gathered = (_smooth_along_surfaces(*gathered), *gathered[1:])
-        self.still, _ = self.trace(arrays, 1, np.ones((height, width), bool))
+        self.still, self.solid = self.trace(arrays, 1, np.ones((height, width), bool))
         stops = np.log2(np.maximum(self.still.max(-1), 1e-4))
         spread = cv2.dilate(stops, np.ones((3, 3))) - cv2.erode(stops, np.ones((3, 3)))
         self.trace(arrays, samples, spread > 0.35, self.still)
@@ -199,11 +215,17 @@ class Stage:
     scene : Scene
     width, height : int
         Pixels.
+
+    Attributes
+    ----------
+    open_sky : ndarray, float32 (H, W)
+        Share of each pixel that shows the sky.
     """
 
     def __init__(self, scene: Scene, width: int, height: int):
         self.scene = scene
         self._direct = _View(scene, scene.camera, width, height, 6)
+        self.open_sky = cv2.GaussianBlur((~self._direct.solid).astype(np.float32), (0, 0), 0.65)
         self._mirrored = None
         if scene.water:
             # Ripples blur what is mirrored: half the size is enough.

@@ -42,7 +42,12 @@ class RawFrame:
     name : str
         What the user calls the frame.
     developed : bool
-        Whether the mosaic was made from LibRaw's demosaic, as the sensor has no Bayer mosaic.
+        Whether the mosaic was made from full colour: by LibRaw's demosaic, as the sensor has no Bayer mosaic, or from
+        a developed picture.
+    encoding : str
+        What the mosaic's numbers are: ``linear`` light, ``display`` codes of a curve not known yet, or ``unknown``.
+    notes : tuple of str
+        What was left out or changed in reading.
     """
 
     path: Path
@@ -58,6 +63,8 @@ class RawFrame:
     flip: int
     name: str
     developed: bool = False
+    encoding: str = "linear"
+    notes: tuple[str, ...] = ()
 
 
 def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:

@@ -5,10 +5,8 @@ from dataclasses import dataclass
 import numba as nb
 import numpy as np
 
+from crenn.core.align.resample import MISSING, NOISE_CELL
 from crenn.core.merge.ghosts import CELL
-
-#: Frames whose sensitivities differ by less than this factor count as equal.
-_EQUAL = 1.1
 
 
 @dataclass
@@ -33,30 +31,44 @@ class MergedMosaic:
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, shortest, still, light, variance, source,
-             clipped):
+def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, still, spread_of, spread_at, light, variance,
+             source, clipped):
     frames, height, width = stack.shape
     moving = still.shape[0] > 0
     last_row, last_column = still.shape[1] - 1, still.shape[2] - 1
     for y in nb.prange(height):
         share = np.empty(frames, np.float32)
         value = np.empty(frames, np.float32)
+        noise = np.empty(frames, np.float32)
         for x in range(width):
             c = pattern[y & 1, x & 1]
             any_clipped = False
             guess = np.float32(0.0)
             guess_gain = np.float32(0.0)
             last = 0
+            darkest = np.float32(0.0)
+            first = 0
             for i in range(frames):
                 k = order[i]
                 raw = np.float32(stack[k, y, x])
+                noise[i] = np.float32(1.0)
+                if spread_of[k] >= 0:
+                    noise[i] = spread_at[spread_of[k], y // NOISE_CELL, x // NOISE_CELL, c]
+                if stack[k, y, x] == MISSING:
+                    share[i] = np.float32(0.0)
+                    value[i] = np.float32(0.0)
+                    continue
+                if darkest == np.float32(0.0):
+                    darkest = gain[k]
+                    first = i
                 v = (raw - black[k, c]) * scale[k, c]
                 value[i] = v / gain[k]
                 share[i] = np.float32(1.0)
                 if moving:
                     share[i] = np.float32(still[k, min(y // CELL, last_row), min(x // CELL, last_column)]) / np.float32(255)
                 full = raw >= clip[k]
-                if i < shortest:
+                if gain[k] <= darkest * np.float32(1.1):
+                    # The darkest frames that cover the place: if even they clip, its light is lost.
                     any_clipped |= full
                 else:
                     limit = (clip[k] - black[k, c]) * scale[k, c]
@@ -72,10 +84,10 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
                         for dy in range(-2, 3, 2):
                             for dx in range(-2, 3, 2):
                                 yy, xx = y + dy, x + dx
-                                if 0 <= yy < height and 0 <= xx < width:
+                                if 0 <= yy < height and 0 <= xx < width and stack[j, yy, xx] != MISSING:
                                     total += (np.float32(stack[j, yy, xx]) - black[j, c]) * scale[j, c]
                                     n += 1
-                        expected = total / n * gain[k] / gain[j]
+                        expected = total / n * gain[k] / gain[j] if n > 0 else v
                         sigma = np.sqrt(slope[k, c] * limit + offset[k, c])
                         end = limit - np.float32(3.0) * sigma
                         ramp = max(np.float32(0.05) * limit, np.float32(2.0) * sigma)
@@ -88,9 +100,9 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
             # decide its weight. The first estimate is the brightest frame that may speak; the second the mean.
             if guess_gain == np.float32(0.0):
                 # Nobody may speak: the darkest frame does.
-                share[0] = np.float32(1.0)
-                guess = value[0]
-                last = order[0]
+                share[first] = np.float32(1.0)
+                guess = value[first]
+                last = order[first]
             mean = guess
             weight_sum = np.float32(0.0)
             for _ in range(2):
@@ -103,7 +115,7 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
                         continue
                     k = order[i]
                     g = gain[k]
-                    w = share[i] * g * g / (slope[k, c] * g * base + offset[k, c])
+                    w = share[i] * g * g / (noise[i] * (slope[k, c] * g * base + offset[k, c]))
                     weight_sum += w
                     total += w * value[i]
                     if w > best:
@@ -117,14 +129,14 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sho
                 if share[i] > np.float32(0.0):
                     k = order[i]
                     g = gain[k]
-                    spread += share[i] * share[i] * g * g / (slope[k, c] * g * base + offset[k, c])
+                    spread += share[i] * share[i] * g * g / (noise[i] * (slope[k, c] * g * base + offset[k, c]))
             light[y, x] = mean
             variance[y, x] = spread / (weight_sum * weight_sum)
             source[y, x] = last
             clipped[y, x] = any_clipped
 
 
-def combine(stack, gains, pattern, black, white, clip, noise, still=None) -> MergedMosaic:
+def combine(stack, gains, pattern, black, white, clip, noise, still=None, spreads=()) -> MergedMosaic:
     """Merge aligned mosaics.
 
     Each site becomes the mean of the frames that did not clip there, weighted by the inverse of the variance
@@ -143,18 +155,23 @@ def combine(stack, gains, pattern, black, white, clip, noise, still=None) -> Mer
         Raw number from which a site counts as clipped.
     noise : sequence of NoiseModel (K,)
     still : ndarray, uint8 (K, H // 4, W // 4), optional
-        Share with which each frame may speak, from `crenn.core.merge.ghosts.still_share`; all of it if None.
+        Share with which each frame may speak, from `crenn.core.merge.ghosts.find_motion`; all of it if None.
+    spreads : sequence (K,) of ndarray, float32 (H // 8 + 1, W // 8 + 1, 3), or None
+        What moving did to each frame's variance, from `crenn.core.align.resample.noise_share`.
     """
     frames, height, width = stack.shape
     gains = np.asarray(gains, np.float32)
     order = np.argsort(gains, kind="stable")
-    shortest = int(np.sum(gains <= gains.min() * _EQUAL))
+    known = [s for s in spreads if s is not None]
+    spread_of = np.full(frames, -1, np.int64)
+    spread_of[[i for i, s in enumerate(spreads) if s is not None]] = np.arange(len(known))
+    spread_at = np.stack(known) if known else np.ones((1, 1, 1, 3), np.float32)
     scale = (1.0 / (white[:, None] - black)).astype(np.float32)
     out = MergedMosaic(np.empty((height, width), np.float32), np.empty((height, width), np.float32),
                        np.empty((height, width), np.uint8), np.empty((height, width), np.bool_))
     _combine(stack, order, pattern, black.astype(np.float32), scale, clip.astype(np.float32), gains,
              np.stack([n.slope for n in noise]).astype(np.float32),
-             np.stack([n.offset for n in noise]).astype(np.float32), shortest,
-             np.zeros((0, 1, 1), np.uint8) if still is None else still,
+             np.stack([n.offset for n in noise]).astype(np.float32),
+             np.zeros((0, 1, 1), np.uint8) if still is None else still, spread_of, spread_at,
              out.light, out.variance, out.source, out.clipped)
     return out

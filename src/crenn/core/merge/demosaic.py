@@ -92,8 +92,20 @@ def _red_blue(f, pattern, delta, green, out):
                 out[oy, ox, 2 - c] = g - (np.float32(10) * near - far) / np.float32(32)
 
 
-def _interpolate(f: np.ndarray, pattern: np.ndarray, floor: np.ndarray) -> np.ndarray:
-    """Demosaic a plane (H, W) on the compressive scale into float32 (H, W, 3)."""
+def interpolate(f: np.ndarray, pattern: np.ndarray, floor: np.ndarray) -> np.ndarray:
+    """Demosaic a plane on the compressive scale.
+
+    Parameters
+    ----------
+    f, floor : ndarray, float32 (H, W)
+        From `compressed`.
+    pattern : ndarray, uint8 (2, 2)
+
+    Returns
+    -------
+    ndarray, float32 (H, W, 3)
+        On the compressive scale.
+    """
     padded = cv2.copyMakeBorder(f, _PAD, _PAD, _PAD, _PAD, cv2.BORDER_REFLECT_101)
     horizontal, vertical, grad_h, grad_v = (np.zeros_like(padded) for _ in range(4))
     _differences(padded, pattern, horizontal, vertical, grad_h, grad_v)
@@ -124,7 +136,7 @@ def _noise_table(pattern_bytes: bytes) -> np.ndarray:
         for x in range(size // 2 - 10, size // 2 + 10):
             plane = np.zeros((size, size), np.float32)
             plane[y, x] = 1.0
-            answer = _interpolate(plane, pattern, flat)
+            answer = interpolate(plane, pattern, flat)
             colour = pattern[y & 1, x & 1]
             for row in range(2):
                 for column in range(2):
@@ -181,6 +193,26 @@ def _finish(rgb, variance, pattern, scale, matrix, table, sigma):
                 rgb[y, x, i] = matrix[i, 0] * r + matrix[i, 1] * g + matrix[i, 2] * b
 
 
+def compressed(light: np.ndarray, variance: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.float32]:
+    """Light on a compressive scale, the arsinh of light over a scale.
+
+    Parameters
+    ----------
+    light, variance : ndarray, float32 (H, W)
+
+    Returns
+    -------
+    f, floor : ndarray, float32 (H, W)
+        Compressed light, and the mean gradient that noise alone would give.
+    scale : float32
+    """
+    # Linear within the noise of the darkest tenth, logarithmic above: the mean of noisy values stays unbiased.
+    scale = np.float32(max(16.0 * float(np.sqrt(np.quantile(variance[::16, ::16], 0.1))), 1e-9))
+    f, floor = np.empty_like(light), np.empty_like(light)
+    _compress(light, variance, scale, f, floor)
+    return f, floor, scale
+
+
 def demosaic(light: np.ndarray, variance: np.ndarray, pattern: np.ndarray,
              matrix: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Interpolate a white-balanced mosaic to scene-linear colour.
@@ -199,12 +231,8 @@ def demosaic(light: np.ndarray, variance: np.ndarray, pattern: np.ndarray,
         Colour and its predicted standard deviation. Interpolation is taken as on even ground, where the
         directions mix equally; along edges the true deviation is somewhat larger.
     """
-    # Linear within the noise of the darkest tenth, logarithmic above: the mean of noisy values stays unbiased.
-    sample = variance[::16, ::16]
-    scale = np.float32(max(16.0 * float(np.sqrt(np.quantile(sample, 0.1))), 1e-9))
-    f, floor = np.empty_like(light), np.empty_like(light)
-    _compress(light, variance, scale, f, floor)
-    rgb = _interpolate(f, pattern, floor)
+    f, floor, scale = compressed(light, variance)
+    rgb = interpolate(f, pattern, floor)
     sigma = np.empty_like(rgb)
     _finish(rgb, variance, pattern, scale, np.ascontiguousarray(matrix, np.float32), _noise_table(pattern.tobytes()),
             sigma)

@@ -1,9 +1,15 @@
-"""Finds what moved between the frames of a bracket, from the noise model."""
+"""Finds what moved between the frames of a bracket, from the noise model, and from which frame each part comes."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 
 import cv2
 import numba as nb
 import numpy as np
 
+from crenn.core.align.resample import MISSING
+from crenn.core.merge.brush import stroke_mask
+from crenn.core.merge.instructions import Instructions
 from crenn.core.noise.model import NoiseModel
 
 #: Side of a cell, in pixels: what is compared is the mean of a cell.
@@ -14,14 +20,42 @@ _TAPS = np.array([4.0, 8.0, 4.0], np.float32)
 _THRESHOLD = 6.0
 #: Besides noise, frames may differ by this share of the light: flicker, a lens that closes unevenly.
 _TOLERANCE = 0.012
+#: And by this share of the light's range around: what remains of shake, and of moving a frame over another.
+_PLACED, _MOVED = 0.02, 0.10
+#: Over so many cells faint motion is looked for once more.
+_BLOCK = 5
+#: A solid region comes from the frame with the best signal to noise up to so many dB, less so many for clipped places.
+_ENOUGH, _LOST = 24.0, 60.0
+#: A region is water or leaves, not a solid thing, if over this many cells its mean stays within this share.
+_SOFT_CELLS, _SOFT_CHANGE, _SOFT_SIZE = 9, 0.12, 600
+
+
+@dataclass
+class Motion:
+    """What moved.
+
+    Attributes
+    ----------
+    share : ndarray, uint8 (K, H // 4, W // 4)
+        Share of 255 with which each frame may speak.
+    moved : ndarray, uint8 (H // 4, W // 4)
+        0 where nothing moved, else 1 + the frame that the place comes from.
+    regions : list of tuple
+        (x, y, width, height, frame, soft) of the largest regions, in cells.
+    """
+
+    share: np.ndarray
+    moved: np.ndarray
+    regions: list[tuple] = field(default_factory=list)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _cells(mosaic, pattern, black, scale, level, light, clipped):
-    """Mean radiance of each cell and colour, and whether a site of that colour clips."""
+def _cells(mosaic, pattern, black, scale, level, light, clipped, absent):
+    """Mean radiance of each cell and colour, whether a site of that colour clips, and whether one is missing."""
     rows, columns = light.shape[:2]
     for i in nb.prange(rows):
         for j in range(columns):
+            absent[i, j] = False
             for c in range(3):
                 light[i, j, c] = np.float32(0)
                 clipped[i, j, c] = False
@@ -30,16 +64,106 @@ def _cells(mosaic, pattern, black, scale, level, light, clipped):
                     c = pattern[y & 1, x & 1]
                     raw = np.float32(mosaic[y, x])
                     light[i, j, c] += (raw - black[c]) * scale[c]
-                    if raw >= level:
+                    if mosaic[y, x] == MISSING:
+                        absent[i, j] = True
+                    elif raw >= level:
                         clipped[i, j, c] = True
 
 
-def still_share(stack, gains, pattern, black, white, clip, noise: list[NoiseModel], reference: int) -> np.ndarray:
-    """Share 0–255 with which each frame may speak at each cell, so that what moved comes from one frame.
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _compare(light, variance, blocked, absent, mean, mean_variance, span, level, placed, threshold, tolerance, slack, z,
+             difference, total_variance):
+    """How far a frame differs from the mean of those before it, in units of what is allowed; its green difference."""
+    for i in nb.prange(z.shape[0]):
+        for j in range(z.shape[1]):
+            worst = np.float32(0)
+            difference[i, j] = np.float32(0)
+            total_variance[i, j] = variance[i, j, 1] + mean_variance[i, j, 1]
+            if not absent[i, j]:
+                # Clipped light of one colour spoils all colours around it in a frame that was moved.
+                foreseen = False
+                for c in range(3):
+                    reach = mean[i, j, c] + np.float32(6) * np.sqrt(mean_variance[i, j, c])
+                    if placed and reach + span[i, j, c] >= np.float32(0.8) * level[c]:
+                        foreseen = True
+                for c in range(3):
+                    m = mean[i, j, c]
+                    if blocked[i, j, c]:
+                        # A clipped colour says nothing, but where no clipping was foreseen something has moved.
+                        if not foreseen and m + np.float32(6) * np.sqrt(mean_variance[i, j, c]) < np.float32(0.8) * level[c]:
+                            worst = max(worst, np.float32(3))
+                        continue
+                    allowed = (threshold * np.sqrt(variance[i, j, c] + mean_variance[i, j, c]) + tolerance * abs(m)
+                               + slack * span[i, j, c])
+                    worst = max(worst, abs(light[i, j, c] - m) / allowed)
+                if not blocked[i, j, 1]:
+                    difference[i, j] = light[i, j, 1] - mean[i, j, 1]
+            z[i, j] = worst
 
-    Each place has one leading frame: the reference, or where that clips the next darker one that does not. Another
-    frame is silenced where the mean of a cell of 4×4 pixels differs from the leading frame's, in any colour, by more
-    than the noise of both explains.
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _include(light, variance, blocked, absent, z, mean, mean_variance):
+    """Take a frame into the mean where it agrees with it."""
+    for i in nb.prange(z.shape[0]):
+        for j in range(z.shape[1]):
+            if absent[i, j] or z[i, j] > np.float32(0.7):
+                continue
+            for c in range(3):
+                if not blocked[i, j, c]:
+                    a, b = np.float32(1) / mean_variance[i, j, c], np.float32(1) / variance[i, j, c]
+                    mean[i, j, c] = (a * mean[i, j, c] + b * light[i, j, c]) / (a + b)
+                    mean_variance[i, j, c] = np.float32(1) / (a + b)
+
+
+class _Frames:
+    """The frames of a bracket as means of cells."""
+
+    def __init__(self, stack, gains, pattern, black, white, clip, noise: list[NoiseModel]):
+        self.stack, self.gains, self.pattern, self.black, self.white, self.clip, self.noise = (
+            stack, gains, pattern, black, white, clip, noise)
+        self.shape = (stack.shape[1] // CELL, stack.shape[2] // CELL)
+
+    def measured(self, k: int):
+        """(light, variance, blocked, absent) of a frame: float32 and bool (rows, columns, 3), bool (rows, columns)."""
+        rows, columns = self.shape
+        light, blocked = np.empty((rows, columns, 3), np.float32), np.empty((rows, columns, 3), np.bool_)
+        absent = np.empty((rows, columns), np.bool_)
+        scale = 1.0 / ((self.white[k] - self.black[k]) * self.gains[k] * _TAPS)
+        _cells(self.stack[k], self.pattern, self.black[k].astype(np.float32), scale.astype(np.float32),
+               np.float32(self.clip[k]), light, blocked, absent)
+        slope = (self.noise[k].slope / (self.gains[k] * _TAPS)).astype(np.float32)
+        offset = (self.noise[k].offset / (self.gains[k] ** 2 * _TAPS)).astype(np.float32)
+        return light, np.maximum(light, 0) * slope + offset, blocked, absent
+
+    def level(self, k: int) -> np.ndarray:
+        """Radiance at which a frame clips, per colour."""
+        return ((self.clip[k] - self.black[k]) / (self.white[k] - self.black[k]) / self.gains[k]).astype(np.float32)
+
+
+def _leaders(frames: _Frames, order: list[int], reference: int):
+    """Each cell's leading frame: the reference, or where that clips the next darker one that does not."""
+    mean, variance, blocked, _ = frames.measured(reference)
+    open_places = blocked.any(-1)
+    leader = np.full(frames.shape, reference, np.int16)
+    for k in reversed(order[: order.index(reference)]):
+        if not open_places.any():
+            break
+        light, own, blocked, absent = frames.measured(k)
+        take = open_places & ~absent
+        mean[take], variance[take] = light[take], own[take]
+        leader[take] = k
+        open_places &= blocked.any(-1) | absent
+    return leader, mean, variance
+
+
+def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseModel], reference: int, placed: Sequence[bool] = (),
+                instructions: Instructions | None = None, names: Sequence[str] = ()) -> Motion:
+    """Find what moved, and from which frame each moving region comes.
+
+    Each place has one leading frame. The others are held against the mean of all that agreed with it so far, so that
+    motion is also found where the leading frame is dark and noisy: two brighter frames cannot both be right. What
+    differs by more than its noise, in any colour of a cell of 4×4 pixels, or over several cells together, has moved.
+    A connected region comes from one frame, the one that measures most of it well without clipping. In water and leaves, where only detail moves and the mean stays, frames fade out by how much they differ.
 
     Parameters
     ----------
@@ -51,43 +175,150 @@ def still_share(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
     white, clip : ndarray (K,)
     noise : list of NoiseModel
     reference : int
+    placed : sequence of bool (K,)
+        Whether a frame was moved over the reference; none by default.
+    instructions : Instructions, optional
+        Strokes, choices and whether passing lights are kept.
+    names : sequence of str (K,)
+        The frames' names, as instructions use them.
 
     Returns
     -------
-    ndarray, uint8 (K, H // 4, W // 4)
+    Motion
     """
+    instructions = instructions or Instructions()
+    frames = _Frames(stack, gains, pattern, black, white, clip, noise)
+    placed = list(placed) or [False] * len(noise)
     order = [int(i) for i in np.argsort(gains, kind="stable")]
-    frames = len(order)
-    rows, columns = stack.shape[1] // CELL, stack.shape[2] // CELL
+    count, shape = len(order), frames.shape
+    leader, mean, variance = _leaders(frames, order, reference)
+    lead = mean[..., 1].copy()
+    kernel = np.ones((3, 3), np.uint8)
+    span = cv2.dilate(mean, kernel) - cv2.erode(mean, kernel)
+    ev = np.log2(gains)
+    z, difference, total_variance = (np.empty(shape, np.float32) for _ in range(3))
+    scores = np.zeros((count, *shape), np.uint8)
+    moved = np.zeros(shape, bool)
+    changed = np.zeros(shape, np.float32)
+    brightest, brightest_light = np.full(shape, -1, np.int16), lead * 2
+    lost = np.zeros((count, *shape), bool)
+    for k in sorted(range(count), key=lambda i: abs(ev[i] - ev[reference])):
+        light, own, blocked, absent = frames.measured(k)
+        lost[k] = blocked.any(-1) | absent
+        others = leader != k
+        if not others.any():
+            continue
+        slack = np.float32(_MOVED if placed[k] else _PLACED)
+        _compare(light, own, blocked, absent, mean, variance, span, frames.level(k), placed[k], np.float32(_THRESHOLD),
+                 np.float32(_TOLERANCE), slack, z, difference, total_variance)
+        z[~others] = 0
+        # Once more over several cells: noise averages out, faint motion does not.
+        size = (_BLOCK, _BLOCK)
+        wide = np.abs(cv2.blur(difference, size))
+        noise_wide = np.sqrt(cv2.blur(total_variance, size)) / _BLOCK
+        allowed = (_THRESHOLD + 1) * noise_wide + 2 * _TOLERANCE * np.abs(cv2.blur(mean[..., 1], size)) + slack * cv2.blur(
+            span[..., 1], size)
+        far = others & (wide > allowed) & ~absent & ~cv2.dilate(blocked.any(-1).astype(np.uint8), np.ones((5, 5))).astype(bool)
+        # Beside what a single cell tells, a block only tells of the same thing.
+        far &= cv2.dilate((z > 1).astype(np.uint8), np.ones((2 * _BLOCK + 1, 2 * _BLOCK + 1), np.uint8)) == 0
+        moved |= (z > 1) | far
+        z[far] = np.maximum(z[far], 1.3)
+        soft_size = (_SOFT_CELLS, _SOFT_CELLS)
+        change = np.abs(cv2.blur(difference, soft_size)) / np.maximum(cv2.blur(np.abs(mean[..., 1]), soft_size), 1e-9)
+        np.maximum(changed, np.where(blocked[..., 1], 0, change), out=changed)
+        up = (z > 1) & (light[..., 1] > brightest_light)
+        brightest[up], brightest_light[up] = k, light[..., 1][up]
+        scores[k] = np.minimum(z * 60, 255).astype(np.uint8)
+        _include(light, own, blocked, absent, z, mean, variance)
+    painted = _painted(instructions, shape, names)
+    moved &= ~painted.still
+    if instructions.keep_trails:
+        # A passing light is where some frame is more than twice as bright as the leading one.
+        trails = cv2.dilate((brightest >= 0).astype(np.uint8), kernel).astype(bool)
+    else:
+        trails = np.zeros(shape, bool)
+    out = Motion(np.full((count, *shape), 255, np.uint8), np.zeros(shape, np.uint8))
+    whole = cv2.morphologyEx((moved & ~trails).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
+    number, labels, statistics, _ = cv2.connectedComponentsWithStats(whole, connectivity=8)
+    hard = np.zeros(shape, np.uint8)
+    chosen = leader.copy()
+    asked = {int(labels[min(int(c.y * shape[0]), shape[0] - 1), min(int(c.x * shape[1]), shape[1] - 1)]): names.index(c.frame)
+             for c in instructions.choices if c.frame in names}
+    large = []
+    for label in range(1, number):
+        x, y, w, h, area = (int(v) for v in statistics[label])
+        if area < (8 if any(placed) else 3) and label not in asked:
+            continue
+        part = (slice(y, y + h), slice(x, x + w))
+        inside = labels[part] == label
+        calm = float((changed[part][inside] < _SOFT_CHANGE).mean())
+        soft = area > _SOFT_SIZE and calm > 0.6 and label not in asked
+        if label in asked:
+            frame = asked[label]
+        elif soft:
+            frame = int(np.bincount(leader[part][inside]).argmax())
+        else:
+            frame = _one_frame(frames, mean[(*part, 1)], lost[(slice(None), *part)], inside)
+        if soft:
+            out.moved[part][inside & moved[part]] = frame + 1
+        else:
+            # Where even the chosen frame clips, the next darker one that does not speaks.
+            own = inside & ~lost[frame][part] if label not in asked else inside
+            chosen[part][own] = frame
+            hard[part][inside] = 1
+        large.append((area, (x, y, w, h, frame, soft)))
+    if instructions.keep_trails:
+        chosen[trails] = np.where(brightest[trails] >= 0, brightest[trails], chosen[trails])
+        hard[trails] = 1
+    hard[painted.moved] = 1
+    chosen = np.where(painted.frame >= 0, painted.frame, chosen)
+    for k in range(count):
+        # Soft: from full share where the frame agrees to none where it differs by twice what is allowed.
+        fading = np.clip((scores[k].astype(np.float32) / 60 - 1), 0, 1)
+        fading[painted.still | (whole == 0)] = 0
+        fading = cv2.blur(np.maximum(fading, 0), (3, 3))
+        fading[leader == k] = 0
+        silent = cv2.dilate(np.where((hard > 0) & (chosen != k), 255, 0).astype(np.uint8), kernel)
+        silent[(chosen == k) & (hard > 0)] = 0
+        silent = np.maximum(cv2.blur(silent, (3, 3)), silent)
+        silent[(chosen == k) & (hard > 0)] = 0
+        out.share[k] = 255 - np.maximum(silent, (fading * 255).astype(np.uint8))
+    out.moved[hard > 0] = chosen[hard > 0].astype(np.uint8) + 1
+    out.regions = [r for _, r in sorted(large, key=lambda e: -e[0])[:40]]
+    return out
 
-    def measured(k: int):
-        light, blocked = np.empty((rows, columns, 3), np.float32), np.empty((rows, columns, 3), np.bool_)
-        scale = 1.0 / ((white[k] - black[k]) * gains[k] * _TAPS)
-        _cells(stack[k], pattern, black[k].astype(np.float32), scale.astype(np.float32), np.float32(clip[k]), light, blocked)
-        slope, offset = noise[k].slope / (gains[k] * _TAPS), noise[k].offset / (gains[k] ** 2 * _TAPS)
-        return light, np.maximum(light, 0) * slope.astype(np.float32) + offset.astype(np.float32), blocked
 
-    lead, lead_var, blocked = measured(reference)
-    open_places = blocked.any(-1)
-    leader = np.full(lead.shape[:2], reference, np.int16)
-    for k in reversed(order[: order.index(reference)]):
-        if not open_places.any():
-            break
-        light, variance, blocked = measured(k)
-        lead[open_places], lead_var[open_places] = light[open_places], variance[open_places]
-        leader[open_places] = k
-        open_places &= blocked.any(-1)
-    out = np.full((frames, *leader.shape), 255, np.uint8)
-    for k in range(frames):
-        light, variance, blocked = measured(k)
-        allowed = np.sqrt(variance + lead_var) * _THRESHOLD + _TOLERANCE * np.abs(lead)
-        # A clipped colour says nothing, but where the leading frame foresees no clipping something has moved.
-        level = (clip[k] - black[k]) / (white[k] - black[k]) / gains[k]
-        unforeseen = lead + 6 * np.sqrt(lead_var) < 0.8 * level
-        moved = np.where(blocked, unforeseen, np.abs(light - lead) > allowed).any(-1)
-        moved &= leader != k
-        # The borders of what moved are soft: some cells more are silenced, and the share falls off over the next.
-        silent = cv2.dilate(moved.astype(np.uint8), np.ones((3, 3), np.uint8)) * np.uint8(255)
-        out[k] = 255 - np.maximum(cv2.blur(silent, (3, 3)), silent)
-        out[k][leader == k] = 255
+def _one_frame(frames: _Frames, mean: np.ndarray, lost: np.ndarray, inside: np.ndarray) -> int:
+    """The frame that a solid region comes from: the one that measures most of it well, clipped places counting dearly."""
+    light = np.maximum(mean[inside], 1e-9)
+    # The reference frame comes first, then those nearest to it in exposure: another must be clearly better.
+    best, score = 0, -np.inf
+    for k in np.argsort(np.abs(np.log2(frames.gains)), kind="stable").tolist():
+        noise = frames.noise[k]
+        gain = float(frames.gains[k])
+        variance = (noise.slope[1] * light * gain + noise.offset[1]) / (8 * gain * gain)
+        quality = float(np.minimum(10 * np.log10(light**2 / variance), _ENOUGH).mean()) - _LOST * float(lost[k][inside].mean())
+        if quality > score + 1.0:
+            best, score = k, quality
+    return best
+
+
+@dataclass
+class _Painted:
+    """What the user painted: frames (−1 for none), and where all or one shall speak."""
+
+    moved: np.ndarray
+    still: np.ndarray
+    frame: np.ndarray
+
+
+def _painted(instructions: Instructions, shape: tuple[int, int], names: Sequence[str]) -> _Painted:
+    out = _Painted(np.zeros(shape, bool), np.zeros(shape, bool), np.full(shape, -1, np.int16))
+    for stroke in instructions.strokes:
+        if stroke.kind not in ("moved", "still"):
+            continue
+        mask = stroke_mask(stroke, shape)
+        adds = stroke.kind == "moved"
+        out.moved[mask], out.still[mask] = adds, not adds
+        out.frame[mask] = names.index(stroke.frame) if adds and stroke.frame in names else -1
     return out

@@ -1,238 +1,309 @@
-"""Raw frames in, one radiance map out."""
+"""Frames in, one radiance map out."""
 
 import time
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
+from crenn.core.align.bracket import Alignment, align
+from crenn.core.align.mapping import Mesh
+from crenn.core.align.resample import noise_share, resample_mosaic
 from crenn.core.errors import CrennError, MismatchedFrames
-from crenn.core.frames.raw import RawFrame, read_raw
-from crenn.core.merge.clipped import rebuild_clipped
-from crenn.core.merge.combine import combine
-from crenn.core.merge.demosaic import demosaic
-from crenn.core.merge.exposures import ExposureRatio, measure_ratio, saturation_level
-from crenn.core.merge.ghosts import still_share
-from crenn.core.merge.hot import mend_hot
-from crenn.core.merge.report import HORIZON_SNR, FrameReport, MergeReport, light_statistics
-from crenn.core.noise.model import NoiseModel, estimate_noise
+from crenn.core.frames.raw import RawFrame
+from crenn.core.merge.brush import as_on_sensor
+from crenn.core.merge.calibrate import Calibration, apply, count_hot, mend_sites, prepare
+from crenn.core.merge.colour import cropped, to_colour, turn_as_held
+from crenn.core.merge.combine import MergedMosaic, combine
+from crenn.core.merge.describe import Facts, describe
+from crenn.core.merge.exposures import ExposureRatio, measure_ratio
+from crenn.core.merge.gather import SAME, Gathered, gather
+from crenn.core.merge.ghosts import CELL, Motion, find_motion
+from crenn.core.merge.instructions import Instructions
+from crenn.core.merge.mosaics import Mosaics
+from crenn.core.merge.stack import CLIP_FROM, Stacked, as_one_frame, stack_frames
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 
-#: More frames than this do not fit the source channel, nor a bracket.
-MAX_FRAMES = 64
-
-
-def _check_together(frames: list[RawFrame]) -> tuple[list[int], list[str]]:
-    """Indices of the frames that can be merged with the first, and why the others cannot."""
-    keep, aside = [], []
-    first = frames[0]
-    for index, frame in enumerate(frames):
-        camera = (frame.metadata.make, frame.metadata.model)
-        if frame.mosaic.shape != first.mosaic.shape:
-            sizes = [f"{f.mosaic.shape[1]}×{f.mosaic.shape[0]}" for f in (frame, first)]
-            aside.append(f"{frame.name}: is {sizes[0]}, while {first.name} is {sizes[1]}. Merge it on its own.")
-        elif camera != (first.metadata.make, first.metadata.model):
-            aside.append(f"{frame.name}: comes from another camera ({' '.join(camera).strip() or 'unnamed'}) than "
-                         f"{first.name}. Merge it on its own.")
-        elif not np.array_equal(frame.pattern, first.pattern):
-            aside.append(f"{frame.name}: its mosaic begins at another colour than that of {first.name}.")
-        elif frame.metadata.sensitivity is None and len(frames) > 1:
-            aside.append(f"{frame.name}: has no exposure time, so it cannot be merged. Type it in, or leave the "
-                         "frame out.")
-        else:
-            keep.append(index)
-    return keep, aside
-
-
-def _ratios(frames: list[RawFrame], noise: list[NoiseModel]) -> list[ExposureRatio]:
-    """Sensitivity of each frame relative to the darkest, refined link by link from dark to bright."""
-    nominal = [f.metadata.sensitivity or 1.0 for f in frames]
-    order = np.argsort(nominal, kind="stable")
-    out: list[ExposureRatio | None] = [None] * len(frames)
-    out[order[0]] = ExposureRatio(1.0, 1.0, 0.0)
-    for before, here in zip(order[:-1], order[1:]):
-        link = measure_ratio(frames[before], frames[here], (noise[before], noise[here]),
-                             nominal[here] / nominal[before])
-        so_far = out[before]
-        error = None if link.error is None else float(np.hypot(link.error, so_far.error or 0.0))
-        out[here] = ExposureRatio(nominal[here] / nominal[order[0]], so_far.refined * link.refined, error)
-    return out
-
-
-def _default_reference(frames: list[RawFrame]) -> int:
-    """The frame of the middle exposure."""
-    order = sorted(range(len(frames)), key=lambda i: frames[i].metadata.sensitivity or 1.0)
-    return order[(len(order) - 1) // 2]
-
-
-def decode(paths: Sequence[Path], names: Sequence[str], progress: Progress) -> list[RawFrame]:
-    """Decode frames, two at a time."""
-    frames = []
-    with ThreadPoolExecutor(2) as pool:
-        for index, frame in enumerate(pool.map(read_raw, paths, names)):
-            frames.append(frame)
-            progress.at((index + 1) / len(paths), f"Reading {frame.name}")
-    return frames
+#: More frames than this do not fit the source channel.
+MAX_FRAMES = 200
 
 
 def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: Progress | None = None,
-                 names: Sequence[str] | None = None, deghost: bool = True) -> RadianceMap:
-    """Merge raw frames shot from a tripod into one radiance map.
+                 names: Sequence[str] | None = None, instructions: Instructions | None = None,
+                 kinds: Sequence[str | None] | None = None) -> RadianceMap:
+    """Merge frames into one radiance map: a bracket, a stack of equal frames, or a stack of brackets.
 
     Parameters
     ----------
     paths : sequence of Path
-        One frame or more, in any order.
+        One frame or more, in any order; dark, flat and bias frames may be among them.
     reference : int, optional
-        Index into ``paths`` of the frame whose saturation is 1.0 and whose white balance is kept; the middle
-        exposure by default.
+        Index into ``paths`` of the frame whose saturation is 1.0, whose white balance is kept and over which the others
+        are laid; by default the middle exposure of a bracket, the middle frame of a stack.
     progress : Progress, optional
     names : sequence of str, optional
         What the user calls the frames; their files' names by default.
-    deghost : bool
-        Whether what moved between the frames is taken from one of them.
+    instructions : Instructions, optional
+    kinds : sequence of str or None, optional
+        What each frame is for, where the user said so: light, dark, flat or bias.
 
     Raises
     ------
     UnreadableFrame
-        If a frame is foreign or damaged.
+        If no frame can be read.
     MismatchedFrames
         If the reference frame cannot be merged, or no frame is left.
     """
     began = time.perf_counter()
-    progress = progress or Progress()
+    progress, instructions = progress or Progress(), instructions or Instructions()
+    names = list(names or (Path(p).name for p in paths))
     if not paths:
-        raise MismatchedFrames("No frames to merge.", remedy="Choose at least one raw file.")
+        raise MismatchedFrames("No frames to merge.", remedy="Choose at least one frame.")
     if len(paths) > MAX_FRAMES:
         raise MismatchedFrames(f"{len(paths)} frames are too many for one merge;", remedy=f"use up to {MAX_FRAMES}.")
+    if reference is None and instructions.reference is not None:
+        if instructions.reference not in names:
+            raise CrennError(f"The reference frame {instructions.reference} is not among the frames.",
+                             remedy="Choose another, or none.")
+        reference = names.index(instructions.reference)
     if reference is not None and not 0 <= reference < len(paths):
         raise CrennError(f"Reference {reference} is not one of the frames 0 to {len(paths) - 1}.")
-    names = list(names or (Path(p).name for p in paths))
-    frames = decode(paths, names, progress.part(0.0, 0.35))
-    kept, aside = _check_together(frames)
-    if not kept:
-        raise MismatchedFrames("No frame can be merged:", remedy=" ".join(aside))
-    if reference is not None and reference not in kept:
-        raise MismatchedFrames("The reference frame cannot be merged:", remedy=" ".join(aside))
-    frames = [frames[i] for i in kept]
-    reference_kept = kept.index(reference) if reference is not None else _default_reference(frames)
-
-    progress.at(0.36, "Comparing exposures")
-    noise = [f.noise or estimate_noise(f.mosaic, f.pattern, f.black, f.white) for f in frames]
-    clip = [saturation_level(f) for f in frames]
-    ratios = _ratios(frames, noise)
-    gains = np.array([r.refined for r in ratios])
-    gains /= gains[reference_kept]
-    nominal = np.array([r.nominal for r in ratios]) / ratios[reference_kept].nominal
-
-    first = frames[reference_kept]
-    stack = np.stack([f.mosaic for f in frames]) if len(frames) > 1 else frames[0].mosaic[None]
-    shares = [_clipped_share(f.mosaic, c) for f, c in zip(frames, clip)]
-    blacks = np.stack([f.black for f in frames])
-    whites = np.array([f.white for f in frames], np.float32)
-    for frame in frames:
-        frame.mosaic = frame.mosaic[:0]
-    still = None
-    if deghost and len(frames) > 1:
-        progress.at(0.5, "Finding what moved")
-        still = still_share(stack, gains, first.pattern, blacks, whites, clip, noise, reference_kept)
-    progress.at(0.58, "Merging light")
-    merged = combine(stack, gains, first.pattern, blacks, whites, np.array(clip, np.float32), noise, still)
-    del stack
-    progress.at(0.65, "Rebuilding colour")
-    radiance, mended = _to_colour(merged, first)
-    _turn_as_held(radiance, first.flip)
-    feeds = np.bincount(radiance.source.ravel(), minlength=len(frames)) / radiance.source.size
-    radiance.source = np.array(kept, np.uint8)[radiance.source]
-
-    progress.at(0.9, "Measuring the light")
-    height, width = radiance.shape
-    step = max(1, int(np.sqrt(height * width / 1.5e6)))
-    statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step)
-    reports = []
-    for i, frame in enumerate(frames):
-        ev = float(np.log2(gains[i]))
-        slope, offset = float(noise[i].slope[1]), float(noise[i].offset[1])
-        # x / sqrt(S x + O) = 4 solved for x.
-        floor = (HORIZON_SNR**2 * slope + np.sqrt(HORIZON_SNR**4 * slope**2 + 4 * HORIZON_SNR**2 * offset)) / 2
-        level = (clip[i] - frame.black[1]) / (frame.white - frame.black[1])
-        reports.append(FrameReport(
-            name=frame.name, seconds=frame.metadata.seconds, aperture=frame.metadata.aperture, iso=frame.metadata.iso,
-            ev=ev, nominal_ev=float(np.log2(nominal[i])), ev_error=ratios[i].error,
-            clip_stop=float(np.log2(level)) - ev, noise_stop=float(np.log2(floor)) - ev, clipped_share=shares[i],
-            feeds=float(feeds[i])))
-    radiance.report = MergeReport(
-        reference=kept[reference_kept], width=width, height=height, frames=reports, set_aside=aside,
-        hot_pixels=mended, source_indices=kept, as_shot=list(first.as_shot),
-        warnings=_warnings(frames, ratios, shares),
-        clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
-        seconds=round(time.perf_counter() - began, 3), **statistics).model_dump()
+    found = gather(paths, names, instructions.seconds, kinds or [None] * len(paths), progress.part(0.0, 0.3))
+    if reference is not None and reference not in found.indices:
+        raise MismatchedFrames("The reference frame cannot be merged:", remedy=" ".join(found.aside) or "it is a calibration frame.")
+    calibration = prepare(found.lights, found.darks, found.flats, found.biases, found.noise[0])
+    found.darks, found.flats, found.biases = [], [], []
+    groups = _groups(found)
+    mode = instructions.mode
+    if mode == "auto":
+        mode = "stack" if len(groups) == 1 and len(found.lights) >= CLIP_FROM else "bracket"
+    if len(found.lights) == 1:
+        mode = "single"
+    facts = Facts(mode, calibration.notes)
+    facts.hot = 0 if calibration.hot is None else int(calibration.hot.sum())
+    if mode == "stack":
+        merged, first, chosen = _stack(found, calibration, reference, instructions, facts, progress.part(0.3, 0.75))
+    else:
+        _stack_groups(found, groups, calibration, reference, instructions, progress.part(0.3, 0.45), facts)
+        merged, first, chosen = _bracket(found, reference, instructions, facts, progress.part(0.45, 0.75))
+    progress.at(0.75, "Rebuilding colour")
+    radiance, mended = to_colour(merged, first)
+    del merged
+    facts.hot += mended
+    radiance.moved, radiance.ground = facts.moved, facts.ground
+    if instructions.borders == "common" and facts.common is not None:
+        cropped(radiance, facts.common)
+    turn_as_held(radiance, first.flip)
+    facts.feeds = np.bincount(radiance.source.ravel(), minlength=len(found.lights)) / radiance.source.size
+    table = np.array(found.indices, np.uint8)
+    radiance.source = table[radiance.source]
+    if radiance.moved is not None:
+        radiance.moved = np.where(radiance.moved > 0, np.concatenate([[0], table + 1])[radiance.moved], 0).astype(np.uint8)
+    progress.at(0.93, "Measuring the light")
+    report = describe(radiance, found, facts, first, chosen)
+    report.seconds = round(time.perf_counter() - began, 3)
+    radiance.report = report.model_dump()
     progress.at(1.0, "Merged")
     return radiance
+
+
+def _groups(found: Gathered) -> list[list[int]]:
+    """Light frames of equal exposure, by their places; darkest first."""
+    ev = np.log2(found.sensitivities)
+    out: list[list[int]] = []
+    for k in np.argsort(ev, kind="stable").tolist():
+        if out and ev[k] - ev[out[-1][0]] < SAME:
+            out[-1].append(k)
+        else:
+            out.append([k])
+    return [sorted(g) for g in out]
+
+
+def _stack(found: Gathered, calibration: Calibration, reference: int | None, instructions: Instructions, facts: Facts,
+           progress: Progress) -> tuple[MergedMosaic, RawFrame, int]:
+    """Stack all light frames: (mosaic, reference frame, its place)."""
+    chosen = found.indices.index(reference) if reference is not None else (len(found.lights) - 1) // 2
+    facts.clipped = [_clipped_share(f.mosaic, c) for f, c in zip(found.lights, found.clip)]
+    first = found.lights[chosen]
+    with Mosaics(len(found.lights), first.mosaic.shape) as mosaics:
+        for k, frame in enumerate(found.lights):
+            mosaics.put(k, frame.mosaic)
+            frame.mosaic = frame.mosaic[:0]
+        stacked = stack_frames(found, mosaics, calibration, chosen, instructions, progress)
+    facts.take_stack(stacked, found)
+    found.without(set(range(len(found.lights))) - set(stacked.used))
+    return stacked.merged, first, stacked.used.index(chosen)
+
+
+def _stack_groups(found: Gathered, groups: list[list[int]], calibration: Calibration, reference: int | None,
+                  instructions: Instructions, progress: Progress, facts: Facts) -> None:
+    """Calibrate frames, and make one of each group of equal exposures where there are several such frames."""
+    gone: set[int] = set()
+    shape = found.lights[0].mosaic.shape
+    for number, group in enumerate(groups):
+        progress.at(number / len(groups), "Stacking equal exposures")
+        if len(group) < 3 or len(groups) == 1:
+            for k in group:
+                apply(found.lights[k], calibration, found.clip[k])
+            continue
+        part = Gathered(*([getattr(found, n)[k] for k in group] for n in ("lights", "indices", "noise", "clip")))
+        keep = part.indices.index(reference) if reference in part.indices else 0
+        with Mosaics(len(group), shape) as mosaics:
+            for n, frame in enumerate(part.lights):
+                mosaics.put(n, frame.mosaic)
+                frame.mosaic = frame.mosaic[:0]
+            method = instructions.model_copy(update={"method": "auto" if instructions.method == "maximum" else instructions.method})
+            stacked = stack_frames(part, mosaics, calibration, keep, method, Progress(), sky=False)
+        k = group[keep]
+        as_one_frame(stacked, found.lights[k], part, keep)
+        found.noise[k], found.clip[k] = part.noise[keep], part.clip[keep]
+        gone |= set(group) - {k}
+        found.warnings.append(f"{found.lights[k].name}: stands for {len(stacked.used)} frames of its exposure, stacked.")
+        found.aside += stacked.aside
+    found.without(gone)
+
+
+def _default_reference(found: Gathered) -> int:
+    """The frame of the middle exposure."""
+    order = np.argsort(found.sensitivities, kind="stable")
+    return int(order[(len(order) - 1) // 2])
+
+
+def _bracket(found: Gathered, reference: int | None, instructions: Instructions, facts: Facts,
+             progress: Progress) -> tuple[MergedMosaic, RawFrame, int]:
+    """Merge frames of several exposures: (mosaic, reference frame, its place)."""
+    chosen = found.indices.index(reference) if reference is not None else _default_reference(found)
+    alignments = [Alignment()] * len(found.lights)
+    if instructions.align and len(found.lights) > 1:
+        chosen, alignments = _aligned(found, chosen, reference is not None, progress.part(0.0, 0.3))
+    shares = [_clipped_share(f.mosaic, c) for f, c in zip(found.lights, found.clip)]
+    first = found.lights[chosen]
+    facts.clipped = shares
+    facts.shifts, facts.turns = [a.shift for a in alignments], [a.turn for a in alignments]
+    facts.errors = [a.error for a in alignments]
+    spreads = _lay_over(found, alignments, facts, progress.part(0.3, 0.62))
+    progress.at(0.63, "Comparing exposures")
+    ratios = _ratios(found)
+    gains = np.array([r.refined for r in ratios])
+    gains /= gains[chosen]
+    facts.gains, facts.nominal = gains, np.array([r.nominal for r in ratios]) / ratios[chosen].nominal
+    facts.ratio_errors = [r.error for r in ratios]
+    blacks = np.stack([f.black for f in found.lights])
+    whites = np.array([f.white for f in found.lights], np.float32)
+    stack = np.stack([f.mosaic for f in found.lights]) if len(found.lights) > 1 else first.mosaic[None]
+    for frame in found.lights:
+        frame.mosaic = frame.mosaic[:0]
+    motion: Motion | None = None
+    if instructions.deghost and len(found.lights) > 1:
+        progress.at(0.68, "Finding what moved")
+        own = instructions
+        if instructions.strokes or instructions.choices:
+            own = instructions.model_copy(update={"strokes": as_on_sensor(instructions.strokes, first.flip),
+                                                  "choices": _choices_on_sensor(instructions, first.flip)})
+        motion = find_motion(stack, gains, first.pattern, blacks, whites, found.clip, found.noise, chosen,
+                             [a.mesh is not None for a in alignments], own, [f.name for f in found.lights])
+        facts.take_motion(motion, found)
+        full = np.repeat(np.repeat(motion.moved, CELL, 0), CELL, 1)
+        height, width = stack.shape[1:]
+        facts.moved = np.pad(full, ((0, height - full.shape[0]), (0, width - full.shape[1])), mode="edge")
+    progress.at(0.85, "Merging light")
+    merged = combine(stack, gains, first.pattern, blacks, whites, np.array(found.clip, np.float32), found.noise,
+                     motion.share if motion else None, spreads)
+    return merged, first, chosen
+
+
+def _choices_on_sensor(instructions: Instructions, flip: int):
+    turned = {3: lambda c: (1 - c.x, 1 - c.y), 5: lambda c: (1 - c.y, c.x), 6: lambda c: (c.y, 1 - c.x)}.get(flip)
+    if turned is None:
+        return instructions.choices
+    return [c.model_copy(update=dict(zip("xy", turned(c)))) for c in instructions.choices]
+
+
+def _aligned(found: Gathered, chosen: int, asked: bool, progress: Progress) -> tuple[int, list[Alignment]]:
+    """Align all frames and drop those that do not fit: (place of the reference, alignments)."""
+
+    def attempt(place: int) -> list[Alignment]:
+        gains = found.sensitivities / found.sensitivities[place]
+        return align(found.lights, found.noise, found.clip, gains, place, progress)
+
+    alignments = attempt(chosen)
+    count = len(alignments)
+    wrong = sum(a.fault is not None for a in alignments)
+    if count >= 3 and not asked and wrong * 2 > count - 1:
+        # Nearly all others disagree with the reference frame: it may be the odd one itself.
+        order = np.argsort(found.sensitivities, kind="stable").tolist()
+        place = order[(order.index(chosen) + 1) % count]
+        second = attempt(place)
+        if sum(a.fault is not None for a in second) < wrong:
+            chosen, alignments = place, second
+    for a, frame in zip(alignments, found.lights):
+        if a.fault:
+            found.aside.append(f"{frame.name}: {a.fault} It was left out.")
+    gone = {k for k, a in enumerate(alignments) if a.fault}
+    kept = [a for a in alignments if not a.fault]
+    chosen -= sum(k < chosen for k in gone)
+    found.without(gone)
+    return chosen, kept
+
+
+def _lay_over(found: Gathered, alignments: list[Alignment], facts: Facts, progress: Progress) -> list[np.ndarray | None]:
+    """Move frames over the reference frame, in place; what that does to their noise."""
+    if not any(a.mesh for a in alignments):
+        return [None] * len(alignments)
+    first = found.lights[0]
+    votes = np.zeros(first.mosaic.shape, np.uint8)
+    for frame, noise in zip(found.lights, found.noise):
+        span = float(frame.white - frame.black[1])
+        count_hot(frame.mosaic, np.float32(frame.black[1]), np.float32(np.sqrt(noise.offset[1]) * span),
+                  np.float32(noise.slope[1] * span), votes)
+    # A hot site stays where it is while the picture moves: two frames that agree on it are enough.
+    hot = votes >= 2
+    facts.hot += int(hot.sum())
+    spreads: list[np.ndarray | None] = []
+    darkest = int(np.argmin(found.sensitivities))
+    box = [0, 0, first.mosaic.shape[1], first.mosaic.shape[0]]
+    for k, (frame, a) in enumerate(zip(found.lights, alignments)):
+        progress.at(k / len(alignments), f"Laying {frame.name} in place")
+        mend_sites(frame.mosaic, hot)
+        if a.mesh is None:
+            spreads.append(None)
+            continue
+        size = frame.mosaic.shape
+        frame.mosaic, black, white, clip = resample_mosaic(frame.mosaic, a.mesh, frame.pattern, frame.black, frame.white,
+                                                           found.clip[k], frame.neutral_gains, found.noise[k].slope,
+                                                           found.noise[k].offset, 1 if k == darkest else 3)
+        frame.black, frame.white, found.clip[k] = np.full(3, black, np.float32), white, clip
+        spreads.append(noise_share(a.mesh, frame.pattern, frame.neutral_gains))
+        box = _within(box, a.mesh, size)
+    facts.common = tuple(box)
+    return spreads
+
+
+def _within(box: list[int], mesh: Mesh, size: tuple[int, int]) -> list[int]:
+    """The part of a box (x, y, width, height) that a moved frame covers, too."""
+    x, y, width, height = mesh.covered(size)
+    left, top = max(box[0], x), max(box[1], y)
+    return [left, top, max(min(box[0] + box[2], x + width) - left, 0), max(min(box[1] + box[3], y + height) - top, 0)]
+
+
+def _ratios(found: Gathered) -> list[ExposureRatio]:
+    """Sensitivity of each frame relative to the darkest, refined link by link from dark to bright."""
+    nominal, frames = found.sensitivities, found.lights
+    order = np.argsort(nominal, kind="stable")
+    out: list[ExposureRatio | None] = [None] * len(frames)
+    out[order[0]] = ExposureRatio(1.0, 1.0, 0.0)
+    for before, here in zip(order[:-1], order[1:]):
+        link = measure_ratio(frames[before], frames[here], (found.noise[before], found.noise[here]),
+                             nominal[here] / nominal[before])
+        so_far = out[before]
+        error = None if link.error is None else float(np.hypot(link.error, so_far.error or 0.0))
+        out[here] = replace(link, nominal=nominal[here] / nominal[order[0]], refined=so_far.refined * link.refined, error=error)
+    return out
 
 
 def _clipped_share(mosaic: np.ndarray, level: float) -> float:
     """Share of sites at or above a level, from two rows in eight."""
     height, width = mosaic.shape
     return float((mosaic[: height // 8 * 8].reshape(-1, 8, width)[:, :2] >= level).mean())
-
-
-def _to_colour(merged, frame: RawFrame) -> tuple[RadianceMap, int]:
-    """White balance, mending, rebuilding of clipped sites and demosaic of a merged mosaic; sites mended."""
-    height, width = merged.light.shape
-    for row in range(2):
-        for column in range(2):
-            gain = frame.neutral_gains[frame.pattern[row, column]]
-            merged.light[row::2, column::2] *= gain
-            merged.variance[row::2, column::2] *= gain * gain
-    mended = mend_hot(merged.light, merged.variance)
-    even = (slice(height // 2 * 2), slice(width // 2 * 2))
-    rebuild_clipped(merged.light[even], merged.clipped[even], frame.pattern)
-    # A place's colours may come from different frames near saturation; green, half of all sites, speaks for it.
-    for row in range(2):
-        green = int(frame.pattern[row, 1] == 1)
-        of_green = merged.source[row::2, green::2]
-        other = merged.source[row::2, 1 - green::2]
-        width_shared = min(other.shape[1], of_green.shape[1])
-        other[:, :width_shared] = of_green[:, :width_shared]
-    rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020)
-    clipped = np.zeros((height, width), np.uint8)
-    for row in range(2):
-        for column in range(2):
-            bit = np.uint8(1 << frame.pattern[row, column])
-            site = merged.clipped[row::2, column::2]
-            for y in range(2):
-                for x in range(2):
-                    block = clipped[y::2, x::2]
-                    h, w = min(block.shape[0], site.shape[0]), min(block.shape[1], site.shape[1])
-                    block[:h, :w] |= np.where(site[:h, :w], bit, 0).astype(np.uint8)
-    return RadianceMap(rgb, sigma, merged.source, clipped), mended
-
-
-def _turn_as_held(radiance: RadianceMap, flip: int) -> None:
-    """Turn the map as the camera was held; ``flip`` is LibRaw's."""
-    turns = {0: 0, 3: 2, 5: 1, 6: 3}.get(flip, 0)
-    if turns:
-        for name in ("rgb", "sigma", "source", "clipped"):
-            setattr(radiance, name, np.ascontiguousarray(np.rot90(getattr(radiance, name), turns)))
-
-
-def _warnings(frames, ratios, shares) -> list[str]:
-    out = []
-    for frame, ratio, share in zip(frames, ratios, shares):
-        off = np.log2(ratio.refined / ratio.nominal)
-        if abs(off) > 0.25:
-            out.append(f"{frame.name}: was exposed {off:+.2f} EV off what its file tells; the measured value is used.")
-        if ratio.error is None:
-            out.append(f"{frame.name}: shares too little well-exposed light with the next darker frame to check its "
-                       "exposure; the file's value is used.")
-        if frame.developed:
-            out.append(f"{frame.name}: its sensor has no Bayer mosaic; LibRaw's demosaic comes before the merge, and the "
-                       "predicted noise is only roughly right.")
-        if share > 0.98:
-            out.append(f"{frame.name}: is clipped nearly everywhere and adds little.")
-    if len(frames) > 1 and max(r.nominal for r in ratios) < 1.1 * min(r.nominal for r in ratios):
-        out.append("All frames have the same exposure: they are averaged, and reach no further into lights or shadows.")
-    return out

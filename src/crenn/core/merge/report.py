@@ -5,6 +5,7 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
+from crenn.core.merge.coverage import Coverage
 from crenn.core.spaces import luminance
 
 #: Histograms count light in bins of this many stops.
@@ -27,6 +28,30 @@ class FrameReport(BaseModel):
     noise_stop: float = Field(description="stop at which one pixel's signal equals its noise times 4")
     clipped_share: float = Field(description="share of sites clipped in this frame")
     feeds: float = Field(description="share of the picture that this frame feeds most")
+    shift: float = Field(0.0, description="by which the picture's middle, or a stack's sky, was moved, in pixels")
+    turn: float = Field(0.0, description="by which the picture was turned, in degrees")
+    align_error: float = Field(0.0, description="predicted deviation that is left, in pixels")
+
+
+class Region(BaseModel):
+    """A region of what moved, in shares of the picture's width and height."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    frame: str = Field(description="frame that it comes from")
+    soft: bool = Field(description="water or leaves: frames fade out by how much they differ")
+
+
+class StackReport(BaseModel):
+    """How equal frames became one."""
+
+    frames: int
+    method: Literal["mean", "clipped", "median", "maximum"]
+    sky: bool = Field(description="whether the sky was registered on its stars, the ground on itself")
+    rejected: float = Field(description="share of samples left out as outliers")
+    expected_gain_db: float = Field(description="gain in signal to noise of a mean of so many frames, dB")
 
 
 class MergeReport(BaseModel):
@@ -41,6 +66,15 @@ class MergeReport(BaseModel):
     frames: list[FrameReport]
     source_indices: list[int] = Field(description="value in the source channel of each of the frames")
     as_shot: list[float] = Field(min_length=2, max_length=2, description="white balance as shot: temperature in K, tint in ‰ Duv")
+    mode: Literal["single", "bracket", "stack"] = "bracket"
+    aligned: bool = Field(False, description="whether any frame was moved over the reference frame")
+    common: tuple[float, float, float, float] | None = Field(
+        None, description="x, y, width, height that all frames cover, in shares of the picture; none if all of it")
+    moved_share: float = Field(0.0, description="share of the picture where something moved")
+    regions: list[Region] = Field(default_factory=list, description="the largest regions of what moved")
+    stack: StackReport | None = None
+    calibration: list[str] = Field(default_factory=list, description="calibration frames, and what was done with them")
+    coverage: Coverage | None = None
     set_aside: list[str] = Field(default_factory=list, description="frames left out, each with the reason")
     warnings: list[str] = Field(default_factory=list)
     hot_pixels: int = Field(0, description="sites mended")
@@ -99,6 +133,7 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
     total = max(index.size, 1)
     return {
         "low_stop": float(low), "high_stop": float(high), "noise_horizon": horizon, "histogram_start": start,
+        "histogram_bin": BIN,
         "histogram": [float(c) / total for c in counts], "clipped_histogram": [float(c) / total for c in lost],
         "snr_db": snr,
     }

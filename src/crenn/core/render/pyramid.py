@@ -47,7 +47,7 @@ class PreparedScene:
         if "histogram" not in report:
             step = max(1, int(np.sqrt(radiance.rgb.shape[0] * radiance.rgb.shape[1] / 3e6)))
             statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step)
-            report = {"histogram_bin": 0.125, **statistics, **report}
+            report = {**statistics, **report}
         return cls(levels, radiance.sigma, radiance.source, radiance.clipped, report)
 
     def save(self, folder: Path) -> None:

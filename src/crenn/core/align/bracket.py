@@ -1,0 +1,192 @@
+"""Lays the frames of a bracket over their reference frame."""
+
+from dataclasses import dataclass
+
+import numba as nb
+import numpy as np
+
+from crenn.core.align.mapping import Mesh, apply_homography
+from crenn.core.align.proxy import Level, levels_of, pyramid
+from crenn.core.align.register import Registration, refined, register
+from crenn.core.align.resample import resample
+from crenn.core.frames.raw import RawFrame
+from crenn.core.noise.model import NoiseModel
+from crenn.core.progress import Progress
+
+#: Frames whose places all lie within this many pixels were shot from a tripod: they are not touched.
+_STILL = 0.12
+#: Less agreement of structure than this means another view.
+_AGREE = 0.55
+#: A frame with less of the sharp frames' fine gradients is blurred; with less of the coarse ones, fogged.
+_SHARP, _CLEAR = 0.6, 0.7
+#: Structure that reaches over less of the picture than this is one thing, not a view.
+_EXTENT = 0.35
+#: Share of the picture in which a frame must show more than noise.
+_SEEN = 0.002
+
+
+@dataclass(frozen=True)
+class Alignment:
+    """How one frame lies against the reference frame.
+
+    Attributes
+    ----------
+    mesh : Mesh or None
+        From the reference frame's pixels to this frame's; None if the frame lies right as it is.
+    shift, turn : float
+        Of the picture's middle, in pixels, and of the picture, in degrees.
+    error : float
+        Predicted deviation, in pixels; 0 for a frame that lies right.
+    fault : str or None
+        Why the frame cannot be used.
+    """
+
+    mesh: Mesh | None = None
+    shift: float = 0.0
+    turn: float = 0.0
+    error: float = 0.0
+    fault: str | None = None
+
+
+def _seen(level: Level) -> float:
+    """Share of a small picture with more than noise in it; clipped light counts as seen."""
+    clear = (level.light > 5 * np.sqrt(level.variance)) | ~level.valid
+    return float(clear.mean())
+
+
+def _fits_as_it_lies(a: Level, b: Level) -> bool | None:
+    """Whether two small pictures agree in light without being moved; None if they share too little to tell."""
+    both = a.valid & b.valid & (a.light > 5 * np.sqrt(a.variance)) & (b.light > 5 * np.sqrt(b.variance))
+    if both.sum() < 30:
+        return None
+    x, y = a.light[both], b.light[both]
+    ratio = np.log2(y / x)
+    allowed = 0.15 + 4 * np.sqrt(a.variance[both] / x**2 + b.variance[both] / y**2)
+    return float((np.abs(ratio - np.median(ratio)) < allowed).mean()) > 0.7
+
+
+def _moved(levels: list[Level], matrix: np.ndarray) -> Level:
+    """The finest level of a frame, moved onto the reference frame's grid."""
+    finest = levels[0]
+    stack = np.stack([finest.light, finest.variance, np.where(finest.valid, 0.0, 1.0)], -1).astype(np.float32)
+    moved = resample(stack, Mesh.from_homography(matrix, finest.light.shape))
+    known = np.isfinite(moved[..., 0]) & (np.abs(moved[..., 2]) < 0.02)
+    moved = np.nan_to_num(moved)
+    return Level(moved[..., 0], np.maximum(moved[..., 1], 1e-20), known, finest.factor)
+
+
+def _blended(a: Level, b: Level) -> Level:
+    """Mean of two levels on one grid, weighted by their noise."""
+    out = Level(a.light.copy(), a.variance.copy(), a.valid | b.valid, a.factor)
+    _weigh(out.light, out.variance, a.valid, b.light, b.variance, b.valid)
+    return out
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _weigh(light, variance, valid, light_b, variance_b, valid_b):
+    for y in nb.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            if not valid_b[y, x]:
+                continue
+            if not valid[y, x]:
+                light[y, x], variance[y, x] = light_b[y, x], variance_b[y, x]
+                continue
+            wa, wb = np.float32(1) / variance[y, x], np.float32(1) / variance_b[y, x]
+            light[y, x] = (wa * light[y, x] + wb * light_b[y, x]) / (wa + wb)
+            variance[y, x] = np.float32(1) / (wa + wb)
+
+
+def _half_size(matrix: np.ndarray) -> np.ndarray:
+    """A homography between full-size pictures as one between those of half the size."""
+    down = np.array([[0.5, 0, -0.25], [0, 0.5, -0.25], [0, 0, 1.0]])
+    return down @ matrix @ np.linalg.inv(down)
+
+
+def _inverted(found: Registration) -> Registration:
+    """The registration seen from the other frame."""
+    inverse = np.linalg.inv(found.matrix)
+    return Registration(inverse / inverse[2, 2], found.agreement, 1 / max(found.sharpness, 1e-3),
+                        1 / max(found.contrast, 1e-3), found.error, found.places, found.extent)
+
+
+def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], gains: np.ndarray, reference: int,
+          progress: Progress | None = None) -> list[Alignment]:
+    """Find how each frame of a bracket lies against the reference frame.
+
+    Frames are taken in the order of their exposures, from the reference frame outwards, each against the mean of all
+    laid down before it, so that the darkest and the brightest need not share any light.
+
+    Parameters
+    ----------
+    frames : list of RawFrame
+        Of one size and camera.
+    noise : list of NoiseModel
+    clip : list of float
+        Raw numbers from which sites count as clipped.
+    gains : ndarray (K,)
+        Sensitivities relative to the reference frame.
+    reference : int
+    progress : Progress, optional
+
+    Returns
+    -------
+    list of Alignment
+    """
+    progress = progress or Progress()
+    size = frames[0].mosaic.shape
+    out: list[Alignment] = [Alignment()] * len(frames)
+
+    def levels(k: int) -> list[Level]:
+        f = frames[k]
+        return levels_of(f.mosaic, f.pattern, f.black, f.white, clip[k], noise[k], float(gains[k]))
+
+    laid = levels(reference)
+    ev = np.log2(np.asarray(gains, np.float64))
+    order = sorted((k for k in range(len(frames)) if k != reference), key=lambda k: (abs(ev[k] - ev[reference]), k))
+    known: dict[int, np.ndarray] = {reference: np.eye(3)}
+    corners = np.array([(x, y) for x in (0, size[1] / 2, size[1] - 1) for y in (0, size[0] / 2, size[0] - 1)], np.float64)
+    for count, k in enumerate(order):
+        progress.at(count / max(len(order), 1), f"Aligning {frames[k].name}")
+        own = levels(k)
+        if _seen(own[-1]) < _SEEN:
+            out[k] = Alignment(fault="shows nothing but noise, as with the lens cap on.")
+            continue
+        nearest = min(known, key=lambda i: abs(ev[i] - ev[k]))
+        guesses = [known[nearest]]
+        # The cleaner picture tells where to look: gradients of noise would pull the result towards no shift.
+        brighter = ev[k] > max(ev[i] for i in known)
+        found = register(own, laid, [np.linalg.inv(g) for g in guesses], 1) if brighter else register(laid, own, guesses, 1)
+        if found is not None and brighter:
+            found = _inverted(found)
+        # One thing in an even picture may have moved by itself: that is no shake.
+        narrow = found is not None and found.extent < _EXTENT
+        if found is None or found.agreement < _AGREE or narrow and _fits_as_it_lies(laid[-1], own[-1]):
+            fits = _fits_as_it_lies(laid[-1], own[-1])
+            steady = all(np.array_equal(m, np.eye(3)) for m in known.values())
+            if fits or fits is None and steady:
+                # No detail to go by, but nothing against it either.
+                known[k] = np.eye(3)
+                laid = pyramid(_blended(laid[0], own[0]))
+            elif fits is None:
+                out[k] = Alignment(fault="shares too little light with the other frames to be aligned.")
+            else:
+                out[k] = Alignment(fault="does not fit the other frames: it shows another view, or moved too far.")
+            continue
+        if found.contrast < _CLEAR:
+            out[k] = Alignment(fault="is fogged or lit otherwise than the other frames.")
+            continue
+        shift = apply_homography(found.matrix, corners) - corners
+        if np.hypot(*shift.T).max() > max(_STILL, 2.5 * found.error):
+            found = _inverted(refined(own, laid, _inverted(found))) if brighter else refined(laid, own, found)
+            shift = apply_homography(found.matrix, corners) - corners
+        if found.sharpness < _SHARP:
+            out[k] = Alignment(fault=f"is blurred: it keeps {found.sharpness:.0%} of the fine detail of the others.")
+            continue
+        still = np.hypot(*shift.T).max() <= max(_STILL, 2.5 * found.error)
+        matrix = np.eye(3) if still else found.matrix
+        known[k] = matrix
+        turn = float(np.degrees(np.arctan2(matrix[1, 0] - matrix[0, 1], matrix[0, 0] + matrix[1, 1])))
+        out[k] = Alignment(None if still else Mesh.from_homography(matrix, size),
+                           0.0 if still else float(np.hypot(*shift[4])), turn, 0.0 if still else found.error)
+        laid = pyramid(_blended(laid[0], own[0] if still else _moved(own, _half_size(matrix))))
+    return out

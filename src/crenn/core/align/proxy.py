@@ -1,0 +1,89 @@
+"""What alignment looks at: the green light of a frame at falling sizes, with its noise and what is known of it."""
+
+from dataclasses import dataclass
+
+import cv2
+import numba as nb
+import numpy as np
+
+from crenn.core.noise.model import NoiseModel
+
+#: The smallest level is about this wide, in pixels.
+_SMALLEST = 360
+
+
+@dataclass
+class Level:
+    """Green light at one size.
+
+    Attributes
+    ----------
+    light : ndarray, float32 (h, w)
+        Relative to the reference frame's saturation.
+    variance : ndarray, float32 (h, w)
+    valid : ndarray, bool (h, w)
+        Whether no clipped or missing site has a part in the place.
+    factor : int
+        Full-size pixels per pixel.
+    """
+
+    light: np.ndarray
+    variance: np.ndarray
+    valid: np.ndarray
+    factor: int
+
+    def halved(self) -> "Level":
+        height, width = (n // 2 * 2 for n in self.light.shape)
+        size = (width // 2, height // 2)
+        light = cv2.resize(self.light[:height, :width], size, interpolation=cv2.INTER_AREA)
+        variance = cv2.resize(self.variance[:height, :width], size, interpolation=cv2.INTER_AREA) / 4
+        valid = cv2.resize(self.valid[:height, :width].astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.999
+        return Level(light, variance, valid, self.factor * 2)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _green(mosaic, pattern, black, scale, clip, slope, offset, gain, light, variance, valid):
+    for y in nb.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            total = np.float32(0)
+            ok = True
+            for a in range(2):
+                for b in range(2):
+                    number = mosaic[2 * y + a, 2 * x + b]
+                    if number >= clip:
+                        ok = False
+                    if pattern[a, b] == 1:
+                        total += np.float32(0.5) * (np.float32(number) - black) * scale
+            light[y, x] = total / gain
+            variance[y, x] = np.float32(0.5) * (slope * max(total, np.float32(0)) + offset) / (gain * gain)
+            valid[y, x] = ok
+
+
+def levels_of(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: float, clip: float, noise: NoiseModel,
+              gain: float) -> list[Level]:
+    """Levels of a raw frame, the finest first: half the mosaic's size, then halved until small.
+
+    Parameters
+    ----------
+    mosaic : ndarray, uint16 (H, W)
+    pattern : ndarray, uint8 (2, 2)
+    black : ndarray, float32 (3,)
+    white, clip : float
+        Raw numbers of saturation and clipping.
+    noise : NoiseModel
+    gain : float
+        Sensitivity relative to the reference frame.
+    """
+    shape = (mosaic.shape[0] // 2, mosaic.shape[1] // 2)
+    light, variance, valid = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.bool_)
+    _green(mosaic, pattern, np.float32(black[1]), np.float32(1 / (white - black[1])), np.uint16(min(clip, 65535)),
+           np.float32(noise.slope[1]), np.float32(noise.offset[1]), np.float32(gain), light, variance, valid)
+    return pyramid(Level(light, variance, valid, 2))
+
+
+def pyramid(finest: Level) -> list[Level]:
+    """A level and its halvings."""
+    out = [finest]
+    while max(out[-1].light.shape) > 1.5 * _SMALLEST:
+        out.append(out[-1].halved())
+    return out

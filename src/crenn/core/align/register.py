@@ -1,0 +1,429 @@
+"""Finds the homography between two exposures of one view: a guess from features, refined on the light itself.
+
+The light is compared on a scale that is linear within the noise and logarithmic above, only where both frames measured
+it, with the weights of their noise and Tukey's biweight against what moved. Inverse compositional Gauss-Newton steps
+(Baker and Matthews 2004) run from a small size up to half the mosaic's.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numba as nb
+import numpy as np
+
+from crenn.core.align.proxy import Level
+
+#: Agreement from which no further guesses are tried.
+_SURE = 0.9
+#: At most this many places take part, those with most to say.
+_PLACES = 300_000
+#: Sampling at half size folds detail back: a difference of this share of the local gradient is no error.
+_ALIAS = 0.12
+#: Deviations expected of a hand-held camera besides shift and rotation: scale and shear, and perspective at the picture's
+#: edge. They only matter where the frames share too little light to tell.
+_PRIOR_SHAPE, _PRIOR_PERSPECTIVE = 0.005, 0.015
+
+
+@dataclass
+class Registration:
+    """How one frame lies against another.
+
+    Attributes
+    ----------
+    matrix : ndarray, float64 (3, 3)
+        Homography from places of the fixed frame to those of the other, in pixels of the level's size.
+    agreement : float
+        Correlation of structure, tile by tile, relative to what the noise lets one expect; 1 is perfect.
+    sharpness, contrast : float
+        Fine and coarse gradients of the other frame relative to the fixed one.
+    error : float
+        Predicted deviation of a place in the median over the picture, in full-size pixels.
+    places : int
+        Places compared.
+    extent : float
+        How far over the picture the compared structure reaches, as a share of its width or height, the smaller.
+    """
+
+    matrix: np.ndarray
+    agreement: float
+    sharpness: float
+    contrast: float
+    error: float
+    places: int
+    extent: float = 1.0
+
+
+def _scale(fixed: Level, other: Level) -> float:
+    """Light below which the comparison is linear: a few deviations of the noisier frame."""
+    both = fixed.variance[::4, ::4]
+    return 3.0 * float(np.sqrt(max(np.quantile(both, 0.2), np.quantile(other.variance[::4, ::4], 0.2))))
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _weights(t, variance, usable, alias, weight):
+    height, width = t.shape
+    for y in nb.prange(2, height - 2):
+        for x in range(2, width - 2):
+            if not usable[y, x]:
+                continue
+            gx = np.float32(0.5) * (t[y, x + 1] - t[y, x - 1])
+            gy = np.float32(0.5) * (t[y + 1, x] - t[y - 1, x])
+            g = gx * gx + gy * gy
+            v = variance[y, x]
+            # The gradient of pure noise says nothing.
+            g = max(g - v, np.float32(0))
+            weight[y, x] = g / (v + alias * alias * g + np.float32(1e-8))
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _cubic(f, w):
+    """Weights of the four taps of cubic convolution (Keys 1981)."""
+    w[0] = ((-0.5 * f + 1.0) * f - 0.5) * f
+    w[1] = (1.5 * f - 2.5) * f * f + 1.0
+    w[2] = ((-1.5 * f + 2.0) * f + 0.5) * f
+    w[3] = (0.5 * f - 0.5) * f * f
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _sample(image, valid, xs, ys, matrix, value):
+    """Cubic samples of an image at mapped places; NaN where it is not known."""
+    height, width = image.shape
+    for n in nb.prange(xs.size):
+        x, y = float(xs[n]), float(ys[n])
+        d = matrix[2, 0] * x + matrix[2, 1] * y + matrix[2, 2]
+        u = (matrix[0, 0] * x + matrix[0, 1] * y + matrix[0, 2]) / d
+        v = (matrix[1, 0] * x + matrix[1, 1] * y + matrix[1, 2]) / d
+        value[n] = np.nan
+        if not (2 <= u < width - 3 and 2 <= v < height - 3):
+            continue
+        j, i = int(u), int(v)
+        ok = True
+        for a in range(-1, 3):
+            for b in range(-1, 3):
+                ok = ok and valid[i + a, j + b]
+        if not ok:
+            continue
+        wx, wy = np.empty(4), np.empty(4)
+        _cubic(u - j, wx)
+        _cubic(v - i, wy)
+        total = 0.0
+        for a in range(4):
+            line = 0.0
+            for b in range(4):
+                line += wx[b] * image[i + a - 1, j + b - 1]
+            total += wy[a] * line
+        value[n] = total
+
+
+@nb.njit(parallel=True, cache=True, nogil=True)
+def _normal_equations(value, target, variance, gx, gy, nx, ny, centre, spread):
+    """Sums of Gauss-Newton's normal equations under Tukey's biweight, in parts: (parts, 9, 10)."""
+    parts = 64
+    out = np.zeros((parts, 9, 10))
+    length = (value.size + parts - 1) // parts
+    for part in nb.prange(parts):
+        j = np.empty(9)
+        total = np.zeros((9, 10))
+        for n in range(part * length, min((part + 1) * length, value.size)):
+            r = value[n] - target[n]
+            if r != r:
+                continue
+            u = (r - centre) / (4.7 * spread * np.sqrt(variance[n]))
+            if abs(u) >= 1:
+                continue
+            w = (1 - u * u) ** 2 / (variance[n] * spread * spread)
+            # Shift x, then x by x and y; shift y, then y by x and y; perspective x and y; brightness.
+            bend = gx[n] * nx[n] + gy[n] * ny[n]
+            j[0], j[1], j[2] = gx[n], gx[n] * nx[n], gx[n] * ny[n]
+            j[3], j[4], j[5] = gy[n], gy[n] * nx[n], gy[n] * ny[n]
+            j[6], j[7], j[8] = bend * nx[n], bend * ny[n], 1.0
+            for a in range(9):
+                wj = w * j[a]
+                for b in range(9):
+                    total[a, b] += wj * j[b]
+                total[a, 9] += wj * r
+        out[part] = total
+    return out
+
+
+class _Places:
+    """The places of the fixed frame that have most to say about where the other lies."""
+
+    def __init__(self, fixed: Level, other: Level, count: int):
+        self.scale = np.float32(_scale(fixed, other))
+        self.fixed, self.other = fixed, other
+        self.t = np.arcsinh(fixed.light / self.scale)
+        self.i = np.arcsinh(other.light / self.scale)
+        slope2 = 1.0 / (fixed.light**2 + self.scale**2)
+        # The other frame's noise is not known here before it is placed: its own at the same light stands in.
+        typical = float(np.median(other.variance[::4, ::4] / np.maximum(fixed.variance[::4, ::4], 1e-30)))
+        variance = fixed.variance * slope2 * (1 + max(typical, 0.05))
+        weight = np.zeros(self.t.shape, np.float32)
+        _weights(self.t, variance, cv2.erode(fixed.valid.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0,
+                 np.float32(_ALIAS), weight)
+        # Weak places drop out, and no single object may rule: the picture is halved by rank within each tile.
+        flat = weight.ravel()
+        informative = np.flatnonzero(flat > 0.02)
+        if informative.size > count:
+            threshold = np.quantile(flat[informative[:: max(informative.size // 200_000, 1)]], 1 - count / informative.size)
+            informative = informative[flat[informative] >= threshold]
+        self.ys, self.xs = (a.astype(np.int32) for a in np.divmod(informative, self.t.shape[1]))
+        self.target = self.t[self.ys, self.xs].astype(np.float64)
+        self.gx = 0.5 * (self.t[self.ys, self.xs + 1] - self.t[self.ys, self.xs - 1]).astype(np.float64)
+        self.gy = 0.5 * (self.t[self.ys + 1, self.xs] - self.t[self.ys - 1, self.xs]).astype(np.float64)
+        self.variance = variance[self.ys, self.xs].astype(np.float64) + _ALIAS**2 * (self.gx**2 + self.gy**2) + 1e-8
+        self.plain_variance = self.variance
+        height, width = self.t.shape
+        self.half = width / 2
+        self.cx, self.cy = (width - 1) / 2, (height - 1) / 2
+        nx, ny = (self.xs - self.cx) / self.half, (self.ys - self.cy) / self.half
+        self.nx, self.ny = nx, ny
+        self.across, self.down = self.gx * self.half, self.gy * self.half
+
+    @property
+    def extent(self) -> float:
+        """Share of the width or height, the smaller, over which most places spread."""
+        if self.xs.size == 0:
+            return 0.0
+        height, width = self.t.shape
+        return float(min(np.subtract(*np.quantile(v, (0.9, 0.1))) / n for v, n in ((self.xs, width), (self.ys, height))))
+
+    @property
+    def normaliser(self) -> np.ndarray:
+        """From pixels to units of half the width round the middle."""
+        return np.array([[1 / self.half, 0, -self.cx / self.half], [0, 1 / self.half, -self.cy / self.half], [0, 0, 1]])
+
+    def sampled(self, matrix: np.ndarray) -> np.ndarray:
+        value = np.empty(self.xs.size, np.float64)
+        _sample(self.i, self.other.valid, self.xs, self.ys, np.ascontiguousarray(matrix, np.float64), value)
+        return value
+
+    def refine(self, matrix: np.ndarray, steps: int) -> tuple[np.ndarray, np.ndarray | None, int]:
+        """Gauss-Newton steps: (matrix, inverse of the information or None, places used)."""
+        n = self.normaliser
+        information, used = None, 0
+        for step_count in range(steps):
+            value = self.sampled(matrix)
+            used = int(np.count_nonzero(value == value))
+            if used < 60:
+                return matrix, None, used
+            step = max(value.size // 20_000, 1)
+            r = value[::step] - self.target[::step]
+            known = r == r
+            if known.sum() < 20:
+                step, r = 1, value - self.target
+                known = r == r
+            r, deviations = r[known], np.sqrt(self.variance[::step][known])
+            centre = float(np.median(r))
+            if step_count == 0:
+                self._weigh_tiles(value, centre)
+                deviations = np.sqrt(self.variance[::step][known])
+            spread = max(1.4826 * float(np.median(np.abs(r - centre) / deviations)), 0.3)
+            sums = _normal_equations(value, self.target, self.variance, self.across, self.down, self.nx, self.ny, centre,
+                                     spread).sum(0)
+            information, side = sums[:, :9], sums[:, 9]
+            total = n @ matrix @ np.linalg.inv(n)
+            total = total / total[2, 2]
+            deviation = np.zeros(9)
+            shear, scale = (total[0, 1] + total[1, 0]) / 2, (total[0, 0] + total[1, 1]) / 2 - 1
+            stretch = (total[0, 0] - total[1, 1]) / 2
+            deviation[1], deviation[5] = scale + stretch, scale - stretch
+            deviation[2] = deviation[4] = shear
+            deviation[6], deviation[7] = -total[2, 0], -total[2, 1]
+            prior = np.zeros((9, 9))
+            for a in (1, 5):
+                prior[a, a] = _PRIOR_SHAPE**-2
+            # Rotation enters these two with opposite signs and is free.
+            prior[np.ix_((2, 4), (2, 4))] = 0.25 * _PRIOR_SHAPE**-2
+            for a in (6, 7):
+                prior[a, a] = _PRIOR_PERSPECTIVE**-2
+            p = np.linalg.solve(information + prior + 1e-9 * np.eye(9), side + prior @ deviation)
+            move = np.array([[1 + p[1], p[2], p[0]], [p[4], 1 + p[5], p[3]], [-p[6], -p[7], 1]])
+            matrix = matrix @ np.linalg.inv(n) @ np.linalg.inv(move) @ n
+            matrix = matrix / matrix[2, 2]
+            information = information + prior
+            if np.abs(p[:6]).max() * self.half * self.fixed.factor < 0.002:
+                break
+        return matrix, np.linalg.inv(information + 1e-9 * np.eye(9)), used
+
+    def _weigh_tiles(self, value: np.ndarray, centre: float) -> None:
+        """Widen the variance where a whole part of the picture differs by more than its noise: water, leaves."""
+        tile = max(self.t.shape[1] // 24, 8)
+        index = (self.ys // tile) * 1000 + self.xs // tile
+        deviation = np.abs(value - self.target - centre) / np.sqrt(self.plain_variance)
+        known = np.flatnonzero(deviation == deviation)
+        order = known[np.argsort(index[known], kind="stable")]
+        bounds = np.flatnonzero(np.diff(index[order])) + 1
+        spreads = np.ones(self.xs.size)
+        for part in np.split(order, bounds):
+            if part.size >= 12:
+                spreads[part] = max(1.4826 * float(np.median(deviation[part])), 1.0)
+        self.variance = self.plain_variance * spreads**2
+
+    def agreement(self, matrix: np.ndarray) -> float:
+        """Correlation of the two frames' structure in tiles, relative to what their noise allows."""
+        value = self.sampled(matrix)
+        known = ~np.isnan(value)
+        if known.sum() < 60:
+            return 0.0
+        a, b = self.target[known], value[known]
+        noise = self.plain_variance[known]
+        tile = max(self.t.shape[1] // 24, 8)
+        index = (self.ys[known] // tile) * 1000 + self.xs[known] // tile
+        _, index = np.unique(index, return_inverse=True)
+        count = np.bincount(index).astype(np.float64)
+        mean_a, mean_b = np.bincount(index, a) / count, np.bincount(index, b) / count
+        da, db = a - mean_a[index], b - mean_b[index]
+        saa, sbb, sab = np.bincount(index, da * da), np.bincount(index, db * db), np.bincount(index, da * db)
+        enough = count >= 24
+        if enough.sum() < 3:
+            enough = count >= 8
+        if not enough.any():
+            return 0.0
+        noise_tile = np.bincount(index, noise)
+        expected = np.clip(1 - noise_tile / np.maximum(saa, 1e-12), 0.05, 1)
+        sure = enough & (expected > 0.3)
+        if sure.sum() < 3:
+            sure = enough
+        got = sab[sure] / np.sqrt(np.maximum(saa[sure] * sbb[sure], 1e-24))
+        return float(np.median(np.clip(got / expected[sure], -1, 1)))
+
+    def gradient_ratio(self, matrix: np.ndarray) -> float:
+        """Gradients of the other frame along those of the fixed one, relative to them."""
+        length = np.hypot(self.gx, self.gy) + 1e-12
+        clear = length**2 > 40 * self.variance
+        if clear.sum() < 200:
+            return 1.0
+        ux, uy = self.gx / length, self.gy / length
+        keep = np.flatnonzero(clear)
+        # OpenCV samples rows of up to 32767.
+        keep = keep[:: keep.size // 30_000 + 1]
+        ends = []
+        for sign in (-1.0, 1.0):
+            points = np.stack([self.xs[keep] + sign * ux[keep], self.ys[keep] + sign * uy[keep]], -1)
+            p = np.concatenate([points, np.ones((len(points), 1))], 1) @ matrix.T
+            value = cv2.remap(self.i, (p[:, 0] / p[:, 2]).astype(np.float32)[None], (p[:, 1] / p[:, 2]).astype(np.float32)[None],
+                              cv2.INTER_CUBIC, borderValue=np.nan)[0]
+            own = cv2.remap(self.t, points[:, 0].astype(np.float32)[None], points[:, 1].astype(np.float32)[None],
+                            cv2.INTER_CUBIC)[0]
+            ends.append((value, own))
+        known = ~np.isnan(self.sampled(matrix)[keep])
+        difference, own = (ends[1][k] - ends[0][k] for k in (0, 1))
+        known &= np.isfinite(difference)
+        if known.sum() < 200:
+            return 1.0
+        return float(np.median(difference[known] / np.where(np.abs(own[known]) > 1e-9, own[known], 1e-9)))
+
+
+def _as_bytes(level: Level, scale: float) -> np.ndarray:
+    """The light with its large differences taken out, for finding features."""
+    t = np.arcsinh(np.maximum(level.light, 0) / scale)
+    mean = cv2.GaussianBlur(t, (0, 0), 12)
+    spread = np.sqrt(cv2.GaussianBlur((t - mean) ** 2, (0, 0), 12) + 0.15**2)
+    return np.clip(128 + 55 * (t - mean) / spread, 0, 255).astype(np.uint8)
+
+
+def _features(fixed: Level, other: Level) -> list[np.ndarray]:
+    """Similarity from matched features (Lowe 2004; Fischler and Bolles 1981), or nothing."""
+    scale = 2 * _scale(fixed, other)
+    finder = cv2.SIFT_create(1500, contrastThreshold=0.02)
+    found = [finder.detectAndCompute(_as_bytes(v, scale), v.valid.astype(np.uint8) * 255) for v in (fixed, other)]
+    if any(d is None or len(d) < 6 for _, d in found):
+        return []
+    pairs = cv2.BFMatcher().knnMatch(found[0][1], found[1][1], k=2)
+    good = [p[0] for p in pairs if len(p) == 2 and p[0].distance < 0.8 * p[1].distance]
+    if len(good) < 6:
+        return []
+    a = np.float32([found[0][0][m.queryIdx].pt for m in good])
+    b = np.float32([found[1][0][m.trainIdx].pt for m in good])
+    matrix, inside = cv2.estimateAffinePartial2D(a, b, ransacReprojThreshold=2.0, maxIters=4000, confidence=0.999)
+    if matrix is None or inside.sum() < 6:
+        return []
+    return [np.vstack([matrix, [0, 0, 1]])]
+
+
+def _shifts(fixed: Level, other: Level) -> list[np.ndarray]:
+    """Shift by phase correlation (Kuglin and Hines 1975), the light's large differences taken out."""
+    scale = 2 * _scale(fixed, other)
+    a, b = (np.where(v.valid, _as_bytes(v, scale), 128).astype(np.float32) - 128 for v in (fixed, other))
+    window = cv2.createHanningWindow(a.shape[::-1], cv2.CV_32F)
+    (dx, dy), _ = cv2.phaseCorrelate(a, b, window)
+    return [np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1.0]])]
+
+
+def _at(matrix: np.ndarray, factor: float) -> np.ndarray:
+    """A homography at a size ``factor`` times larger; pixel centres stay centres."""
+    up = np.array([[factor, 0, (factor - 1) / 2], [0, factor, (factor - 1) / 2], [0, 0, 1.0]])
+    out = up @ matrix @ np.linalg.inv(up)
+    return out / out[2, 2]
+
+
+
+
+def refined(fixed: list[Level], other: list[Level], found: Registration) -> Registration:
+    """A registration taken to the finest level."""
+    places = _Places(fixed[0], other[0], _PLACES)
+    matrix, covariance, used = places.refine(_at(found.matrix, 1 / fixed[0].factor), 8)
+    if covariance is None:
+        return found
+    return Registration(_at(matrix, fixed[0].factor), places.agreement(matrix), places.gradient_ratio(matrix), found.contrast,
+                        _expected_error(places, covariance), used, found.extent)
+
+
+def _expected_error(places: _Places, covariance: np.ndarray) -> float:
+    """Predicted deviation of a place, in the median over the picture, in full-size pixels."""
+    grid = np.stack(np.meshgrid(np.linspace(-1, 1, 9), np.linspace(-0.67, 0.67, 7)), -1).reshape(-1, 2)
+    x, y = grid.T
+    zero, one = np.zeros_like(x), np.ones_like(x)
+    jx = np.stack([one, x, y, zero, zero, zero, x * x, x * y, zero], 1)
+    jy = np.stack([zero, zero, zero, one, x, y, x * y, y * y, zero], 1)
+    spread = np.einsum("ni,ij,nj->n", jx, covariance, jx) + np.einsum("ni,ij,nj->n", jy, covariance, jy)
+    return float(np.median(np.sqrt(np.maximum(spread, 0)))) * places.half * places.fixed.factor
+
+
+def register(fixed: list[Level], other: list[Level], guesses: list[np.ndarray] = (), finest: int = 0) -> Registration | None:
+    """Register a frame against a fixed one.
+
+    Parameters
+    ----------
+    fixed, other : list of Level
+        From `crenn.core.align.proxy`, of the same sizes.
+    guesses : list of ndarray, float64 (3, 3)
+        Homographies worth trying, between full-size pictures.
+    finest : int
+        Level to stop at.
+
+    Returns
+    -------
+    Registration or None
+        None if the frames share too little to compare.
+    """
+    top = len(fixed) - 1
+    coarse = _Places(fixed[top], other[top], 20_000)
+    middle = max(top - 1, 0)
+    # The costlier guesses are only made where the cheaper ones fail.
+    makers = [lambda: [_at(g, 1 / fixed[top].factor) for g in guesses], lambda: [np.eye(3)],
+              lambda: _shifts(fixed[top], other[top]),
+              lambda: [_at(m, 0.5 ** (top - middle)) for m in _features(fixed[middle], other[middle])]]
+    best, score = None, -2.0
+    for maker in makers:
+        if score > _SURE:
+            break
+        for candidate in maker():
+            matrix, _, used = coarse.refine(candidate, 12)
+            agreement = coarse.agreement(matrix) if used >= 60 else -2.0
+            if agreement > score + 0.01:
+                best, score = matrix, agreement
+    if best is None:
+        return None
+    contrast = coarse.gradient_ratio(best)
+    matrix, covariance, used, places = best, None, 0, coarse
+    for level in range(top - 1, finest - 1, -1):
+        matrix = _at(matrix, 2)
+        places = _Places(fixed[level], other[level], _PLACES)
+        matrix, covariance, used = places.refine(matrix, 8)
+    if used < 60:
+        return None
+    error = np.inf if covariance is None else _expected_error(places, covariance)
+    return Registration(_at(matrix, places.fixed.factor), places.agreement(matrix), places.gradient_ratio(matrix), contrast,
+                        error, used, places.extent)

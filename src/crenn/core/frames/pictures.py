@@ -1,0 +1,221 @@
+"""Reads developed pictures as frames: TIFF, PNG, JPEG and OpenEXR, sampled as a Bayer mosaic.
+
+So they go the same way as raw frames. OpenEXR is linear light. The others carry codes whose curve is found from the
+bracket itself (`crenn.core.merge.response`).
+"""
+
+import io
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+
+import exifread
+import numpy as np
+import OpenEXR
+import tifffile
+from PIL import Image, ImageCms
+
+from crenn.core.errors import UnreadableFrame
+from crenn.core.frames.metadata import MAX_PIXELS, MIN_SIDE, FrameMetadata
+from crenn.core.frames.raw import RawFrame
+from crenn.core.light.white_balance import temperature_of
+from crenn.core.spaces import D65_XY, REC2020_CHROMATICITIES, SRGB_XY, XYZ_TO_REC2020, adaptation_matrix, rgb_to_xyz_matrix, xy_to_xyz
+
+PICTURE_ENDINGS = frozenset(".tif .tiff .png .jpg .jpeg .exr".split())
+#: Codes and light are stored with this number at their top.
+TOP = 60000
+_PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
+_D50 = np.array([0.9642, 1.0, 0.8249])
+#: LibRaw's turn for each of Exif's orientations; mirrored ones do not come from cameras.
+_FLIPS = {1: 0, 3: 3, 6: 6, 8: 5}
+
+
+def _number(tag) -> float | None:
+    try:
+        value = tag.values[0]
+        value = float(value.num) / float(value.den) if hasattr(value, "den") else float(value)
+    except (AttributeError, IndexError, TypeError, ValueError, ZeroDivisionError):
+        return None
+    return value if np.isfinite(value) and value > 0 else None
+
+
+def _metadata(path: Path, width: int, height: int) -> tuple[FrameMetadata, int]:
+    """Metadata from Exif, and the turn."""
+    try:
+        with open(path, "rb") as file:
+            tags = exifread.process_file(file, details=False)
+    except Exception:  # a broken Exif block is no reason to refuse the picture
+        tags = {}
+    taken = None
+    try:
+        taken = datetime.strptime(str(tags.get("EXIF DateTimeOriginal", "")), "%Y:%m:%d %H:%M:%S")
+    except ValueError:
+        pass
+    orientation = int(_number(tags.get("Image Orientation")) or 1)
+    about = FrameMetadata(
+        width=width, height=height, seconds=_number(tags.get("EXIF ExposureTime")), aperture=_number(tags.get("EXIF FNumber")),
+        iso=_number(tags.get("EXIF ISOSpeedRatings")) or 100.0, taken=taken, make=str(tags.get("Image Make", "")).strip(),
+        model=str(tags.get("Image Model", "")).strip(), lens=str(tags.get("EXIF LensModel", "")).strip(),
+        focal_length=_number(tags.get("EXIF FocalLength")), noise_profile=None)
+    return about, _FLIPS.get(orientation, 0)
+
+
+def _check(path: Path, width: int, height: int) -> None:
+    if min(width, height) < MIN_SIDE:
+        raise UnreadableFrame(f"is only {width}×{height} pixels;", path, f"a frame needs at least {MIN_SIDE} on each side.")
+    if width * height > MAX_PIXELS:
+        raise UnreadableFrame(f"claims {width}×{height} pixels, more than can be handled.", path)
+
+
+def picture_metadata(path: Path) -> FrameMetadata:
+    """Metadata of a developed picture, read without decoding it.
+
+    Raises
+    ------
+    UnreadableFrame
+        If the file is missing, foreign or damaged, or its picture too small or too large.
+    """
+    path = Path(path)
+    if not path.is_file():
+        raise UnreadableFrame("does not exist.", path, "Check its name.")
+    try:
+        if path.suffix.lower() == ".exr":
+            with OpenEXR.File(str(path), header_only=True) as file:
+                header = dict(file.header())
+            low, high = header["dataWindow"]
+            width, height = (int(high[i] - low[i] + 1) for i in (0, 1))
+            _check(path, width, height)
+            return _exr_metadata(header, width, height)
+        if path.suffix.lower() in (".tif", ".tiff"):
+            with tifffile.TiffFile(path) as file:
+                page = file.pages[0]
+                height, width = page.shape[:2] if page.planarconfig == 1 else page.shape[-2:]
+        else:
+            with Image.open(path) as picture:
+                width, height = picture.size
+    except UnreadableFrame:
+        raise
+    except Exception:
+        raise UnreadableFrame("is not a picture this program can read, or is damaged.", path, "Export it again.") from None
+    _check(path, width, height)
+    return _metadata(path, width, height)[0]
+
+
+def _exr_metadata(header: dict, width: int, height: int) -> FrameMetadata:
+    def value(name):
+        v = header.get(name)
+        return float(v) if isinstance(v, (int, float)) and v > 0 else None
+
+    return FrameMetadata(width=width, height=height, seconds=value("expTime"), aperture=value("aperture"),
+                         iso=value("isoSpeed") or 100.0, taken=None, make="", model=str(header.get("camera", "")), lens="",
+                         focal_length=value("focalLength"), noise_profile=None)
+
+
+def _profile_matrix(data: bytes | None) -> tuple[np.ndarray, str | None, bool]:
+    """(to XYZ under D65, what the profile calls itself, whether its curve is a straight line)."""
+    plain = rgb_to_xyz_matrix(SRGB_XY)
+    if not data:
+        return plain, None, False
+    try:
+        profile = ImageCms.ImageCmsProfile(io.BytesIO(data)).profile
+        columns = [profile.red_colorant[0], profile.green_colorant[0], profile.blue_colorant[0]]
+        matrix = adaptation_matrix(_D50, xy_to_xyz(*D65_XY)) @ np.array(columns).T
+        name = (profile.profile_description or "a profile").strip()
+    except Exception:
+        return plain, "a profile that could not be read", False
+    # A matrix profile whose curves are a straight line is of linear light.
+    curve = data.find(b"curv", 128)
+    straight = curve >= 0 and int.from_bytes(data[curve + 8:curve + 12], "big") == 0
+    return matrix, name, straight
+
+
+def _decode(path: Path) -> tuple[np.ndarray, str, np.ndarray, list[str]]:
+    """(pixels (H, W, 3), encoding, matrix to XYZ, notes)."""
+    notes: list[str] = []
+    if path.suffix.lower() == ".exr":
+        with OpenEXR.File(str(path), separate_channels=True) as file:
+            header = dict(file.header())
+            pixels = {n: c.pixels.astype(np.float32) for n, c in file.channels().items()}
+        names = "RGB" if all(n in pixels for n in "RGB") else ("Y",) * 3
+        rgb = np.stack([pixels[n] for n in names], -1)
+        p = [float(v) for v in header.get("chromaticities") or (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, *D65_XY)]
+        if np.allclose(p, REC2020_CHROMATICITIES, atol=1e-3):
+            matrix = np.linalg.inv(XYZ_TO_REC2020)
+        else:
+            matrix = rgb_to_xyz_matrix(((p[0], p[1]), (p[2], p[3]), (p[4], p[5])), (p[6], p[7]))
+        return np.nan_to_num(np.maximum(rgb, 0), posinf=0.0), "linear", matrix, notes
+    profile = None
+    if path.suffix.lower() in (".tif", ".tiff"):
+        with tifffile.TiffFile(path) as file:
+            page = file.pages[0]
+            pixels = page.asarray()
+            tag = page.tags.get(34675)
+            profile = bytes(tag.value) if tag is not None else None
+            if page.planarconfig != 1 and pixels.ndim == 3:
+                pixels = np.moveaxis(pixels, 0, -1)
+    else:
+        with Image.open(path) as picture:
+            profile = picture.info.get("icc_profile")
+            if path.suffix.lower() == ".png" and picture.mode not in ("RGB", "RGBA", "L", "P", "1", "LA"):
+                pixels = np.asarray(picture)
+            elif picture.mode in ("P", "1", "CMYK", "LA"):
+                pixels = np.asarray(picture.convert("RGB"))
+            else:
+                pixels = np.asarray(picture)
+    if path.suffix.lower() == ".png":
+        import cv2
+
+        # Pillow reads 16-bit colour as 8 bits.
+        full = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+        if full is not None and full.dtype == np.uint16:
+            pixels = full[..., [2, 1, 0, 3][: full.shape[2]]] if full.ndim == 3 else full
+    if pixels.ndim == 2:
+        pixels = np.repeat(pixels[..., None], 3, -1)
+    if pixels.shape[2] == 2:
+        pixels = np.repeat(pixels[..., :1], 3, -1)
+        notes.append("its alpha channel is left out")
+    elif pixels.shape[2] > 3:
+        pixels = pixels[..., :3]
+        notes.append("its alpha channel is left out")
+    matrix, name, straight = _profile_matrix(profile)
+    if name:
+        notes.append(f"its colours are taken by its profile ({name})")
+    if pixels.dtype.kind == "f":
+        return np.nan_to_num(np.maximum(pixels.astype(np.float32), 0), posinf=0.0), "linear", matrix, notes
+    encoding = "linear" if straight else "unknown" if pixels.dtype == np.uint16 else "display"
+    return pixels.astype(np.float32) / np.iinfo(pixels.dtype).max, encoding, matrix, notes
+
+
+def read_picture(path: Path, name: str | None = None) -> RawFrame:
+    """Decode a developed picture into a frame whose mosaic holds codes or linear light, `TOP` at their maximum.
+
+    Raises
+    ------
+    UnreadableFrame
+        If the file is foreign, truncated or damaged.
+    """
+    path = Path(path)
+    shown = name or path.name
+    about = picture_metadata(path)
+    try:
+        rgb, encoding, matrix, notes = _decode(path)
+    except UnreadableFrame:
+        raise
+    except Exception:
+        raise UnreadableFrame("is damaged: its picture data breaks off.", shown, "Export it again.") from None
+    flip = 0 if path.suffix.lower() == ".exr" else _metadata(path, 0, 0)[1]
+    height, width = (n // 2 * 2 for n in rgb.shape[:2])
+    top = float(rgb.max()) if encoding == "linear" and rgb.size else 1.0
+    scale = TOP / max(top, 1e-9)
+    mosaic = np.empty((height, width), np.uint16)
+    for row in range(2):
+        for column in range(2):
+            plane = rgb[row:height:2, column:width:2, _PATTERN[row, column]]
+            mosaic[row::2, column::2] = np.minimum(np.rint(plane * scale), TOP)
+    to_rec2020 = XYZ_TO_REC2020 @ matrix
+    # Light is counted in units of the file: the frame's sensitivity takes the scale up.
+    if encoding == "linear" and path.suffix.lower() == ".exr" and about.seconds:
+        about = replace(about, iso=about.iso / top)
+    return RawFrame(path, replace(about, width=width, height=height), mosaic, _PATTERN.copy(), np.zeros(3, np.float32),
+                    float(TOP), np.ones(3, np.float32), (to_rec2020 / to_rec2020.sum(1, keepdims=True)).astype(np.float32),
+                    temperature_of(*D65_XY), None, flip, shown, True, encoding, tuple(notes))

@@ -1,0 +1,75 @@
+"""What the user wants of a merge: an open document, stored with the scene."""
+
+import json
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from crenn.core.errors import CrennError
+
+
+class Stroke(BaseModel):
+    """A stroke of the brush over the merged picture.
+
+    ``points`` are shares of the picture's width and height, ``radius`` a share of its width. ``moved`` takes the place
+    from one frame (``frame``, by name; the program's choice if none), ``still`` from all; ``sky`` and ``ground`` say what
+    a star stack follows there.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["moved", "still", "sky", "ground"]
+    points: list[tuple[Annotated[float, Field(ge=-0.5, le=1.5)], Annotated[float, Field(ge=-0.5, le=1.5)]]] = Field(
+        min_length=1, max_length=4000)
+    radius: float = Field(gt=0, le=0.5)
+    frame: str | None = None
+
+
+class Choice(BaseModel):
+    """The moving region round a place, in shares of width and height, comes from a frame, by name."""
+
+    model_config = ConfigDict(extra="forbid")
+    x: float = Field(ge=0, le=1)
+    y: float = Field(ge=0, le=1)
+    frame: str
+
+
+class Instructions(BaseModel):
+    """How frames are to be merged; the defaults let the program decide."""
+
+    model_config = ConfigDict(extra="forbid")
+    version: Literal[1] = 1
+    mode: Literal["auto", "bracket", "stack"] = Field("auto", description="several exposures, or equal frames")
+    align: bool = Field(True, description="lay hand-held frames over each other")
+    deghost: bool = Field(True, description="take what moved from one frame")
+    keep_trails: bool = Field(False, description="keep passing lights, such as of cars, where they were brightest")
+    method: Literal["auto", "mean", "clipped", "median", "maximum"] = Field(
+        "auto", description="how a stack becomes one: mean, mean without outliers, median, or maximum for trails")
+    follow: Literal["auto", "stars", "ground"] = Field("auto", description="what a stack is registered on")
+    borders: Literal["filled", "common"] = Field(
+        "filled", description="keep the reference frame's whole view, or only what all frames cover")
+    reference: str | None = Field(None, description="name of the reference frame")
+    seconds: dict[str, Annotated[float, Field(gt=0, le=36000)]] = Field(
+        default_factory=dict, description="exposure times in s, by frame, where the file has none or a wrong one")
+    strokes: list[Stroke] = Field(default_factory=list, max_length=500)
+    choices: list[Choice] = Field(default_factory=list, max_length=200)
+
+
+def read_instructions(path: Path) -> Instructions:
+    """Read merge instructions from JSON.
+
+    Raises
+    ------
+    CrennError
+        If the file is missing, no JSON, or has an unknown or impossible value; it is named.
+    """
+    try:
+        return Instructions.model_validate(json.loads(Path(path).read_text()))
+    except OSError as fault:
+        raise CrennError(f"cannot be read: {fault.strerror}.", path) from fault
+    except ValidationError as fault:
+        first = fault.errors()[0]
+        where = ".".join(str(p) for p in first["loc"])
+        raise CrennError(f"has a wrong value at {where}: {first['msg']}.", path) from fault
+    except ValueError as fault:
+        raise CrennError("is no JSON file.", path) from fault

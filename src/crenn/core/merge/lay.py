@@ -1,0 +1,271 @@
+"""How the frames of a stack lie: on their stars over still ground, or as whole pictures."""
+
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+
+from crenn.core.align.horizon import find_ground, painted, snapped
+from crenn.core.align.mapping import Mesh, apply_homography
+from crenn.core.align.proxy import levels_of
+from crenn.core.align.register import refined, register
+from crenn.core.align.resample import resample
+from crenn.core.align.stars import SkyFit, find_stars, fit_sky, is_star_field
+from crenn.core.frames.raw import RawFrame
+from crenn.core.merge.brush import as_on_sensor, stroke_mask
+from crenn.core.merge.calibrate import mend_sites
+from crenn.core.merge.gather import Gathered
+from crenn.core.merge.instructions import Instructions
+from crenn.core.merge.mosaics import Mosaics
+from crenn.core.progress import Progress
+
+#: Shifts up to this many pixels are no shake.
+_STILL = 0.12
+#: The sky turned too far for a frame that shows less of the reference frame's sky than this.
+_OVERLAP = 0.5
+#: So many frames serve to tell sky from ground.
+_WITNESSES = 12
+
+
+@dataclass
+class Laid:
+    """How frames lie against the reference frame.
+
+    ``meshes`` are of the sky if ``sky``, else of the whole picture; None for a frame that lies right. ``gone`` are the
+    frames that cannot be used.
+    """
+
+    meshes: list[Mesh | None]
+    gains: np.ndarray
+    shifts: list[float]
+    errors: list[float]
+    sky: bool = False
+    ground: np.ndarray | None = None
+    gone: set[int] = field(default_factory=set)
+    aside: list[str] = field(default_factory=list)
+    warnings: list[str] = field(default_factory=list)
+
+
+def _colour_quads(frame: RawFrame, mosaic: np.ndarray) -> np.ndarray:
+    """Balanced colour at half size, float32 (H // 2, W // 2, 3)."""
+    height, width = mosaic.shape[0] // 2, mosaic.shape[1] // 2
+    out = np.zeros((height, width, 3), np.float32)
+    for row in range(2):
+        for column in range(2):
+            c = frame.pattern[row, column]
+            site = (mosaic[row:2 * height:2, column:2 * width:2].astype(np.float32) - frame.black[c]) / np.float32(
+                frame.white - frame.black[c])
+            out[..., c] += site * frame.neutral_gains[c] * (0.5 if c == 1 else 1.0)
+    return out
+
+
+def _luma(colour: np.ndarray) -> np.ndarray:
+    # Sites of all colours alike: their middle is the quad's, whatever a star's colour.
+    return colour @ np.array([0.25, 0.5, 0.25], np.float32)
+
+
+def lay_sky(found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, instructions: Instructions,
+            progress: Progress) -> Laid | None:
+    """Register a stack on its stars, and find the ground that stays; None if it is no stack of stars, or none that turn."""
+    frames, count = found.lights, len(found.lights)
+    stars, quarters = [], []
+    witnesses = set(np.linspace(0, count - 1, min(count, _WITNESSES)).round().astype(int).tolist()) | {reference}
+    levels = np.ones(count)
+    colour_mean = None
+    for k, frame in enumerate(frames):
+        progress.at(0.6 * k / count, f"Looking for stars in {frame.name}")
+        mosaic = mosaics.get(k)
+        if hot.any():
+            mosaic = mosaic.copy()
+            mend_sites(mosaic, hot)
+        colour = _colour_quads(frame, mosaic)
+        luma = _luma(colour)
+        deviation = float(np.sqrt(found.noise[k].offset[1])) / 2
+        stars.append(find_stars(luma, deviation, 2))
+        levels[k] = float(np.median(luma[::4, ::4]))
+        if k == 0 and not is_star_field(stars[0]) and instructions.follow != "stars":
+            return None
+        if k in witnesses:
+            quarter = cv2.resize(luma, (luma.shape[1] // 2, luma.shape[0] // 2), interpolation=cv2.INTER_AREA)
+            quarters.append((k, quarter))
+            small = cv2.resize(colour, (luma.shape[1] // 4, luma.shape[0] // 4), interpolation=cv2.INTER_AREA)
+            colour_mean = small if colour_mean is None else colour_mean + small
+    colour_mean /= len(quarters)
+    height, width = mosaics.shape
+    times = _times(frames)
+    fit = fit_sky(stars, times, reference, (width, height))
+    shifts = [_sky_shift(fit, k) for k in range(count)]
+    known = [k for k in range(count) if fit.pairs[k] > 0]
+    if len(known) < 2:
+        return None
+    if max(shifts[k] for k in known) < 0.3 and instructions.follow != "stars":
+        return None
+    laid = Laid([None] * count, np.ones(count), [0.0] * count, [0.0] * count, sky=True)
+    for k, frame in enumerate(frames):
+        if k == reference:
+            continue
+        if fit.pairs[k] == 0:
+            laid.gone.add(k)
+            laid.aside.append(f"{frame.name}: its stars could not be found again, as under cloud; it was left out.")
+            continue
+        mesh = fit.mesh(k)
+        overlap = _overlap(mesh)
+        if overlap < _OVERLAP:
+            laid.gone.add(k)
+            laid.aside.append(f"{frame.name}: its sky turned too far, only {overlap:.0%} of the reference frame's sky is in it; "
+                              "it was left out. Stack it with frames taken nearer to it in time.")
+            continue
+        laid.meshes[k], laid.shifts[k], laid.errors[k] = mesh, shifts[k], float(fit.error[k])
+    progress.at(0.7, "Telling sky from ground")
+    quarters = [(k, q) for k, q in quarters if k not in laid.gone]
+    laid.ground = _ground(found, quarters, colour_mean, fit, reference, instructions, (height, width))
+    if laid.ground.max() == 0:
+        laid.warnings.append("No ground was found in the stack: the whole picture follows the stars. Paint the ground in if "
+                             "there is some.")
+    return laid
+
+
+def _times(frames: list[RawFrame]) -> np.ndarray:
+    """Moments of the frames in seconds; by their order where the files do not tell."""
+    taken = [f.metadata.taken for f in frames]
+    if any(t is None for t in taken) or len(set(taken)) < len(taken):
+        return np.arange(len(frames), dtype=float)
+    first = min(taken)
+    return np.array([(t - first).total_seconds() for t in taken])
+
+
+def _sky_shift(fit: SkyFit, k: int) -> float:
+    """Largest way of the sky between the reference frame and another, in pixels."""
+    return 0.0 if not np.isfinite(fit.rotations[k]).all() else float(
+        np.quantile(np.hypot(*(fit.mesh(k).nodes - Mesh.identity(fit.lens.size[::-1]).nodes).reshape(-1, 2).T), 0.9))
+
+
+def _overlap(mesh: Mesh) -> float:
+    """Share of the upper two thirds of the picture that the other frame shows, too."""
+    height, width = mesh.size
+    part = mesh.nodes[: max(int(mesh.nodes.shape[0] * 0.66), 1)]
+    return float(((part[..., 0] >= 0) & (part[..., 0] < width) & (part[..., 1] >= 0) & (part[..., 1] < height)).mean())
+
+
+def _ground(found: Gathered, quarters, colour_mean: np.ndarray, fit: SkyFit, reference: int, instructions: Instructions,
+            size: tuple[int, int]) -> np.ndarray:
+    """The ground as a mask, uint8 (H, W)."""
+    values = np.stack([q for _, q in quarters])
+    shape = values.shape[1:]
+    turned = []
+    for k, quarter in quarters:
+        if k == reference:
+            turned.append(quarter)
+            continue
+        # A mesh between pictures a quarter the size.
+        full = fit.mesh(k)
+        small = Mesh.of(lambda p, full=full: (full.at(p * 4 + 1.5) - 1.5) / 4, shape)
+        turned.append(resample(quarter[..., None], small)[..., 0])
+    turned = np.stack(turned)
+    level, calm = np.maximum(values.mean(0), 0), cv2.medianBlur(values.mean(0).astype(np.float32), 5)
+    model = found.noise[reference]
+    # Four quads of four sites each: about 16 times less variance than a site.
+    noise = (model.slope[1] * level + model.offset[1]) / 12
+    # Only fine detail tells: a glow in the sky may stand still.
+    for stack in (values, turned):
+        for picture in stack:
+            gone = ~np.isfinite(picture)
+            picture -= cv2.GaussianBlur(np.where(gone, level, picture), (0, 0), 2.5)
+    _forget_passing(values, turned, np.sqrt(noise))
+    still_spread = np.nanvar(values, 0, ddof=1)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        known = np.isfinite(turned)
+        n = known.sum(0)
+        mean = np.where(known, turned, 0).sum(0) / np.maximum(n, 1)
+        turned_spread = np.where(known, (turned - mean) ** 2, 0).sum(0) / np.maximum(n - 1, 1)
+    turned_spread = np.where(n >= 3, turned_spread, still_spread)
+    mask = find_ground(colour_mean, still_spread.astype(np.float32), turned_spread.astype(np.float32), noise.astype(np.float32)) \
+        if instructions.follow != "stars" else np.zeros(shape, np.float32)
+    if mask.max() > 0:
+        guide = cv2.resize(colour_mean, shape[::-1], interpolation=cv2.INTER_LINEAR) @ np.array([0.25, 0.5, 0.25], np.float32)
+        low, high = np.quantile(level[mask > 0.5], 0.5), np.quantile(level[mask <= 0.5], 0.5)
+        # Stars would pull the border: the median of a few pixels stands for the sky.
+        guide = np.clip((np.arcsinh(calm / max(low, 1e-9)) - np.arcsinh(1.0)) / max(
+            abs(np.arcsinh(high / max(low, 1e-9)) - np.arcsinh(1.0)), 0.2), -2, 2).astype(np.float32)
+        mask = snapped(mask, guide, max(round(shape[1] / 250), 2))
+    full = cv2.resize(mask, size[::-1], interpolation=cv2.INTER_LINEAR)
+    strokes = as_on_sensor([s for s in instructions.strokes if s.kind in ("sky", "ground")], found.lights[reference].flip)
+    full = painted(full, [(stroke_mask(s, size), s.kind == "ground") for s in strokes])
+    if strokes:
+        full = cv2.blur(full, (9, 9))
+    return np.rint(full * 255).astype(np.uint8)
+
+
+def _forget_passing(still: np.ndarray, turned: np.ndarray, deviation: np.ndarray) -> None:
+    """Take out, in place, what stands out in one and the same frame both as frames lie and turned: satellites."""
+    def standing_out(stack):
+        with np.errstate(invalid="ignore"):
+            highest = np.where(np.isfinite(stack), stack, -np.inf).argmax(0)
+            excess = np.take_along_axis(stack, highest[None], 0)[0] - np.nanmedian(stack, 0)
+        return highest, excess > 5 * deviation
+
+    (a, loud), (b, turned_loud) = standing_out(still), standing_out(turned)
+    alike = loud & turned_loud & (a == b)
+    kernel = np.ones((5, 5), np.uint8)
+    tracks = [cv2.dilate((alike & (a == k)).astype(np.uint8), kernel) > 0 for k in range(len(still))]
+    # Where several frames stand out it is a star that hardly moves.
+    lone = np.sum(tracks, 0) == 1
+    for k, track in enumerate(tracks):
+        still[k][track & lone] = np.nan
+        turned[k][track & lone] = np.nan
+
+
+def lay_ground(found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, instructions: Instructions,
+               progress: Progress) -> Laid:
+    """Register a stack as whole pictures, each frame against the reference frame."""
+    frames, count = found.lights, len(found.lights)
+    laid = Laid([None] * count, np.ones(count), [0.0] * count, [0.0] * count)
+
+    def levels(k: int):
+        mosaic = mosaics.get(k)
+        if hot.any():
+            mosaic = mosaic.copy()
+            mend_sites(mosaic, hot)
+        f = frames[k]
+        return levels_of(mosaic, f.pattern, f.black, f.white, found.clip[k], found.noise[k], 1.0)
+
+    size = mosaics.shape
+    corners = np.array([(x, y) for x in (0, size[1] / 2, size[1] - 1) for y in (0, size[0] / 2, size[0] - 1)], np.float64)
+    fixed = levels(reference)
+    before = np.eye(3)
+    for k in range(count):
+        if k == reference:
+            continue
+        progress.at(k / count, f"Aligning {frames[k].name}")
+        own = levels(k)
+        both = fixed[-1].valid & own[-1].valid & (fixed[-1].light > 4 * np.sqrt(fixed[-1].variance))
+        if both.sum() > 200:
+            gain = float(np.median(own[-1].light[both] / fixed[-1].light[both]))
+            # Within a hundredth of a stop frames are equal: flicker of a lamp is no change of exposure.
+            laid.gains[k] = gain if 0.007 < abs(np.log2(max(gain, 1e-6))) < 1.0 else 1.0
+        if not instructions.align:
+            continue
+        seen = float(((own[-1].light > 5 * np.sqrt(own[-1].variance)) | ~own[-1].valid).mean())
+        if seen < 0.002 or len(own) < 2:
+            continue
+        match = register(fixed, own, [before], min(1, len(own) - 1))
+        if match is None or match.agreement < 0.4:
+            if match is not None and match.agreement < 0.25 and seen > 0.2:
+                laid.gone.add(k)
+                laid.aside.append(f"{frames[k].name}: does not fit the other frames: it shows another view, or moved too far.")
+            continue
+        shift = apply_homography(match.matrix, corners) - corners
+        if np.hypot(*shift.T).max() <= max(_STILL, 2.5 * match.error):
+            continue
+        match = refined(fixed, own, match)
+        shift = apply_homography(match.matrix, corners) - corners
+        if np.hypot(*shift.T).max() <= max(_STILL, 2.5 * match.error):
+            continue
+        if match.sharpness < 0.6:
+            laid.gone.add(k)
+            laid.aside.append(f"{frames[k].name}: is blurred; it was left out.")
+            continue
+        before = match.matrix
+        laid.meshes[k] = Mesh.from_homography(match.matrix, size)
+        laid.shifts[k], laid.errors[k] = float(np.hypot(*shift[4])), match.error
+    return laid

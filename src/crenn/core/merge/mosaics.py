@@ -1,0 +1,74 @@
+"""Mosaics of many frames: in memory while they are few, on disk when they are many."""
+
+import shutil
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from crenn.core.errors import CrennError
+
+#: All mosaics together may take this much memory, in bytes; beyond, they wait on disk.
+_IN_MEMORY = 700 * 2**20
+
+
+class Mosaics:
+    """A row of mosaics of one size; use it as a context.
+
+    Parameters
+    ----------
+    count : int
+    shape : tuple of int
+        (H, W).
+    """
+
+    def __init__(self, count: int, shape: tuple[int, int]):
+        self.count, self.shape = count, shape
+        self._frame = shape[0] * shape[1] * 2
+        self._kept: list[np.ndarray | None] | None = [None] * count
+        self._folder: Path | None = None
+        if count * self._frame > _IN_MEMORY:
+            self._kept = None
+            self._folder = Path(tempfile.mkdtemp(prefix="crenn-stack-"))
+
+    def __enter__(self) -> "Mosaics":
+        return self
+
+    def __exit__(self, *_) -> None:
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
+        self._kept = None
+
+    def put(self, index: int, mosaic: np.ndarray) -> None:
+        """Keep a mosaic, uint16 (H, W).
+
+        Raises
+        ------
+        CrennError
+            If the disk is full.
+        """
+        if self._kept is not None:
+            self._kept[index] = mosaic
+            return
+        try:
+            mosaic.tofile(self._folder / str(index))
+        except OSError as fault:
+            raise CrennError(f"cannot hold the frames of this stack: {fault.strerror}.", self._folder.parent,
+                             f"Free {self.count * self._frame / 2**30:.0f} GB, or set TMPDIR to a larger disk.") from fault
+
+    def get(self, index: int) -> np.ndarray:
+        """A mosaic, uint16 (H, W)."""
+        if self._kept is not None:
+            return self._kept[index]
+        return np.fromfile(self._folder / str(index), np.uint16).reshape(self.shape)
+
+    def band(self, top: int, bottom: int, out: np.ndarray | None = None) -> np.ndarray:
+        """Rows of all mosaics, uint16 (K, rows, W)."""
+        rows, width = bottom - top, self.shape[1]
+        out = np.empty((self.count, rows, width), np.uint16) if out is None else out[:, :rows]
+        for k in range(self.count):
+            if self._kept is not None:
+                out[k] = self._kept[k][top:bottom]
+            else:
+                out[k] = np.fromfile(self._folder / str(k), np.uint16, rows * width, offset=top * width * 2).reshape(rows, width)
+        return out

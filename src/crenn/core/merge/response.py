@@ -1,0 +1,106 @@
+"""Turns the codes of developed pictures back into light."""
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from crenn.core.frames.pictures import TOP
+from crenn.core.frames.raw import RawFrame
+from crenn.core.spaces import srgb_decode
+
+#: Codes between these shares of the range are taken for measured.
+_LOW, _HIGH = 0.06, 0.94
+
+
+def _quads(frame: RawFrame, side: int = 600) -> np.ndarray:
+    """Small picture of a mosaic's codes, float32 (h, w, 3), 0–1."""
+    m = frame.mosaic
+    rgb = np.stack([m[::2, ::2], (m[::2, 1::2].astype(np.float32) + m[1::2, ::2]) / 2, m[1::2, 1::2]], -1) / np.float32(TOP)
+    factor = min(1.0, side / max(rgb.shape[:2]))
+    return cv2.resize(rgb.astype(np.float32), None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+
+
+def is_linear(frames: Sequence[RawFrame]) -> bool:
+    """Whether the codes of a bracket grow with the exposure as light does, dark and bright codes alike."""
+    order = sorted(frames, key=lambda f: f.metadata.sensitivity or 1.0)
+    slopes = []
+    for a, b in zip(order[:-1], order[1:]):
+        told = np.log2((b.metadata.sensitivity or 1) / (a.metadata.sensitivity or 1))
+        if told < 0.3:
+            continue
+        x, y = (_quads(f)[..., 1].ravel() for f in (a, b))
+        keep = (x > 0.02) & (y < _HIGH)
+        if keep.sum() > 50:
+            slopes.append(float(np.median(np.log2(y[keep] / x[keep]))) / told)
+    return bool(slopes) and abs(float(np.median(slopes)) - 1) < 0.12
+
+
+def response_of(frames: Sequence[RawFrame]) -> np.ndarray:
+    """Response curve of a bracket: light of each of 256 codes, the highest at 1.
+
+    From the frames' codes and exposure times (Debevec and Malik 1997, "Recovering high dynamic range radiance maps
+    from photographs"), one curve for all colours, so that greys stay grey. A lone picture, or one of equal exposures,
+    is taken for sRGB (IEC 61966-2-1).
+
+    Parameters
+    ----------
+    frames : sequence of RawFrame
+        Display-referred, of one size.
+
+    Returns
+    -------
+    ndarray, float64 (256,)
+        Rising.
+    """
+    plain = srgb_decode(np.arange(256) / 255.0)
+    times = np.array([f.metadata.sensitivity or 1.0 for f in frames])
+    if len(frames) < 2 or times.max() / times.min() < 1.2:
+        return plain
+    order = np.argsort(times)
+    pictures = [np.clip(np.rint(_quads(frames[i]) * 255), 0, 255).astype(np.uint8) for i in order]
+    # Places of every tone, where neighbours agree: texture would mix codes.
+    found = cv2.createCalibrateDebevec(samples=400, lambda_=30.0, random=False).process(pictures, times[order].astype(np.float32))
+    curve = np.log(np.maximum(found.reshape(256, 3).astype(np.float64), 1e-12)).mean(1)
+    seen = np.bincount(np.concatenate([p.ravel() for p in pictures]), minlength=256)
+    known = np.flatnonzero(seen[4:251] > 0) + 4
+    if known.size < 40 or not np.isfinite(curve).all():
+        return plain
+    curve = np.exp(curve - curve[250])
+    # The lowest codes are mostly noise and have little say: there the curve goes on straight to nothing.
+    foot = max(int(known[0]), 8)
+    curve[:foot] = curve[foot] * (np.arange(foot) / foot) ** 1.2
+    return np.maximum.accumulate(curve) / max(curve[-1], curve[250])
+
+
+def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
+    """Turn the mosaics of developed pictures into light, in place, and say in ``warnings`` how far to trust them."""
+    pictures = [f for f in frames if f.encoding != "linear"]
+    for f in frames:
+        if f.notes:
+            warnings.append(f"{f.name}: {'; '.join(f.notes)}.")
+    if not pictures:
+        return
+    unknown = [f for f in pictures if f.encoding == "unknown"]
+    if len(unknown) > 1 and len(unknown) == len(pictures) and is_linear(unknown):
+        for f in unknown:
+            f.encoding = "linear"
+        warnings.append("The pictures' numbers grow with the exposure as light does: they are merged as linear light.")
+        return
+    curve = response_of(pictures)
+    table = np.interp(np.arange(TOP + 1) / TOP * 255, np.arange(256), curve)
+    table = np.clip(np.rint(table * TOP), 0, TOP).astype(np.uint16)
+    for f in pictures:
+        # The last codes are where a camera's curve flattens towards white: they count as clipped.
+        clipped = f.mosaic >= TOP * 0.985
+        f.mosaic = table[np.minimum(f.mosaic, TOP)]
+        f.mosaic[clipped] = TOP
+        f.encoding = "linear"
+    times = [f.metadata.sensitivity or 1.0 for f in pictures]
+    if len(pictures) < 2 or max(times) / min(times) < 1.2:
+        warnings.append("A developed picture: its light is worked out by the sRGB curve, its highlights stay as its camera "
+                        "compressed them, and the predicted noise is only roughly right.")
+    else:
+        warnings.append("Developed pictures: their light was worked out from the bracket (Debevec and Malik 1997), to some "
+                        "percent where the frames overlap; what each camera's curve hid in its lights and shadows is gone, "
+                        "white balance is baked in, and the predicted noise is only roughly right.")
