@@ -93,7 +93,8 @@ def _listening_socket(bind: str, port: int) -> socket.socket:
 
 def load_demo(database: Database, library: Library, folder: Path) -> None:
     """Shoot the Tarrowick demo once and bring it in."""
-    from crenn.camera.shoot import shoot
+    from crenn.camera.scenes import SCENES
+    from crenn.camera.shoot import scene_named, shoot
 
     with database.session() as session:
         if session.query(Shoot).first() is not None:
@@ -102,10 +103,12 @@ def load_demo(database: Database, library: Library, folder: Path) -> None:
         session.add(row)
         session.commit()
         shoot_id = row.id
-    for name, title in (("lock-basin", "Lock basin, blue hour"), ("ferry-hall", "Ferry waiting hall, one frame")):
-        print(f"crenn: shooting {title}", flush=True)
+    for name in SCENES:
+        scene = scene_named(name)
+        print(f"crenn: shooting {scene.title}", flush=True)
         shot = shoot(name, folder / name, DEMO_SIZE, truth=False)
-        defer(database, "import", shoot_id=shoot_id, options={"files": [str(f) for f in shot.frames], "title": title})
+        defer(database, "import", shoot_id=shoot_id, options={"files": [str(f) for f in shot.frames + shot.darks],
+                                                              "title": scene.title})
 
 
 def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0.1", roots=()) -> None:

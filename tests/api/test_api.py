@@ -57,7 +57,7 @@ class BringingIn(ApiCase):
         shoot = self.bring_in([*paths, self.folder / "in" / "notes.txt", broken])
         self.assertEqual(len(shoot["scenes"][0]["frames"]), 4)
         reasons = {r["name"]: r["reason"] for r in shoot["refusals"]}
-        self.assertIn("Not a raw file", reasons["notes.txt"])
+        self.assertIn("Not a frame", reasons["notes.txt"])
         self.assertIn("amaged", reasons["broken.dng"])
 
     def test_the_same_frames_again_are_known(self):

@@ -227,7 +227,7 @@ class Workbench(unittest.TestCase):
         path = self.folder / "shopping.txt"
         path.write_text("bread")
         self.page.get_by_test_id("files").set_input_files([str(path)])
-        expect(self.page.get_by_text("Not a raw file").first).to_be_visible(timeout=20_000)
+        expect(self.page.get_by_text("Not a frame").first).to_be_visible(timeout=20_000)
 
     def test_a_scene_that_is_not_there(self):
         self.page.goto(self.served.address + "/scenes/99999/light")

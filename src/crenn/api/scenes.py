@@ -11,8 +11,10 @@ from crenn.api.schemas import (AutomaticOut, DeliveryIn, FrameOut, JobOut, Param
 from crenn.core.errors import CrennError
 from crenn.core.light.automatic import SceneLight
 from crenn.core.light.white_balance import white_of_patch
+from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.report import MergeReport
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.views import frame_tones
 from crenn.core.treatment import STEPS, Treatment
 from crenn.jobs.queue import cancel, defer
 from crenn.store import treatments
@@ -69,8 +71,17 @@ def scene(scene_id: int, config: Settings = Depends(settings)) -> SceneOut:
             height=report["height"] if report else None, frames=[FrameOut.model_validate(f) for f in found.frames],
             report=MergeReport.model_validate(report) if report else None,
             automatic=automatic_values(report) if report else None,
+            instructions=Instructions.model_validate(found.instructions), frame_tones=_tones(report),
             treatment=Treatment.model_validate(found.revision.document), revision=found.revision_id,
             can_undo=can_undo, can_redo=can_redo)
+
+
+def _tones(report: dict | None) -> dict[str, float]:
+    """Tones of the source view by the frames' names."""
+    if not report:
+        return {}
+    names = dict(zip(report["source_indices"], (f["name"] for f in report["frames"])))
+    return {names[index]: tone for index, tone in frame_tones(report).items() if index in names}
 
 
 def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
@@ -123,6 +134,15 @@ def merge(scene_id: int, config: Settings = Depends(settings)) -> JobOut:
         if not any(f.included for f in _scene(session, scene_id).frames):
             raise CrennError("All frames of this scene are left out.", remedy="Take at least one in again.")
     return _job(config, defer(config.database, "merge", scene_id=scene_id))
+
+
+@router.put("/scenes/{scene_id}/instructions")
+def instruct(scene_id: int, body: Instructions, config: Settings = Depends(settings)) -> Instructions:
+    """Store how the scene is to be merged; it holds from its next merge."""
+    with config.database.session() as session:
+        _scene(session, scene_id).instructions = body.model_dump(mode="json")
+        session.commit()
+    return body
 
 
 @router.post("/scenes/{scene_id}/neutral")

@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.report import MergeReport
 from crenn.core.treatment import Treatment
 
@@ -26,6 +27,8 @@ class FrameOut(BaseModel):
     lens: str
     clipped_share: float
     included: bool
+    kind: Literal["light", "dark", "flat", "bias"]
+    time_typed: bool
 
 
 class JobOut(BaseModel):
@@ -33,7 +36,7 @@ class JobOut(BaseModel):
 
     model_config = ConfigDict(from_attributes=True)
     id: int
-    kind: Literal["import", "merge", "deliver"]
+    kind: Literal["import", "merge", "deliver", "shoot"]
     scene_id: int | None
     shoot_id: int | None
     state: Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -97,6 +100,8 @@ class SceneOut(BaseModel):
     frames: list[FrameOut]
     report: MergeReport | None
     automatic: AutomaticOut | None
+    instructions: Instructions
+    frame_tones: dict[str, float] = Field(description="tone 0–1 of each merged frame in the source view, by name")
     treatment: Treatment
     revision: int
     can_undo: bool
@@ -122,7 +127,48 @@ class TreatmentChange(BaseModel):
 
 
 class FrameChange(BaseModel):
-    included: bool
+    """What changes about a frame; what is not given stays."""
+
+    model_config = ConfigDict(extra="forbid")
+    included: bool | None = None
+    kind: Literal["light", "dark", "flat", "bias"] | None = None
+    seconds: float | None = Field(None, gt=0, le=36000)
+
+
+class FramesIn(BaseModel):
+    """Frames of a scene, by their ids."""
+
+    frames: list[int] = Field(min_length=1, max_length=500)
+
+
+class MoveIn(BaseModel):
+    """Frames that go to another scene."""
+
+    frames: list[int] = Field(min_length=1, max_length=500)
+    to: int
+
+
+class CameraScene(BaseModel):
+    """A scene that the simulated camera can shoot, and how it usually does."""
+
+    name: str
+    title: str
+    frames: int
+    step: float
+    iso: float
+    middle_seconds: float
+
+
+class CameraIn(BaseModel):
+    """How the simulated camera shall shoot a scene."""
+
+    model_config = ConfigDict(extra="forbid")
+    scene: str = Field(max_length=60)
+    frames: int = Field(5, ge=1, le=60)
+    step: float = Field(2.0, ge=0, le=4)
+    iso: float = Field(100.0, ge=50, le=25600)
+    shake: float = Field(0.0, ge=0, le=1.5, description="deviation of the camera's direction and roll, in degrees")
+    shift: float = Field(0.0, ge=-6, le=6, description="EV by which all frames are exposed more")
 
 
 class FolderIn(BaseModel):

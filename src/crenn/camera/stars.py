@@ -83,7 +83,7 @@ class StarField:
         # World (right, up, forward) to the camera's right, down, forward.
         to_camera = np.array([[cy, 0, -sy], [sp * sy, -cp, sp * cy], [cp * sy, sp, cp * cy]])
         steps = max(int(np.ceil(seconds * TURN * lens.focal * 2)), 1)
-        sigma = 0.75 * np.sqrt(lens.size[0] / 3000)
+        sigma = max(0.75 * np.sqrt(lens.size[0] / 3000), 0.65)
         for step in range(steps):
             angle = TURN * (start + seconds * (step + 0.5) / steps)
             cross = np.cross(axis, v)

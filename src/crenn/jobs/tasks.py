@@ -6,16 +6,21 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import rawpy
 from sqlalchemy import select
 
+from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
 from crenn.core.deliver.files import CaptureMetadata, deliver
 from crenn.core.errors import CrennError, UnreadableFrame
-from crenn.core.frames.grouping import GroupingKey, group_frames
-from crenn.core.frames.metadata import RAW_ENDINGS, open_raw, read_metadata
+from crenn.core.frames.grouping import GroupingKey, group_frames, signature_of
+from crenn.core.frames.kinds import kind_of, look_at
+from crenn.core.frames.raw import RawFrame
+from crenn.core.frames.read import FRAME_ENDINGS, read_frame
+from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
+from crenn.core.noise.model import estimate_noise
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.spaces import REC2020_TO_SRGB, srgb_encode
 from crenn.core.treatment import parse_treatment
 from crenn.jobs.queue import RunningJob, defer
 from crenn.store.models import Frame, Refusal, Revision, Scene, Shoot
@@ -24,40 +29,43 @@ from crenn.store.treatments import start_treatment
 _FRAME_PICTURE, _SCENE_PICTURE = 1400, 900
 
 
-def _frame_picture(path: Path, out: Path) -> float:
-    """Write a picture of one frame as the camera would show it; its clipped share."""
-    with open_raw(path) as raw:
-        try:
-            values = raw.raw_image_visible
-            clipped = float((values[::4, ::4] >= raw.white_level - 2).mean() + (values[1::4, ::4] >= raw.white_level - 2).mean()
-                            + (values[::4, 1::4] >= raw.white_level - 2).mean()
-                            + (values[1::4, 1::4] >= raw.white_level - 2).mean()) / 4
-            picture = raw.postprocess(half_size=True, use_camera_wb=True, no_auto_bright=True, output_bps=8)
-        except (rawpy.LibRawError, ValueError):
-            raise UnreadableFrame("is damaged: its picture data breaks off.", path, "Copy it again from the card.") from None
-    factor = min(1.0, _FRAME_PICTURE / max(picture.shape[:2]))
-    picture = cv2.resize(picture, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+def _frame_picture(frame: RawFrame, out: Path) -> tuple[float, np.ndarray]:
+    """Write a picture of one frame as the camera would show it; its clipped share and the picture, uint8 (h, w, 3)."""
+    quads = []
+    m, pattern = frame.mosaic, frame.pattern
+    height, width = (n // 2 for n in m.shape)
+    for c in range(3):
+        sites = [m[r:2 * height:2, k:2 * width:2].astype(np.float32) for r, k in np.argwhere(pattern == c)]
+        value = (sum(sites) / len(sites) - frame.black[c]) / np.float32(frame.white - frame.black[c])
+        quads.append(value * frame.neutral_gains[c])
+    linear = np.minimum(np.stack(quads, -1), 1.0)
+    factor = min(1.0, _FRAME_PICTURE / max(linear.shape[:2]))
+    linear = cv2.resize(linear, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+    if frame.encoding == "linear":
+        matrix = (REC2020_TO_SRGB @ frame.to_rec2020).astype(np.float32)
+        linear = srgb_encode(np.clip(linear @ matrix.T, 0, 1))
+    picture = np.rint(np.clip(linear, 0, 1) * 255).astype(np.uint8)
+    picture = np.ascontiguousarray(np.rot90(picture, {0: 0, 3: 2, 5: 1, 6: 3}.get(frame.flip, 0)))
     ok, data = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
     if ok:
         out.write_bytes(data.tobytes())
-    return clipped
+    return float((m[::4, ::4] >= frame.white - 2).mean() + (m[1::4, 1::4] >= frame.white - 2).mean()) / 2, picture
 
 
 def bring_in(job: RunningJob) -> None:
     """Bring the files of an upload or a folder into the library, and queue their merges."""
     files = [Path(p) for p in job.options["files"]]
-    fresh: list[tuple[Frame, str]] = []
+    fresh: list[tuple[Frame, np.ndarray]] = []
     with job.database.session() as session:
         for index, path in enumerate(files):
             job.progress.at(index / max(len(files), 1), f"Bringing in {path.name}")
             try:
-                fresh_frame = _one_frame(job, session, path)
-                fresh.append((fresh_frame, path.name))
+                fresh.append(_one_frame(job, session, path))
             except CrennError as fault:
                 reason = " ".join(t for t in (fault.fault, fault.remedy) if t)
                 session.add(Refusal(shoot_id=job.shoot_id, name=path.name, reason=reason[:1].upper() + reason[1:]))
-        keys = [GroupingKey(f.taken, f.seconds, f.sensitivity, f.camera, f.width, f.height, f.focal_length)
-                for f, _ in fresh]
+        keys = [GroupingKey(f.taken, f.seconds, f.sensitivity, f.camera, f.width, f.height, f.focal_length, f.kind, signature)
+                for f, signature in fresh]
         shoot = session.get_one(Shoot, job.shoot_id)
         scenes = []
         groups = group_frames(keys)
@@ -82,23 +90,34 @@ def bring_in(job: RunningJob) -> None:
     job.done({"scenes": scenes})
 
 
-def _one_frame(job: RunningJob, session, path: Path) -> Frame:
-    """Read one file and keep it; raises `CrennError` with the reason if it cannot be used."""
-    if path.suffix.lower() not in RAW_ENDINGS:
-        raise UnreadableFrame("Not a raw file.", None, "Raw files such as DNG can be merged.")
-    metadata = read_metadata(path)
+def _one_frame(job: RunningJob, session, path: Path) -> tuple[Frame, np.ndarray]:
+    """Read one file and keep it: (frame, signature of its view).
+
+    Raises `CrennError` with the reason if it cannot be used.
+    """
+    ending = path.suffix.lower()
+    if ending not in FRAME_ENDINGS:
+        raise UnreadableFrame("Not a frame.", None, "Raw files such as DNG, and TIFF, PNG, JPEG and EXR pictures can be merged.")
+    frame = read_frame(path)
+    metadata = frame.metadata
     digest = job.library.keep(path)
     known = session.execute(select(Frame).where(Frame.content_hash == digest)).scalar_one_or_none()
     if known is None:
         known = next((f for f in session.new if isinstance(f, Frame) and f.content_hash == digest), None)
     if known is not None:
         raise UnreadableFrame(f"Already in the library, as {known.name}.")
-    clipped = _frame_picture(job.library.original(digest, path.suffix.lower()), job.library.frame_picture(digest))
-    return Frame(name=path.name, content_hash=digest, ending=path.suffix.lower(), bytes=path.stat().st_size,
-                 width=metadata.width, height=metadata.height, seconds=metadata.seconds, aperture=metadata.aperture,
-                 iso=metadata.iso, sensitivity=metadata.sensitivity, focal_length=metadata.focal_length,
-                 taken=metadata.taken, camera=f"{metadata.make} {metadata.model}".strip(), lens=metadata.lens,
-                 clipped_share=clipped)
+    clipped, picture = _frame_picture(frame, job.library.frame_picture(digest))
+    kind = "light"
+    if frame.encoding == "linear" and not frame.developed:
+        noise = frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
+        kind = kind_of(look_at(frame.mosaic, frame.pattern, frame.black, frame.white), metadata.seconds,
+                       float(np.sqrt(noise.offset[1])))
+    row = Frame(name=path.name, content_hash=digest, ending=ending, bytes=path.stat().st_size,
+                width=metadata.width, height=metadata.height, seconds=metadata.seconds, aperture=metadata.aperture,
+                iso=metadata.iso, sensitivity=metadata.sensitivity, focal_length=metadata.focal_length,
+                taken=metadata.taken, camera=f"{metadata.make} {metadata.model}".strip(), lens=metadata.lens,
+                clipped_share=clipped, kind=kind)
+    return row, signature_of(picture)
 
 
 def merge(job: RunningJob) -> None:
@@ -110,8 +129,14 @@ def merge(job: RunningJob) -> None:
         frames = [f for f in scene.frames if f.included]
         if not frames:
             raise CrennError("All frames of this scene are left out.", remedy="Take at least one in again.")
-        names = {job.library.original(f.content_hash, f.ending): f.name for f in frames}
-    radiance = merge_frames(list(names), progress=job.progress.part(0.0, 0.8), names=list(names.values()))
+        instructions = Instructions.model_validate(scene.instructions)
+        names = unique_names(frames)
+        instructions.seconds |= {n: f.seconds for n, f in zip(names, frames) if f.time_typed and f.seconds}
+        if instructions.reference not in names:
+            instructions.reference = None
+        paths = [job.library.original(f.content_hash, f.ending) for f in frames]
+        kinds = [f.kind if f.kind_chosen else None for f in frames]
+    radiance = merge_frames(paths, progress=job.progress.part(0.0, 0.8), names=names, instructions=instructions, kinds=kinds)
     job.progress.at(0.82, "Preparing views")
     prepared = PreparedScene.from_radiance(radiance)
     folder = f"{job.scene_id}-{job.id}"
@@ -126,6 +151,32 @@ def merge(job: RunningJob) -> None:
     if old and old != folder:
         shutil.rmtree(job.library.scene(old), ignore_errors=True)
     job.done()
+
+
+def unique_names(frames) -> list[str]:
+    """Names of a scene's frames; a second one of the same name is numbered."""
+    out: list[str] = []
+    for frame in frames:
+        name, number = frame.name, 2
+        while name in out:
+            name, number = f"{frame.name} ({number})", number + 1
+        out.append(name)
+    return out
+
+
+def shoot_scene(job: RunningJob) -> None:
+    """Let the simulated camera shoot a scene, and bring the frames in."""
+    options = job.options
+    scene = scene_named(options["scene"])
+    bracket = Bracket.chosen(scene, options["frames"], options["step"], options["iso"], options["shake"], options["shift"], job.id)
+    folder = job.library.incoming(f"camera-{job.id}")
+    shutil.rmtree(folder, ignore_errors=True)
+    shot = shoot(options["scene"], folder, SHIPPED_SIZE, job.id, progress=job.progress, truth=False, bracket=bracket)
+    # Named after the job: a second shoot of the same scene must not look like the first.
+    files = [p.rename(p.with_name(p.name.replace(options["scene"], f"{options['scene']}-{job.id}"))) for p in shot.frames + shot.darks]
+    deferred = defer(job.database, "import", shoot_id=job.shoot_id, options={
+        "files": [str(f) for f in files], "upload": folder.name, "title": options["title"]})
+    job.done({"import": deferred})
 
 
 def write_scene_picture(job: RunningJob, prepared: PreparedScene, document: dict) -> None:
@@ -160,4 +211,4 @@ def deliver_scene(job: RunningJob) -> None:
     job.done({"format": options["format"], "bytes": path.stat().st_size, "name": f"{title}.{options['format']}"})
 
 
-TASKS = {"import": bring_in, "merge": merge, "deliver": deliver_scene}
+TASKS = {"import": bring_in, "merge": merge, "deliver": deliver_scene, "shoot": shoot_scene}

@@ -46,6 +46,7 @@ class Scene(Base):
     prepared: Mapped[str | None] = mapped_column(String(200), default=None, doc="folder of the prepared scene")
     report: Mapped[dict | None] = mapped_column(JSONB, default=None)
     fault: Mapped[str | None] = mapped_column(Text, default=None)
+    instructions: Mapped[dict] = mapped_column(JSONB, default=dict, doc="how to merge it, see crenn.core.merge.instructions")
     revision_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id", use_alter=True), default=None)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     shoot: Mapped[Shoot] = relationship(back_populates="scenes")
@@ -54,7 +55,7 @@ class Scene(Base):
 
 
 class Frame(Base):
-    """One raw file. The original is kept under its content hash and never written to."""
+    """One file. The original is kept under its content hash and never written to."""
 
     __tablename__ = "frame"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -75,6 +76,9 @@ class Frame(Base):
     lens: Mapped[str] = mapped_column(String(200))
     clipped_share: Mapped[float] = mapped_column(Float, default=0.0)
     included: Mapped[bool] = mapped_column(default=True)
+    kind: Mapped[str] = mapped_column(String(10), default="light", doc="light, dark, flat or bias")
+    kind_chosen: Mapped[bool] = mapped_column(default=False, doc="whether the user said so")
+    time_typed: Mapped[bool] = mapped_column(default=False, doc="whether the user typed the exposure time in")
     scene: Mapped[Scene] = relationship(back_populates="frames")
 
 

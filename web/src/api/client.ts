@@ -14,6 +14,11 @@ export type Treatment = components["schemas"]["Treatment"];
 export type Step = components["schemas"]["StepOut"];
 export type Parameter = components["schemas"]["ParameterOut"];
 export type Delivery = components["schemas"]["DeliveryIn"];
+export type Instructions = components["schemas"]["Instructions"];
+export type Stroke = components["schemas"]["Stroke"];
+export type Region = components["schemas"]["Region"];
+export type Coverage = components["schemas"]["Coverage"];
+export type CameraScene = components["schemas"]["CameraScene"];
 export type Folder = components["schemas"]["FolderOut"];
 type Fault = components["schemas"]["FaultOut"];
 

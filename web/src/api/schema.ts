@@ -83,9 +83,73 @@ export interface paths {
         head?: never;
         /**
          * Change Frame
-         * @description Leave a frame out of its scene, or take it in again.
+         * @description Leave a frame out of its scene or take it in again, say what it is for, or type its exposure time in.
          */
         patch: operations["change_frame"];
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Split
+         * @description Make a scene of its own of some of a scene's frames.
+         */
+        post: operations["split"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move
+         * @description Move frames, or all of them, to another scene; a scene left empty is kept but no longer shown.
+         */
+        post: operations["move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Camera Scenes
+         * @description Scenes that the simulated camera can shoot.
+         */
+        get: operations["camera_scenes"];
+        put?: never;
+        /**
+         * Shoot Scene
+         * @description Let the simulated camera shoot a scene and bring the frames in.
+         */
+        post: operations["shoot_scene"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/frames/{frame_id}/picture.jpg": {
@@ -248,6 +312,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/instructions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Instruct
+         * @description Store how the scene is to be merged; it holds from its next merge.
+         */
+        put: operations["instruct"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/neutral": {
         parameters: {
             query?: never;
@@ -377,6 +461,31 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Advice
+         * @description The further exposure that would have helped most.
+         */
+        Advice: {
+            /**
+             * Ev
+             * @description relative to the reference frame
+             */
+            ev: number;
+            /** Seconds */
+            seconds: number | null;
+            /** Iso */
+            iso: number;
+            /**
+             * Gain Db
+             * @description signal to noise gained where it is thin; none for a frame that holds highlights
+             */
+            gain_db: number | null;
+            /**
+             * Below
+             * @description stop below which it gains so much
+             */
+            below: number | null;
+        };
+        /**
          * AutomaticOut
          * @description What automatic values come to in this scene, by ``step.parameter``.
          */
@@ -390,6 +499,103 @@ export interface components {
         Body_upload: {
             /** Files */
             files: string[];
+        };
+        /**
+         * CameraIn
+         * @description How the simulated camera shall shoot a scene.
+         */
+        CameraIn: {
+            /** Scene */
+            scene: string;
+            /**
+             * Frames
+             * @default 5
+             */
+            frames: number;
+            /**
+             * Step
+             * @default 2
+             */
+            step: number;
+            /**
+             * Iso
+             * @default 100
+             */
+            iso: number;
+            /**
+             * Shake
+             * @description deviation of the camera's direction and roll, in degrees
+             * @default 0
+             */
+            shake: number;
+            /**
+             * Shift
+             * @description EV by which all frames are exposed more
+             * @default 0
+             */
+            shift: number;
+        };
+        /**
+         * CameraScene
+         * @description A scene that the simulated camera can shoot, and how it usually does.
+         */
+        CameraScene: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Frames */
+            frames: number;
+            /** Step */
+            step: number;
+            /** Iso */
+            iso: number;
+            /** Middle Seconds */
+            middle_seconds: number;
+        };
+        /**
+         * Choice
+         * @description The moving region round a place, in shares of width and height, comes from a frame, by name.
+         */
+        Choice: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Frame */
+            frame: string;
+        };
+        /**
+         * Coverage
+         * @description What the frames covered.
+         */
+        Coverage: {
+            /**
+             * Missing
+             * @description stops of the scene that no frame measured
+             */
+            missing: [
+                number,
+                number
+            ][];
+            /**
+             * Thin
+             * @description stops measured, but with noise that shows at full size when lifted
+             */
+            thin: [
+                number,
+                number
+            ][];
+            /**
+             * Clipped Everywhere
+             * @description share of the picture of which some channel clipped in every frame
+             */
+            clipped_everywhere: number;
+            /** Lifts */
+            lifts: components["schemas"]["Lift"][];
+            advice: components["schemas"]["Advice"] | null;
+            /** Words */
+            words: string[];
         };
         /**
          * DeliveryIn
@@ -478,10 +684,17 @@ export interface components {
             /** Roots */
             roots: string[];
         };
-        /** FrameChange */
+        /**
+         * FrameChange
+         * @description What changes about a frame; what is not given stays.
+         */
         FrameChange: {
             /** Included */
-            included: boolean;
+            included?: boolean | null;
+            /** Kind */
+            kind?: ("light" | "dark" | "flat" | "bias") | null;
+            /** Seconds */
+            seconds?: number | null;
         };
         /**
          * FrameOut
@@ -514,6 +727,13 @@ export interface components {
             clipped_share: number;
             /** Included */
             included: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "light" | "dark" | "flat" | "bias";
+            /** Time Typed */
+            time_typed: boolean;
         };
         /**
          * FrameReport
@@ -566,11 +786,111 @@ export interface components {
              * @description share of the picture that this frame feeds most
              */
             feeds: number;
+            /**
+             * Shift
+             * @description by which the picture's middle, or a stack's sky, was moved, in pixels
+             * @default 0
+             */
+            shift: number;
+            /**
+             * Turn
+             * @description by which the picture was turned, in degrees
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Align Error
+             * @description predicted deviation that is left, in pixels
+             * @default 0
+             */
+            align_error: number;
+        };
+        /**
+         * FramesIn
+         * @description Frames of a scene, by their ids.
+         */
+        FramesIn: {
+            /** Frames */
+            frames: number[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * Instructions
+         * @description How frames are to be merged; the defaults let the program decide.
+         */
+        Instructions: {
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Mode
+             * @description several exposures, or equal frames
+             * @default auto
+             * @enum {string}
+             */
+            mode: "auto" | "bracket" | "stack";
+            /**
+             * Align
+             * @description lay hand-held frames over each other
+             * @default true
+             */
+            align: boolean;
+            /**
+             * Deghost
+             * @description take what moved from one frame
+             * @default true
+             */
+            deghost: boolean;
+            /**
+             * Keep Trails
+             * @description keep passing lights, such as of cars, where they were brightest
+             * @default false
+             */
+            keep_trails: boolean;
+            /**
+             * Method
+             * @description how a stack becomes one: mean, mean without outliers, median, or maximum for trails
+             * @default auto
+             * @enum {string}
+             */
+            method: "auto" | "mean" | "clipped" | "median" | "maximum";
+            /**
+             * Follow
+             * @description what a stack is registered on
+             * @default auto
+             * @enum {string}
+             */
+            follow: "auto" | "stars" | "ground";
+            /**
+             * Borders
+             * @description keep the reference frame's whole view, or only what all frames cover
+             * @default filled
+             * @enum {string}
+             */
+            borders: "filled" | "common";
+            /**
+             * Reference
+             * @description name of the reference frame
+             */
+            reference?: string | null;
+            /**
+             * Seconds
+             * @description exposure times in s, by frame, where the file has none or a wrong one
+             */
+            seconds?: {
+                [key: string]: number;
+            };
+            /** Strokes */
+            strokes?: components["schemas"]["Stroke"][];
+            /** Choices */
+            choices?: components["schemas"]["Choice"][];
         };
         /**
          * JobOut
@@ -583,7 +903,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "import" | "merge" | "deliver";
+            kind: "import" | "merge" | "deliver" | "shoot";
             /** Scene Id */
             scene_id: number | null;
             /** Shoot Id */
@@ -623,6 +943,24 @@ export interface components {
             changed: string;
         };
         /**
+         * Lift
+         * @description How far shadows can be lifted at an output size.
+         */
+        Lift: {
+            /** Long Edge */
+            long_edge: number;
+            /**
+             * Stop
+             * @description lowest stop whose noise does not show when it is lifted to middle grey
+             */
+            stop: number;
+            /**
+             * Ev
+             * @description by which that stop is lifted then
+             */
+            ev: number;
+        };
+        /**
          * MergeReport
          * @description What a merge found.
          */
@@ -651,6 +989,46 @@ export interface components {
              * @description white balance as shot: temperature in K, tint in ‰ Duv
              */
             as_shot: number[];
+            /**
+             * Mode
+             * @default bracket
+             * @enum {string}
+             */
+            mode: "single" | "bracket" | "stack";
+            /**
+             * Aligned
+             * @description whether any frame was moved over the reference frame
+             * @default false
+             */
+            aligned: boolean;
+            /**
+             * Common
+             * @description x, y, width, height that all frames cover, in shares of the picture; none if all of it
+             */
+            common: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Moved Share
+             * @description share of the picture where something moved
+             * @default 0
+             */
+            moved_share: number;
+            /**
+             * Regions
+             * @description the largest regions of what moved
+             */
+            regions: components["schemas"]["Region"][];
+            stack: components["schemas"]["StackReport"] | null;
+            /**
+             * Calibration
+             * @description calibration frames, and what was done with them
+             */
+            calibration: string[];
+            coverage: components["schemas"]["Coverage"] | null;
             /**
              * Set Aside
              * @description frames left out, each with the reason
@@ -715,6 +1093,16 @@ export interface components {
              * @default 0
              */
             seconds: number;
+        };
+        /**
+         * MoveIn
+         * @description Frames that go to another scene.
+         */
+        MoveIn: {
+            /** Frames */
+            frames: number[];
+            /** To */
+            to: number;
         };
         /**
          * ParameterOut
@@ -811,6 +1199,30 @@ export interface components {
             reason: string;
         };
         /**
+         * Region
+         * @description A region of what moved, in shares of the picture's width and height.
+         */
+        Region: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Frame
+             * @description frame that it comes from
+             */
+            frame: string;
+            /**
+             * Soft
+             * @description water or leaves: frames fade out by how much they differ
+             */
+            soft: boolean;
+        };
+        /**
          * Rung
          * @description One stop of the scene put on a brighter or darker tone by hand.
          */
@@ -849,6 +1261,14 @@ export interface components {
             frames: components["schemas"]["FrameOut"][];
             report: components["schemas"]["MergeReport"] | null;
             automatic: components["schemas"]["AutomaticOut"] | null;
+            instructions: components["schemas"]["Instructions"];
+            /**
+             * Frame Tones
+             * @description tone 0–1 of each merged frame in the source view, by name
+             */
+            frame_tones: {
+                [key: string]: number;
+            };
             treatment: components["schemas"]["Treatment"];
             /** Revision */
             revision: number;
@@ -904,6 +1324,34 @@ export interface components {
             refusals: components["schemas"]["RefusalOut"][];
         };
         /**
+         * StackReport
+         * @description How equal frames became one.
+         */
+        StackReport: {
+            /** Frames */
+            frames: number;
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "mean" | "clipped" | "median" | "maximum";
+            /**
+             * Sky
+             * @description whether the sky was registered on its stars, the ground on itself
+             */
+            sky: boolean;
+            /**
+             * Rejected
+             * @description share of samples left out as outliers
+             */
+            rejected: number;
+            /**
+             * Expected Gain Db
+             * @description gain in signal to noise of a mean of so many frames, dB
+             */
+            expected_gain_db: number;
+        };
+        /**
          * StepOut
          * @description One step of the treatment with its dials.
          */
@@ -916,6 +1364,30 @@ export interface components {
             title: string;
             /** Parameters */
             parameters: components["schemas"]["ParameterOut"][];
+        };
+        /**
+         * Stroke
+         * @description A stroke of the brush over the merged picture.
+         *
+         *     ``points`` are shares of the picture's width and height, ``radius`` a share of its width. ``moved`` takes the place
+         *     from one frame (``frame``, by name; the program's choice if none), ``still`` from all; ``sky`` and ``ground`` say what
+         *     a star stack follows there.
+         */
+        Stroke: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "moved" | "still" | "sky" | "ground";
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Radius */
+            radius: number;
+            /** Frame */
+            frame?: string | null;
         };
         /** ToneParameters */
         ToneParameters: {
@@ -1254,6 +1726,201 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FrameOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    split: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneSummary"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneSummary"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    camera_scenes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraScene"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    shoot_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CameraIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Bad Request */
@@ -1635,6 +2302,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    instruct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Instructions"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Instructions"];
                 };
             };
             /** @description Bad Request */

@@ -6,6 +6,7 @@ import { answered, api, type Shoot } from "../api/client";
 import { isActive, useNews } from "../api/news";
 import { JobProgress } from "../panel/JobProgress";
 import { tell } from "../state/messages";
+import { CameraDialog } from "./CameraDialog";
 import { FolderDialog } from "./FolderDialog";
 import { SceneCard } from "./SceneCard";
 import { upload, useUpload } from "./upload";
@@ -15,6 +16,7 @@ export function ContactSheet() {
   const [shoots, setShoots] = useState<Shoot[] | null>(null);
   const [over, setOver] = useState(false);
   const [choosing, setChoosing] = useState(false);
+  const [shooting, setShooting] = useState(false);
   const { edition, jobs } = useNews();
   const sending = useUpload();
   const files = useRef<HTMLInputElement>(null);
@@ -29,7 +31,7 @@ export function ContactSheet() {
     };
   }, [edition]);
 
-  const imports = Object.values(jobs).filter((j) => j.kind === "import" && isActive(j));
+  const imports = Object.values(jobs).filter((j) => (j.kind === "import" || j.kind === "shoot") && isActive(j));
   const drop = (e: DragEvent) => {
     e.preventDefault();
     setOver(false);
@@ -52,6 +54,9 @@ export function ContactSheet() {
         </Link>
         <span className="dim">Contact sheet</span>
         <div className="actions">
+          <Button variant="outlined" color="inherit" sx={{ borderColor: "divider" }} onClick={() => setShooting(true)}>
+            Simulated camera
+          </Button>
           <Button variant="outlined" color="inherit" sx={{ borderColor: "divider" }} onClick={() => setChoosing(true)}>
             Bring in a folder
           </Button>
@@ -96,7 +101,7 @@ export function ContactSheet() {
                 </div>
               ))
             ) : (
-              <p>{over ? "Let go to bring these frames in" : "Drop raw frames here, or bring in a folder: a bracket becomes one scene."}</p>
+              <p>{over ? "Let go to bring these frames in" : "Drop frames here, or bring in a folder: a bracket or a stack becomes one scene."}</p>
             )}
           </div>
         )}
@@ -125,6 +130,7 @@ export function ContactSheet() {
           </section>
         ))}
       </main>
+      <CameraDialog open={shooting} onClose={() => setShooting(false)} />
       <FolderDialog open={choosing} onClose={() => setChoosing(false)} />
     </div>
   );

@@ -52,7 +52,7 @@ export function FolderDialog({ open, onClose }: { open: boolean; onClose: () => 
               ))}
             </List>
             <p>
-              {here.raw_files === 0 ? "No raw files here." : here.raw_files === 1 ? "One raw file here." : `${here.raw_files} raw files here.`}
+              {here.raw_files === 0 ? "No frames here." : here.raw_files === 1 ? "One frame here." : `${here.raw_files} frames here.`}
             </p>
           </>
         )}

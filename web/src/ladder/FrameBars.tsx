@@ -11,10 +11,12 @@ interface Props {
   marked?: string | null;
   /** Whether each bar shows the share of the picture that its frame feeds. */
   feeds?: boolean;
+  /** Tones of the source view by frame: the bars are its key. */
+  tones?: Record<string, number> | null;
 }
 
 /** Each frame as a bar over the stops it measured well: it ends where the frame clips and fades where noise takes over. */
-export function FrameBars({ report, scale, left, width, marked, feeds }: Props) {
+export function FrameBars({ report, scale, left, width, marked, feeds, tones }: Props) {
   const frames = [...report.frames].sort((a, b) => a.ev - b.ev);
   const pitch = Math.min(width / frames.length, 12);
   const bar = Math.max(Math.min(pitch - 4, 7), 2);
@@ -38,8 +40,8 @@ export function FrameBars({ report, scale, left, width, marked, feeds }: Props) 
             <title>
               {`${frame.name}: ${shutter(frame.seconds)}, clips at ${frame.clip_stop.toFixed(1)} EV, noise below ${frame.noise_stop.toFixed(1)} EV, feeds ${(frame.feeds * 100).toFixed(0)} %`}
             </title>
-            <rect x={x} y={top} width={bar} height={Math.max(bottom - top, 2)} fill={on ? "var(--active)" : "url(#fade)"} />
-            {feeds && (
+            <rect x={x} y={top} width={bar} height={Math.max(bottom - top, 2)} fill={on ? "var(--active)" : tones ? `hsl(0 0% ${Math.round((tones[frame.name] ?? 0) * 78)}%)` : "url(#fade)"} stroke={tones ? "var(--dim)" : "none"} strokeWidth={0.6} />
+            {feeds && !tones && (
               <rect x={x} y={bottom - (bottom - top) * frame.feeds} width={bar} height={(bottom - top) * frame.feeds} fill="var(--active)" opacity={0.75} />
             )}
             <line x1={x - 1} x2={x + bar + 1} y1={top} y2={top} stroke="var(--text)" strokeWidth={2} />

@@ -3,13 +3,14 @@ import { useEffect, useRef, useState } from "react";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { number } from "../units";
+import { CoverageMarks } from "./CoverageMarks";
 import { EndMarks } from "./EndMarks";
 import { FrameBars } from "./FrameBars";
 import { Placement } from "./Placement";
 import { makeScale, span, toneAt } from "./scale";
 import { StopHistogram } from "./StopHistogram";
 
-const FRAMES = 12;
+const FRAMES = 22;
 const LABELS = 89;
 const BARS = 97;
 const RUNGS = 152;
@@ -18,7 +19,8 @@ const TONES = 205;
 /** The light ladder: frames, histogram and placement on one scale of stops. */
 export function Ladder({ station }: { station: string }) {
   const report = useScene((s) => s.scene?.report);
-  const { ladder: lines, probe, frame } = useView();
+  const { ladder: lines, probe, frame, view } = useView();
+  const tones = useScene((s) => s.scene?.frame_tones);
   const frames = useScene((s) => s.scene?.frames);
   const box = useRef<SVGSVGElement>(null);
   const [height, setHeight] = useState(640);
@@ -67,7 +69,8 @@ export function Ladder({ station }: { station: string }) {
             <line x1={LABELS - 2} x2={LABELS + 4} y1={scale.y(s)} y2={scale.y(s)} stroke="var(--line)" />
           </g>
         ))}
-        <FrameBars report={report} scale={scale} left={FRAMES} width={56} marked={marked} feeds={station === "merge"} />
+        <FrameBars report={report} scale={scale} left={FRAMES} width={46} marked={marked} feeds={station === "merge"} tones={view === "source" ? tones : null} />
+        {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={46} />}
         <StopHistogram report={report} scale={scale} left={BARS} width={48} />
         <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--dim)">
           tone

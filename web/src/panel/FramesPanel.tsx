@@ -1,24 +1,43 @@
 import { Button, Checkbox } from "@mui/material";
+import { useState } from "react";
 
 import { answered, api, type Frame } from "../api/client";
 import { isActive, useNews } from "../api/news";
 import { told } from "../state/messages";
+import { mergeAgain, useInstructions } from "../state/merging";
 import { loadScene, useScene } from "../state/scene";
 import { useView } from "../state/view";
-import { number, percent, shutter } from "../units";
+import { percent, shutter } from "../units";
+import { FrameFacts } from "./frames/FrameFacts";
+import { Together } from "./frames/Together";
 import { JobProgress } from "./JobProgress";
 
-/** The Frames station: look from dark to bright, leave a bad frame out. */
+const KINDS: Record<Frame["kind"], string> = { light: "", dark: "dark", flat: "flat", bias: "bias" };
+
+/** What a scene's frames are together, in words. */
+function together(frames: Frame[]): string {
+  const lights = frames.filter((f) => f.kind === "light");
+  const other = frames.length - lights.length;
+  const steps = new Set(lights.map((f) => (f.sensitivity ? Math.round(Math.log2(f.sensitivity) * 3) : null)));
+  const text =
+    lights.length === 1 ? "One frame" : steps.size === 1 ? `${lights.length} equal frames, a stack` : steps.size < lights.length ? `${lights.length} frames of ${steps.size} exposures` : `A bracket of ${lights.length} frames`;
+  return `${text}${other ? ` and ${other} for calibration` : ""}. Look through with the arrow keys.`;
+}
+
+/** The Frames station: look from dark to bright, leave a bad frame out, say which belong together. */
 export function FramesPanel() {
   const scene = useScene((s) => s.scene)!;
+  const instructions = useInstructions();
   const shown = useView((s) => s.frame);
+  const [picked, setPicked] = useState<number[]>([]);
   const jobs = useNews((s) => s.jobs);
   const merging = Object.values(jobs).find((j) => j.kind === "merge" && j.scene_id === scene.id && isActive(j));
   const report = scene.report;
   const merged = new Set(report?.frames.map((f) => f.name));
-  const aside = report?.set_aside ?? [];
-  const waiting = scene.frames.filter((f) => f.included).some((f) => !merged.has(f.name) && !aside.some((t) => t.startsWith(f.name)));
-  const dropped = scene.frames.filter((f) => !f.included).some((f) => merged.has(f.name));
+  const told_of = [...(report?.set_aside ?? []), ...(report?.calibration ?? [])];
+  const lights = scene.frames.filter((f) => f.kind === "light");
+  const waiting = lights.filter((f) => f.included).some((f) => !merged.has(f.name) && !told_of.some((t) => t.startsWith(f.name))) && !report?.warnings.some((w) => w.includes("stands for"));
+  const dropped = scene.frames.filter((f) => !f.included || f.kind !== "light").some((f) => merged.has(f.name));
   const current = scene.frames.find((f) => f.id === shown);
 
   const include = (frame: Frame, included: boolean) =>
@@ -27,16 +46,18 @@ export function FramesPanel() {
         loadScene(scene.id),
       ),
     );
+  const pick = (id: number, more: boolean) => {
+    useView.setState({ frame: id });
+    setPicked((p) => (more ? (p.includes(id) ? p.filter((v) => v !== id) : [...p, id]) : [id]));
+  };
 
   return (
     <>
       <h2>Frames</h2>
-      <p className="lead">
-        {scene.frames.length === 1 ? "One frame." : `${scene.frames.length} frames, from the darkest to the brightest.`} Look through them with the arrow keys.
-      </p>
-      <div className="frames-list" role="listbox" aria-label="Frames">
+      <p className="lead">{together(scene.frames)}</p>
+      <div className="frames-list" role="listbox" aria-label="Frames" aria-multiselectable>
         {scene.frames.map((frame) => (
-          <div key={frame.id} className="frame" role="option" aria-selected={shown === frame.id}>
+          <div key={frame.id} className="frame" role="option" aria-selected={picked.includes(frame.id) || shown === frame.id}>
             <Checkbox
               size="small"
               sx={{ p: 0 }}
@@ -44,21 +65,20 @@ export function FramesPanel() {
               slotProps={{ input: { "aria-label": `Use ${frame.name}` } }}
               onChange={(e) => void include(frame, e.target.checked)}
             />
-            <button onClick={() => useView.setState({ frame: frame.id })}>
+            <button title={`${frame.name}; with Ctrl or Shift to take several`} onClick={(e) => pick(frame.id, e.ctrlKey || e.metaKey || e.shiftKey)}>
               {shutter(frame.seconds)} <span className="dim">ISO {frame.iso.toFixed(0)}</span>
             </button>
-            <span className="dim">{percent(frame.clipped_share)} clipped</span>
+            <span className="dim">
+              {KINDS[frame.kind] || (instructions?.reference === frame.name ? "reference" : `${percent(frame.clipped_share)} clipped`)}
+            </span>
           </div>
         ))}
       </div>
-      {(waiting || dropped) && !merging && (
+      {(waiting || dropped) && !merging && report && (
         <div className="stack" style={{ marginTop: 14 }}>
           <p className="dim">The choice of frames has changed.</p>
           <div>
-            <Button
-              variant="contained"
-              onClick={() => void told(answered(api.POST("/api/scenes/{scene_id}/merge", { params: { path: { scene_id: scene.id } } })))}
-            >
+            <Button variant="contained" onClick={mergeAgain}>
               Merge again
             </Button>
           </div>
@@ -70,41 +90,7 @@ export function FramesPanel() {
         </div>
       )}
       {current && <FrameFacts frame={current} />}
+      <Together picked={picked.filter((id) => scene.frames.some((f) => f.id === id))} done={() => setPicked([])} />
     </>
-  );
-}
-
-function FrameFacts({ frame }: { frame: Frame }) {
-  const report = useScene((s) => s.scene?.report)?.frames.find((f) => f.name === frame.name);
-  return (
-    <dl className="facts">
-      <dt>File</dt>
-      <dd>{frame.name}</dd>
-      <dt>Exposure</dt>
-      <dd>
-        {shutter(frame.seconds)}
-        {frame.aperture ? `, f/${frame.aperture}` : ""}, ISO {frame.iso.toFixed(0)}
-      </dd>
-      {report && (
-        <>
-          <dt>Measures well</dt>
-          <dd>
-            {number(report.noise_stop, 1, true)} to {number(report.clip_stop, 1, true)} EV
-          </dd>
-        </>
-      )}
-      <dt>Size</dt>
-      <dd>
-        {frame.width} × {frame.height} px
-      </dd>
-      <dt>Camera</dt>
-      <dd>{frame.camera || "not told"}</dd>
-      {frame.taken && (
-        <>
-          <dt>Taken</dt>
-          <dd>{frame.taken.replace("T", " ").slice(0, 19)}</dd>
-        </>
-      )}
-    </dl>
   );
 }

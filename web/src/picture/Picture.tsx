@@ -4,15 +4,17 @@ import { answered, api } from "../api/client";
 import { told } from "../state/messages";
 import { hold, preview, release, rungAt, store, useScene, withRung } from "../state/scene";
 import { toggleZoom, useView } from "../state/view";
+import { beginStroke, continueStroke, endStroke, useBrush } from "../state/merging";
 import { number } from "../units";
 import { place, type Placing, visible } from "./geometry";
+import { drawStrokes } from "./strokes";
 import { type Rendered, useRenders } from "./useRenders";
 
 /** Vertical way on the picture, in pixels, that moves a rung by one stop. */
 const PER_STOP = 70;
 
 interface Drag {
-  kind: "pan" | "place";
+  kind: "pan" | "place" | "brush";
   x: number;
   y: number;
   centre: [number, number];
@@ -29,6 +31,7 @@ export function Picture() {
   const [version, setVersion] = useState(0);
   const { scene, treatment, held, heldView } = useScene();
   const { view, comparing, zoom, centre, tool } = useView();
+  const brush = useBrush();
 
   const renders = useRenders((r) => {
     shown.current?.bitmap.close();
@@ -89,8 +92,14 @@ export function Picture() {
       Math.round(r.width * placing.zoom * dots),
       Math.round(r.height * placing.zoom * dots),
     );
+    const kinds = brush.kind === "moved" || brush.kind === "still" ? ["moved", "still"] : ["sky", "ground"];
+    if (tool === "brush" && size && scene) {
+      const kept = (scene.instructions.strokes ?? []).filter((s) => kinds.includes(s.kind));
+      const drawn = brush.points.length ? [{ kind: brush.kind, radius: brush.radius, points: brush.points }] : [];
+      drawStrokes(context, [...kept, ...drawn], size, placing, dots);
+    }
     target.dataset.drawn = String(version);
-  }, [version, placing, pane]);
+  }, [version, placing, pane, tool, brush, scene?.instructions, size]); // eslint-disable-line
 
   const at = useCallback(
     (e: { clientX: number; clientY: number }): [number, number] => {
@@ -124,13 +133,18 @@ export function Picture() {
     useView.setState({ tool: "pan" });
   };
 
+  const share = (e: { clientX: number; clientY: number }): [number, number] => {
+    const [x, y] = at(e);
+    return [x / size!.width, y / size!.height];
+  };
+
   return (
     <canvas
       ref={canvas}
       tabIndex={0}
-      aria-label={tool === "neutral" ? "Picture: click a grey or white place" : "Picture"}
+      aria-label={tool === "neutral" ? "Picture: click a grey or white place" : tool === "brush" ? "Picture: paint over it" : "Picture"}
       data-view={wantedView}
-      style={{ cursor: tool === "neutral" ? "crosshair" : tool === "place" ? "ns-resize" : zoom === null ? "default" : "grab" }}
+      style={{ cursor: tool === "neutral" || tool === "brush" ? "crosshair" : tool === "place" ? "ns-resize" : zoom === null ? "default" : "grab" }}
       onPointerDown={(e) => {
         if (!placing || !size || e.button !== 0) return;
         if (tool === "neutral") {
@@ -144,6 +158,9 @@ export function Picture() {
           const stop = Math.round(probe.stop);
           drag.current = { kind: "place", x: e.clientX, y: e.clientY, centre: c, stop, ev: rungAt(treatment, stop) };
           hold();
+        } else if (tool === "brush") {
+          drag.current = { kind: "brush", x: e.clientX, y: e.clientY, centre: c, stop: 0, ev: 0 };
+          beginStroke(share(e));
         } else if (tool === "pan") {
           drag.current = { kind: "pan", x: e.clientX, y: e.clientY, centre: c, stop: 0, ev: 0 };
         }
@@ -153,6 +170,10 @@ export function Picture() {
         const d = drag.current;
         if (d?.kind === "pan" && zoom !== null) {
           useView.setState({ centre: [d.centre[0] - (e.clientX - d.x) / placing.zoom, d.centre[1] - (e.clientY - d.y) / placing.zoom] });
+          return;
+        }
+        if (d?.kind === "brush") {
+          continueStroke(share(e));
           return;
         }
         if (d?.kind === "place") {
@@ -166,6 +187,7 @@ export function Picture() {
       onPointerUp={() => {
         const d = drag.current;
         drag.current = null;
+        if (d?.kind === "brush") endStroke();
         if (d?.kind === "place") {
           release();
           store(`Rung at ${number(d.stop, 0, true)} EV`);

@@ -42,7 +42,7 @@ export async function loadSteps() {
 }
 
 export async function loadScene(id: number) {
-  const scene = await answered(api.GET("/api/scenes/{scene_id}", { params: { path: { scene_id: id } } }));
+  const scene = (await answered(api.GET("/api/scenes/{scene_id}", { params: { path: { scene_id: id } } }))) as Scene;
   // A change still on its way to the server is newer than what the server told.
   const own = queue !== null || busy || get().held;
   set((s) => ({

@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-export type ViewName = "picture" | "limits" | "source" | "untreated";
+export type ViewName = "picture" | "limits" | "source" | "moved" | "ground" | "untreated";
 
 /** What lies under the pointer, as the server measured it. */
 export interface Probe {
@@ -11,6 +11,8 @@ export interface Probe {
   snr_db: number | null;
   frame: string | null;
   seconds?: number | null;
+  /** Whether something moved there between the frames. */
+  moved?: boolean;
   clipped: string;
   white: string;
   black: boolean;
@@ -31,7 +33,7 @@ interface ViewState {
   limits: { white: number; some: number; black: number } | null;
   ms: number | null;
   rendering: boolean;
-  tool: "pan" | "place" | "neutral";
+  tool: "pan" | "place" | "neutral" | "brush";
   /** Frame shown instead of the merged picture, at the Frames station. */
   frame: number | null;
 }

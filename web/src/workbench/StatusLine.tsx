@@ -6,6 +6,8 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "picture", title: "Picture", key: "" },
   { name: "limits", title: "Limits", key: "L" },
   { name: "source", title: "Source", key: "S" },
+  { name: "moved", title: "Moved", key: "M" },
+  { name: "ground", title: "Ground", key: "G" },
 ];
 const CHANNELS: Record<string, string> = { R: "red", G: "green", B: "blue" };
 
@@ -17,6 +19,7 @@ function channels(letters: string): string {
 export function StatusLine() {
   const { probe, view, zoom, shownZoom, limits, ms } = useView();
   const scene = useScene((s) => s.scene);
+  const shown = VIEWS.filter((v) => v.name !== "moved" || (scene?.report?.moved_share ?? 0) > 0).filter((v) => v.name !== "ground" || scene?.report?.stack?.sky);
   return (
     <footer className="status">
       <div className="readout" aria-live="off" data-testid="readout">
@@ -35,6 +38,7 @@ export function StatusLine() {
                 from <b>{shutter(probe.seconds)}</b>
               </span>
             )}
+            {probe.moved && <span>moved between frames</span>}
             {probe.clipped ? (
               <span>
                 clipped in every frame: <b>{channels(probe.clipped)}</b>
@@ -65,7 +69,7 @@ export function StatusLine() {
       </div>
       <div className="tools">
         <div className="segment" role="group" aria-label="View">
-          {VIEWS.map((v) => (
+          {shown.map((v) => (
             <button key={v.name} aria-pressed={view === v.name} title={v.key && `Key ${v.key}`} onClick={() => (v.name === "picture" ? useView.setState({ view: "picture" }) : setView(v.name))}>
               {v.title}
             </button>

@@ -46,7 +46,11 @@ export function Workbench() {
   }, [news, id, held, storing]); // eslint-disable-line
 
   useEffect(() => {
-    if (station !== "light") useView.setState({ tool: "pan" });
+    // Tools belong to their station.
+    const tool = useView.getState().tool;
+    if ((tool === "brush") !== (station === "merge") && tool !== "pan" && (tool === "brush" || station !== "light")) useView.setState({ tool: "pan" });
+    const view = useView.getState().view;
+    if (station !== "merge" && (view === "moved" || view === "ground")) useView.setState({ view: "picture" });
     if (station === "frames" && scene && !scene.frames.some((f) => f.id === useView.getState().frame))
       useView.setState({ frame: scene.frames[0]?.id ?? null });
   }, [station, scene]);

@@ -13,6 +13,8 @@ export const KEYS: [string, string][] = [
   ["B", "Hold to see the untreated start"],
   ["L", "Limits view"],
   ["S", "Source view"],
+  ["M", "Moved regions"],
+  ["G", "Ground of a star stack"],
   ["P", "Place on the picture, at Light"],
   ["N", "Pick a neutral patch, at Light"],
   ["← →", "Darker or brighter frame, at Frames"],
@@ -44,6 +46,8 @@ export function useKeys(station: StationName, onKeys: () => void) {
       else if (key === "b") useView.setState({ comparing: true });
       else if (key === "l") setView("limits");
       else if (key === "s") setView("source");
+      else if (key === "m") setView("moved");
+      else if (key === "g") setView("ground");
       else if (key === "p" && station === "light") useView.setState((s) => ({ tool: s.tool === "place" ? "pan" : "place" }));
       else if (key === "n" && station === "light") useView.setState((s) => ({ tool: s.tool === "neutral" ? "pan" : "neutral" }));
       else if (e.key === "?") onKeys();

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+import cv2
 import numba as nb
 import numpy as np
 
@@ -18,9 +19,13 @@ _STILL = 0.12
 #: Less agreement of structure than this means another view.
 _AGREE = 0.55
 #: A frame with less of the sharp frames' fine gradients is blurred; with less of the coarse ones, fogged.
-_SHARP, _CLEAR = 0.6, 0.7
+_SHARP, _CLEAR = 0.45, 0.7
 #: Structure that reaches over less of the picture than this is one thing, not a view.
 _EXTENT = 0.35
+#: Pictures wider than this many pixels are large.
+_LARGE = 3200
+#: Stops by which the exposure of dark and bright parts may differ.
+_HAZE = 0.45
 #: Share of the picture in which a frame must show more than noise.
 _SEEN = 0.002
 
@@ -56,13 +61,57 @@ def _seen(level: Level) -> float:
 
 def _fits_as_it_lies(a: Level, b: Level) -> bool | None:
     """Whether two small pictures agree in light without being moved; None if they share too little to tell."""
-    both = a.valid & b.valid & (a.light > 5 * np.sqrt(a.variance)) & (b.light > 5 * np.sqrt(b.variance))
+    both = a.valid & b.valid & (a.light > 12 * np.sqrt(a.variance)) & (b.light > 12 * np.sqrt(b.variance))
     if both.sum() < 30:
         return None
     x, y = a.light[both], b.light[both]
     ratio = np.log2(y / x)
-    allowed = 0.15 + 4 * np.sqrt(a.variance[both] / x**2 + b.variance[both] / y**2)
-    return float((np.abs(ratio - np.median(ratio)) < allowed).mean()) > 0.7
+    allowed = 0.1 + 4 * np.sqrt(a.variance[both] / x**2 + b.variance[both] / y**2)
+    return float((np.abs(ratio - np.median(ratio)) < allowed).mean()) > 0.85
+
+
+def _sharpness(a: Level, b: Level) -> float:
+    """Fine detail of a picture relative to another's, in parts that both measured well; what noise adds is taken off."""
+    scale = np.float32(8 * np.sqrt(max(np.quantile(v.variance[::8, ::8], 0.2) for v in (a, b))))
+    height, width = a.light.shape
+    side = min(192, height, width)
+    energy = np.zeros(2)
+    for y in np.linspace(0, height - side, 5).astype(int):
+        for x in np.linspace(0, width - side, 7).astype(int):
+            part = (slice(y, y + side), slice(x, x + side))
+            both = a.valid[part] & b.valid[part]
+            for v in (a, b):
+                both &= v.light[part] > 12 * np.sqrt(v.variance[part])
+            both = cv2.erode(both.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+            if both.sum() < 200:
+                continue
+            detail = []
+            for v in (a, b):
+                bend = cv2.Laplacian(np.arcsinh(v.light[part] / scale), cv2.CV_32F)[both]
+                # The Laplacian's weights have a sum of squares of 20.
+                noise = 20 * float((v.variance[part][both] / (v.light[part][both] ** 2 + scale**2)).mean())
+                detail.append((float((bend**2).mean()), noise))
+            if min(d for d, _ in detail) > 0:
+                energy += [max(d - n, 0.02 * n) for d, n in detail]
+    if energy[0] <= 0 or energy[1] <= 0:
+        return 1.0
+    return float(np.sqrt(energy[1] / energy[0]))
+
+
+def _hazy(a: Level, b: Level, matrix: np.ndarray) -> bool:
+    """Whether the darker parts of two small pictures differ in exposure from the brighter ones: veiling or other light."""
+    scale = np.diag([1 / a.factor, 1 / a.factor, 1.0])
+    small = scale @ matrix @ np.linalg.inv(scale)
+    x, y = a.light, cv2.warpPerspective(b.light, small, a.light.shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    known = cv2.warpPerspective(b.valid.astype(np.uint8), small, a.light.shape[::-1], flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP)
+    both = a.valid & (known > 0) & (x > 12 * np.sqrt(a.variance)) & (y > 12 * np.sqrt(b.variance))
+    if both.sum() < 200:
+        return False
+    x, ratio = x[both], np.log2(y[both] / x[both])
+    low, high = np.quantile(x, (0.25, 0.75))
+    if high < 3 * low:
+        return False
+    return abs(float(np.median(ratio[x <= low]) - np.median(ratio[x >= high]))) > _HAZE
 
 
 def _moved(levels: list[Level], matrix: np.ndarray) -> Level:
@@ -155,32 +204,38 @@ def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], ga
         guesses = [known[nearest]]
         # The cleaner picture tells where to look: gradients of noise would pull the result towards no shift.
         brighter = ev[k] > max(ev[i] for i in known)
-        found = register(own, laid, [np.linalg.inv(g) for g in guesses], 1) if brighter else register(laid, own, guesses, 1)
+        # Large pictures are first compared at a quarter of their size: most sets are from a tripod.
+        finest = 1 if size[1] > _LARGE else 0
+        found = (register(own, laid, [np.linalg.inv(g) for g in guesses], finest) if brighter
+                 else register(laid, own, guesses, finest))
         if found is not None and brighter:
             found = _inverted(found)
         # One thing in an even picture may have moved by itself: that is no shake.
         narrow = found is not None and found.extent < _EXTENT
-        if found is None or found.agreement < _AGREE or narrow and _fits_as_it_lies(laid[-1], own[-1]):
+        steady = all(np.array_equal(m, np.eye(3)) for m in known.values())
+        if found is None or found.agreement < _AGREE or narrow and steady and _fits_as_it_lies(laid[-1], own[-1]):
             fits = _fits_as_it_lies(laid[-1], own[-1])
-            steady = all(np.array_equal(m, np.eye(3)) for m in known.values())
-            if fits or fits is None and steady:
+            if steady and fits is not False:
                 # No detail to go by, but nothing against it either.
                 known[k] = np.eye(3)
                 laid = pyramid(_blended(laid[0], own[0]))
-            elif fits is None:
-                out[k] = Alignment(fault="shares too little light with the other frames to be aligned.")
+            elif fits is not False:
+                out[k] = Alignment(fault="shares too little detail with the other frames to be aligned.")
+            elif found is not None and found.contrast < _CLEAR and found.agreement > _AGREE / 2:
+                out[k] = Alignment(fault="is fogged or lit otherwise than the other frames.")
             else:
                 out[k] = Alignment(fault="does not fit the other frames: it shows another view, or moved too far.")
             continue
-        if found.contrast < _CLEAR:
+        if found.contrast < _CLEAR or _hazy(laid[-1], own[-1], found.matrix):
             out[k] = Alignment(fault="is fogged or lit otherwise than the other frames.")
             continue
         shift = apply_homography(found.matrix, corners) - corners
         if np.hypot(*shift.T).max() > max(_STILL, 2.5 * found.error):
             found = _inverted(refined(own, laid, _inverted(found))) if brighter else refined(laid, own, found)
             shift = apply_homography(found.matrix, corners) - corners
-        if found.sharpness < _SHARP:
-            out[k] = Alignment(fault=f"is blurred: it keeps {found.sharpness:.0%} of the fine detail of the others.")
+        sharpness = _sharpness(laid[0], own[0])
+        if sharpness < _SHARP:
+            out[k] = Alignment(fault=f"is blurred: it keeps {sharpness:.0%} of the fine detail of the others.")
             continue
         still = np.hypot(*shift.T).max() <= max(_STILL, 2.5 * found.error)
         matrix = np.eye(3) if still else found.matrix

@@ -68,12 +68,10 @@ class Mesh:
         left, top, right, bottom = 0, 0, width, height
         for _ in range(8):
             xs, ys = np.linspace(left, right - 1, 65), np.linspace(top, bottom - 1, 65)
-            edges = [np.stack([np.full(65, v), ys], -1) for v in (left, right - 1)]
-            edges += [np.stack([xs, np.full(65, v)], -1) for v in (top, bottom - 1)]
-            over = []
-            for edge in edges:
-                p = self.at(edge)
-                over.append(max(0.0, (-p).max(), (p - (other[1] - 1, other[0] - 1)).max()))
+            sides = [self.at(np.stack([np.full(65, v), ys], -1))[:, 0] for v in (left, right - 1)]
+            sides += [self.at(np.stack([xs, np.full(65, v)], -1))[:, 1] for v in (top, bottom - 1)]
+            over = [max(0.0, -sides[0].min()), max(0.0, sides[1].max() - (other[1] - 1)),
+                    max(0.0, -sides[2].min()), max(0.0, sides[3].max() - (other[0] - 1))]
             if max(over) <= 0:
                 break
             left, right = left + int(np.ceil(over[0])), right - int(np.ceil(over[1]))

@@ -9,7 +9,7 @@ import numpy as np
 from crenn.core.noise.model import NoiseModel
 
 #: The smallest level is about this wide, in pixels.
-_SMALLEST = 360
+_SMALLEST = 200
 
 
 @dataclass

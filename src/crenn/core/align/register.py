@@ -54,9 +54,9 @@ class Registration:
 
 
 def _scale(fixed: Level, other: Level) -> float:
-    """Light below which the comparison is linear: a few deviations of the noisier frame."""
+    """Light below which the comparison is linear: deviations of the noisier frame enough that its noise is not bent."""
     both = fixed.variance[::4, ::4]
-    return 3.0 * float(np.sqrt(max(np.quantile(both, 0.2), np.quantile(other.variance[::4, ::4], 0.2))))
+    return 8.0 * float(np.sqrt(max(np.quantile(both, 0.2), np.quantile(other.variance[::4, ::4], 0.2))))
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
@@ -171,7 +171,8 @@ class _Places:
         self.target = self.t[self.ys, self.xs].astype(np.float64)
         self.gx = 0.5 * (self.t[self.ys, self.xs + 1] - self.t[self.ys, self.xs - 1]).astype(np.float64)
         self.gy = 0.5 * (self.t[self.ys + 1, self.xs] - self.t[self.ys - 1, self.xs]).astype(np.float64)
-        self.variance = variance[self.ys, self.xs].astype(np.float64) + _ALIAS**2 * (self.gx**2 + self.gy**2) + 1e-8
+        self.noise = variance[self.ys, self.xs].astype(np.float64)
+        self.variance = self.noise + _ALIAS**2 * (self.gx**2 + self.gy**2) + 1e-8
         self.plain_variance = self.variance
         height, width = self.t.shape
         self.half = width / 2
@@ -291,7 +292,7 @@ class _Places:
     def gradient_ratio(self, matrix: np.ndarray) -> float:
         """Gradients of the other frame along those of the fixed one, relative to them."""
         length = np.hypot(self.gx, self.gy) + 1e-12
-        clear = length**2 > 40 * self.variance
+        clear = length**2 > 10 * self.noise
         if clear.sum() < 200:
             return 1.0
         ux, uy = self.gx / length, self.gy / length
@@ -417,7 +418,8 @@ def register(fixed: list[Level], other: list[Level], guesses: list[np.ndarray] =
     if best is None:
         return None
     contrast = coarse.gradient_ratio(best)
-    matrix, covariance, used, places = best, None, 0, coarse
+    matrix, covariance, used = coarse.refine(best, 6)
+    places = coarse
     for level in range(top - 1, finest - 1, -1):
         matrix = _at(matrix, 2)
         places = _Places(fixed[level], other[level], _PLACES)

@@ -217,13 +217,12 @@ def noise_share(mesh: Mesh, pattern: np.ndarray, gains: np.ndarray) -> np.ndarra
     height, width = mesh.size
     rows, columns = height // NOISE_CELL + 1, width // NOISE_CELL + 1
     out = np.zeros((rows, columns, 3), np.float32)
-    # Sites of one colour all stand in the same corner of the tile: their phase is the shift's.
+    # A cell is small: from its middle the corners of the tile lie as far as on the sensor.
     y, x = np.mgrid[:rows, :columns] * NOISE_CELL + NOISE_CELL // 2
+    middle = mesh.at(np.stack([x.ravel(), y.ravel()], -1).astype(np.float64))
     for c in range(3):
         corners = [(r, k) for r in range(2) for k in range(2) if pattern[r, k] == c]
         for r, k in corners:
-            points = np.stack([(x + k).ravel(), (y + r).ravel()], -1).astype(np.float64)
-            p = mesh.at(points)
-            phase = np.round(p * _FINE).astype(int) % (2 * _FINE)
+            phase = np.round((middle + (k, r)) * _FINE).astype(int) % (2 * _FINE)
             out[..., c] += own[c][phase[:, 1], phase[:, 0]].reshape(rows, columns) / len(corners)
     return out

@@ -19,6 +19,8 @@ _FEWEST = 25
 _TANGENT = 0.7
 #: A star and its partner lie within this many pixels of each other once registered.
 _NEAR = 2.0
+#: At least this share of the stars must be found again.
+_AGREE = 0.25
 
 
 @dataclass(frozen=True)
@@ -137,7 +139,10 @@ def _similarity(a: np.ndarray, b: np.ndarray, reach: float) -> np.ndarray | None
             best, most = np.column_stack([turn, shift]), count
             if most > 0.7 * n:
                 break
-    return best if most >= max(8, 0.15 * n) else None
+    # As many pairs as chance would give prove nothing.
+    area = max(float(np.prod(np.ptp(b, axis=0))), 1.0)
+    chance = n * (1 - np.exp(-len(b) * np.pi * (3 * _NEAR) ** 2 / area))
+    return best if most >= max(8, 0.2 * n, 2.5 * chance) else None
 
 
 def fit_sky(stars: list[Stars], times: np.ndarray, reference: int, size: tuple[int, int]) -> SkyFit:
@@ -205,6 +210,9 @@ def fit_sky(stars: list[Stars], times: np.ndarray, reference: int, size: tuple[i
     error[reference], pairs[reference] = 0.0, len(home)
     for k, (i, j) in matches.items():
         away = np.hypot(*(_turned(lens, rotations[k], home[i]) - stars[k].places[j]).T)
+        if np.median(away) > 1.0 or i.size < _AGREE * min(len(home), len(stars[k])):
+            rotations[k] = np.nan
+            continue
         error[k], pairs[k] = float(np.median(away)), i.size
     return SkyFit(lens, rotations, error, pairs)
 

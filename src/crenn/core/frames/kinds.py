@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
+import cv2
 import numpy as np
 
 Kind = Literal["light", "dark", "flat", "bias"]
@@ -46,7 +47,8 @@ def look_at(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: f
     tiles = np.stack([plane[y:y + side, x:x + side] for y in ys for x in xs]).astype(np.float32)
     tiles = ((tiles - black[1]) / np.float32(white - black[1])).reshape(len(ys), len(xs), side, side)
     rows = tiles.reshape(-1, side)
-    green = tiles.ravel()
+    # Lone hot sites say nothing of what is seen.
+    green = cv2.medianBlur(rows, 3)
     tiles = tiles.reshape(len(ys), len(xs), -1)
     means = np.median(tiles, -1)
     # Noise of a site from neighbours two apart, robust against hot pixels.
@@ -71,7 +73,9 @@ def kind_of(content: Content, seconds: float | None, read_noise: float) -> Kind:
     read_noise : float
         Deviation of a site in the dark, as a share of saturation.
     """
-    if abs(content.level) < max(1.5 * read_noise, 4e-4) and content.bright < max(6 * read_noise, 2e-3) and content.clipped < 1e-3:
+    # Dark current may lift a long dark frame above its read noise; it has no structure even then.
+    floor = max(6 * read_noise, 2e-3) + 2 * max(content.level, 0.0)
+    if content.level < max(1.5 * read_noise, 4e-3) and content.bright < floor and content.texture < 2.0 and content.clipped < 0.02:
         return "bias" if seconds is not None and seconds <= _BIAS_SECONDS else "dark"
     if 0.08 < content.level < 0.95 and content.range < 1.6 and content.texture < 1.8 and content.clipped < 0.001:
         return "flat"

@@ -33,6 +33,7 @@ _FLIPS = {1: 0, 3: 3, 6: 6, 8: 5}
 def _number(tag) -> float | None:
     try:
         value = tag.values[0]
+        value = value[0] if isinstance(value, tuple) else value
         value = float(value.num) / float(value.den) if hasattr(value, "den") else float(value)
     except (AttributeError, IndexError, TypeError, ValueError, ZeroDivisionError):
         return None

@@ -14,6 +14,8 @@ MIDDLE = -2.47
 #: Long edges of pictures that are asked for most, in pixels; besides the full size.
 SIZES = (2048, 4096)
 _BINS = 0.5
+#: An exposure is only advised up to this long, in seconds, or twice as long as the longest there is.
+_LONGEST = 60.0
 
 
 class Lift(BaseModel):
@@ -140,7 +142,8 @@ def _advice(gains, noise, clip_stops, seconds, isos, centres, histogram, low, cl
     best = None
     k = int(np.argmax(gains))
     for step in np.arange(-1.0, 5.5, 0.5) if not stacked else (0.0,):
-        if not seconds[k] or seconds[k] * 2**step > 600:
+        # Nobody waits eight minutes for a shadow.
+        if not seconds[k] or seconds[k] * 2**step > max(_LONGEST, 2.1 * seconds[k]):
             continue
         gain = float(gains[k]) * 2.0**step
         more = _information(light, gain, noise[k], clip_stops[k] - step)

@@ -122,8 +122,8 @@ def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float
         if kind is None:
             content = look_at(frame.mosaic, frame.pattern, frame.black, frame.white)
             kind = kind_of(content, frame.metadata.seconds, float(np.sqrt(noise.offset[1])))
-            if kind == "flat" and len(good) > 1:
-                # A lone even frame among pictures is a flat; where all are even they are pictures of something even.
+            if kind == "flat":
+                # Even frames among pictures are flats; where all are even they are pictures of something even.
                 kind = "flat?"
         camera = (frame.metadata.make, frame.metadata.model)
         if kind in ("dark", "bias", "flat"):

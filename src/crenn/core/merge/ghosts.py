@@ -21,7 +21,7 @@ _THRESHOLD = 6.0
 #: Besides noise, frames may differ by this share of the light: flicker, a lens that closes unevenly.
 _TOLERANCE = 0.012
 #: And by this share of the light's range around: what remains of shake, and of moving a frame over another.
-_PLACED, _MOVED = 0.02, 0.10
+_PLACED, _MOVED = 0.06, 0.12
 #: Over so many cells faint motion is looked for once more.
 _BLOCK = 5
 #: A solid region comes from the frame with the best signal to noise up to so many dB, less so many for clipped places.

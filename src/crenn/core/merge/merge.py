@@ -254,7 +254,9 @@ def _lay_over(found: Gathered, alignments: list[Alignment], facts: Facts, progre
         return [None] * len(alignments)
     first = found.lights[0]
     votes = np.zeros(first.mosaic.shape, np.uint8)
-    for frame, noise in zip(found.lights, found.noise):
+    # Hot sites show most in the brightest frames.
+    for k in np.argsort(found.sensitivities)[-3:]:
+        frame, noise = found.lights[k], found.noise[k]
         span = float(frame.white - frame.black[1])
         count_hot(frame.mosaic, np.float32(frame.black[1]), np.float32(np.sqrt(noise.offset[1]) * span),
                   np.float32(noise.slope[1] * span), votes)

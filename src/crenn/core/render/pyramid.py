@@ -11,7 +11,7 @@ import numpy as np
 from crenn.core.errors import CrennError
 from crenn.core.light.automatic import SceneLight
 from crenn.core.merge.report import light_statistics
-from crenn.core.radiance import RadianceMap
+from crenn.core.radiance import PLANES, RadianceMap
 
 #: The smallest level's longer side is at most this.
 _SMALLEST = 512
@@ -30,12 +30,14 @@ class PreparedScene:
     ----------
     levels : list of ndarray, float32 (h, w, 3)
     sigma : ndarray, float32 (H, W, 3) or None
-    source, clipped : ndarray, uint8 (H, W) or None
+    source, clipped, moved, ground : ndarray, uint8 (H, W) or None
+        As of `crenn.core.radiance.RadianceMap`.
     report : dict
     """
 
-    def __init__(self, levels, sigma, source, clipped, report: dict):
-        self.levels, self.sigma, self.source, self.clipped, self.report = levels, sigma, source, clipped, report
+    def __init__(self, levels, sigma, report: dict, source=None, clipped=None, moved=None, ground=None):
+        self.levels, self.sigma, self.report = levels, sigma, report
+        self.source, self.clipped, self.moved, self.ground = source, clipped, moved, ground
 
     @classmethod
     def from_radiance(cls, radiance: RadianceMap) -> "PreparedScene":
@@ -48,7 +50,7 @@ class PreparedScene:
             step = max(1, int(np.sqrt(radiance.rgb.shape[0] * radiance.rgb.shape[1] / 3e6)))
             statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step)
             report = {**statistics, **report}
-        return cls(levels, radiance.sigma, radiance.source, radiance.clipped, report)
+        return cls(levels, radiance.sigma, report, **{name: getattr(radiance, name) for name in PLANES})
 
     def save(self, folder: Path) -> None:
         """Write to a folder, all or nothing; an older one is replaced at the end."""
@@ -59,7 +61,7 @@ class PreparedScene:
             part.mkdir(parents=True)
             for index, level in enumerate(self.levels):
                 np.save(part / f"level{index}.npy", level)
-            for name in ("sigma", "source", "clipped"):
+            for name in ("sigma", *PLANES):
                 if getattr(self, name) is not None:
                     np.save(part / f"{name}.npy", getattr(self, name))
             (part / "report.json").write_text(json.dumps(self.report))
@@ -87,7 +89,7 @@ class PreparedScene:
                 raise ValueError("no levels")
         except (OSError, ValueError) as fault:
             raise CrennError("The prepared scene is missing or damaged.", remedy="Merge it again.") from fault
-        return cls(levels, load("sigma"), load("source"), load("clipped"), report)
+        return cls(levels, load("sigma"), report, **{name: load(name) for name in PLANES})
 
     @property
     def size(self) -> tuple[int, int]:

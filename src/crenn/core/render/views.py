@@ -1,5 +1,6 @@
 """Views of a scene besides the plain picture, the placement lines of the ladder, and what lies under the pointer."""
 
+import cv2
 import numpy as np
 
 from crenn.core.render.executor import Renderer, Window, compile_treatment
@@ -9,8 +10,9 @@ from crenn.core.render.step import table_stops
 from crenn.core.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.treatment import Treatment
 
-#: Views that can be asked for: the picture, what clips, the untreated start, and which frame feeds each place.
-VIEWS = ("picture", "limits", "untreated", "source")
+#: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
+#: between the frames, and what a stack took for ground.
+VIEWS = ("picture", "limits", "untreated", "source", "moved", "ground")
 
 _HATCH = np.array([240, 190, 92], np.uint8)
 _HATCH_DARK = np.array([24, 22, 18], np.uint8)
@@ -34,23 +36,48 @@ def _draw_limits(codes: np.ndarray, limits: np.ndarray) -> None:
     codes[dots] = _DOT
 
 
+def _sampled(plane: np.ndarray, window: Window) -> np.ndarray:
+    """A plane of whole numbers at the places of a window's pixels."""
+    height, width = plane.shape
+    ys = np.clip((window.y + (np.arange(window.out_height) + 0.5) * window.height / window.out_height).astype(int), 0, height - 1)
+    xs = np.clip((window.x + (np.arange(window.out_width) + 0.5) * window.width / window.out_width).astype(int), 0, width - 1)
+    return np.asarray(plane[ys[:, None], xs[None, :]])
+
+
+def frame_tones(report: dict) -> dict[int, float]:
+    """Tone 0–1 by which the source view shows each frame: the darker the frame, the paler; by source index."""
+    order = _source_order(report)
+    return {index: 0.95 - 0.75 * rank / max(len(order) - 1, 1) for rank, index in enumerate(order)}
+
+
 def _draw_source(codes: np.ndarray, renderer: Renderer, window: Window) -> None:
-    """Tint the picture's greys by the frame that feeds each place: the darker the frame, the paler the tone."""
+    """Tint the picture's greys by the frame that feeds each place, and draw a line round what moved."""
     scene = renderer.scene
     if scene.source is None:
         return
-    height, width = scene.size
-    ys = np.clip((window.y + (np.arange(window.out_height) + 0.5) * window.height / window.out_height).astype(int), 0, height - 1)
-    xs = np.clip((window.x + (np.arange(window.out_width) + 0.5) * window.width / window.out_width).astype(int), 0, width - 1)
-    source = np.asarray(scene.source[ys[:, None], xs[None, :]])
-    frames = scene.report.get("frames") or []
-    indices = _source_order(scene.report)
     tones = np.zeros(256, np.float32)
-    for rank, index in enumerate(indices):
-        tones[index] = 0.95 - 0.75 * rank / max(len(frames) - 1, 1)
+    for index, tone in frame_tones(scene.report).items():
+        tones[index] = tone
     grey = codes.astype(np.float32).mean(-1) * 0.28
-    out = tones[source] * 200 + grey * 0.6
+    out = tones[_sampled(scene.source, window)] * 200 + grey * 0.6
     codes[...] = np.clip(out, 0, 255)[..., None].astype(np.uint8)
+    if scene.moved is not None:
+        _draw_line(codes, _sampled(scene.moved, window) > 0)
+
+
+def _draw_line(codes: np.ndarray, inside: np.ndarray) -> None:
+    """Draw the outline of a mask, dark beside light so that it shows on any ground."""
+    kernel = np.ones((3, 3), np.uint8)
+    mask = inside.astype(np.uint8)
+    codes[(cv2.dilate(mask, np.ones((5, 5), np.uint8)) - cv2.dilate(mask, kernel)) > 0] = _HATCH_DARK
+    codes[(cv2.dilate(mask, kernel) - mask) > 0] = _DOT
+
+
+def _draw_mask(codes: np.ndarray, inside: np.ndarray) -> None:
+    """Turn what lies outside a mask grey and dim, and draw the mask's outline."""
+    grey = codes.astype(np.float32).mean(-1, keepdims=True) * 0.55 + 12
+    codes[...] = np.where(inside[..., None], codes, grey.astype(np.uint8))
+    _draw_line(codes, inside)
 
 
 def _source_order(report: dict) -> list[int]:
@@ -83,6 +110,10 @@ def paint_view(renderer: Renderer, treatment: Treatment, window: Window, view: s
         _draw_limits(codes, limits)
     elif view == "source":
         _draw_source(codes, renderer, window)
+    elif view == "moved" and renderer.scene.moved is not None:
+        _draw_mask(codes, _sampled(renderer.scene.moved, window) > 0)
+    elif view == "ground" and renderer.scene.ground is not None:
+        _draw_mask(codes, _sampled(renderer.scene.ground, window) > 127)
     return codes, shares
 
 
@@ -112,7 +143,7 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
     Returns
     -------
     dict
-        ``stop`` of the scene, ``tone`` in % (L*), ``snr_db``, ``frame`` that feeds it, ``clipped`` channels in
+        ``stop`` of the scene, ``tone`` in % (L*), ``snr_db``, ``frame`` that feeds it, whether it ``moved``, ``clipped`` channels in
         every frame, and those at ``white`` or all at ``black`` in the picture.
     """
     scene = renderer.scene
@@ -134,6 +165,8 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
         if source in indices:
             out["frame"] = frames[indices.index(source)]["name"]
             out["seconds"] = frames[indices.index(source)]["seconds"]
+    if scene.moved is not None:
+        out["moved"] = bool(scene.moved[row, column])
     if scene.clipped is not None:
         bits = int(scene.clipped[row, column])
         out["clipped"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if bits & b)

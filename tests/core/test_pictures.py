@@ -1,0 +1,128 @@
+"""Developed pictures as frames: linear ones, display-referred ones, and what is said of them."""
+
+import io
+
+import cv2
+import numpy as np
+import OpenEXR
+import tifffile
+from PIL import Image, ImageCms
+from PIL.TiffImagePlugin import IFDRational
+
+from crenn.core.errors import MismatchedFrames, UnreadableFrame
+from crenn.core.frames.read import frame_metadata, read_frame
+from crenn.core.merge.instructions import Instructions
+from crenn.core.merge.merge import merge_frames
+from crenn.core.spaces import srgb_encode
+from tests.core.test_align import town
+from tests.support import FolderCase
+
+TIMES = (1 / 16, 1 / 4, 1.0, 4.0)
+
+
+def curve(light: np.ndarray) -> np.ndarray:
+    """A camera's tone curve, 0–1: darker toes and softer shoulders than sRGB."""
+    code = srgb_encode(np.clip(light, 0, 1))
+    return code**1.25 * (1.3 - 0.3 * code)
+
+
+class Pictures(FolderCase):
+    light = town()[:384, :560] * 2
+
+    def jpegs(self, times=TIMES, exif: bool = True):
+        paths = []
+        rng = np.random.default_rng(1)
+        for i, seconds in enumerate(times):
+            noisy = self.light * seconds + 0.002 * rng.standard_normal(self.light.shape)
+            picture = Image.fromarray(np.rint(curve(noisy) * 255).astype(np.uint8))
+            tags = Image.Exif()
+            if exif:
+                block = tags.get_ifd(0x8769)
+                block[33434], block[34855] = IFDRational(round(seconds * 10000), 10000), 100
+            path = self.folder / f"p{i + 1}.jpg"
+            picture.save(path, quality=97, subsampling=0, exif=tags)
+            paths.append(path)
+        return paths
+
+    def error(self, merged, low=0.01, high=0.6) -> float:
+        # Up to a scale: the file's own unit is where the curve ends.
+        inner = (slice(20, -20), slice(20, -20))
+        truth = self.light[inner][..., 1]
+        ratio = np.log2(np.maximum(merged.rgb[inner][..., 1], 1e-6) / truth)
+        part = (truth > low) & (truth < high)
+        return float(np.median(np.abs(ratio[part] - np.median(ratio[part]))))
+
+    def test_a_jpeg_bracket_gives_its_light_back(self):
+        merged = merge_frames(self.jpegs(), reference=2)
+        self.assertEqual(len(merged.report["frames"]), 4)
+        self.assertLess(self.error(merged), 0.12)
+        self.assertTrue(any("Debevec" in w for w in merged.report["warnings"]))
+        for f, seconds in zip(merged.report["frames"], TIMES):
+            self.assertAlmostEqual(f["ev"], np.log2(seconds), delta=0.15)
+
+    def test_without_times_they_are_asked_for_and_can_be_typed(self):
+        paths = self.jpegs(exif=False)
+        with self.assertRaises(MismatchedFrames) as caught:
+            merge_frames(paths)
+        self.assertIn("p1.jpg: has no exposure time", str(caught.exception))
+        self.assertIn("Type it in", str(caught.exception))
+        typed = Instructions(seconds={p.name: s for p, s in zip(paths, TIMES)})
+        merged = merge_frames(paths, reference=2, instructions=typed)
+        self.assertLess(self.error(merged), 0.12)
+        self.assertIn("Exposure times as typed in", merged.report["warnings"][0])
+
+    def test_linear_tiffs_merge_like_raw(self):
+        paths = []
+        rng = np.random.default_rng(1)
+        for i, seconds in enumerate(TIMES):
+            light = self.light * seconds
+            noisy = light + np.sqrt(light * 2e-5 + 1e-8) * rng.standard_normal(light.shape)
+            path = self.folder / f"t{i + 1}.tif"
+            tifffile.imwrite(path, np.rint(np.clip(noisy, 0, 1) * 65535).astype(np.uint16), photometric="rgb")
+            paths.append(path)
+        typed = Instructions(seconds={p.name: s for p, s in zip(paths, TIMES)})
+        merged = merge_frames(paths, reference=2, instructions=typed)
+        self.assertTrue(any("linear light" in w for w in merged.report["warnings"]), merged.report["warnings"])
+        self.assertLess(self.error(merged, 0.002), 0.05)
+
+    def test_a_tiff_with_alpha_and_profile_says_so(self):
+        rgba = np.dstack([np.rint(curve(self.light) * 255), np.full(self.light.shape[:2], 255)]).astype(np.uint8)
+        profile = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB"))
+        path = self.folder / "a.tif"
+        Image.fromarray(rgba, "RGBA").save(path, icc_profile=profile.tobytes())
+        notes = " ".join(merge_frames([path]).report["warnings"])
+        self.assertIn("a.tif: its alpha channel is left out", notes)
+        self.assertIn("by its profile (sRGB", notes)
+        self.assertIn("sRGB curve", notes)
+
+    def test_exr_is_light_in_its_own_primaries(self):
+        path = self.folder / "e.exr"
+        with OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "expTime": 0.5},
+                          {"RGB": np.full((64, 96, 3), 0.18, np.float32) * np.float32([1, 1, 1])}) as file:
+            file.write(str(path))
+        frame = read_frame(path)
+        self.assertEqual((frame.encoding, frame.metadata.seconds), ("linear", 0.5))
+        merged = merge_frames([path])
+        np.testing.assert_allclose(merged.rgb[20:40, 20:40], merged.rgb[30, 30, 1], rtol=0.01)
+
+    def test_sixteen_bits_of_a_png_are_kept(self):
+        path = self.folder / "p.png"
+        cv2.imwrite(str(path), np.linspace(0, 65535, 64 * 64 * 3).reshape(64, 64, 3).astype(np.uint16))
+        self.assertGreater(np.unique(read_frame(path).mosaic).size, 3000)
+
+    def test_broken_pictures_are_named(self):
+        good = self.jpegs()[0]
+        for name, data in (("x.jpg", b"nothing"), ("cut.jpg", good.read_bytes()[:2000]), ("x.exr", b"v/1"), ("x.tif", b"II*\0")):
+            path = self.folder / name
+            path.write_bytes(data)
+            with self.subTest(name=name), self.assertRaises(UnreadableFrame) as caught:
+                read_frame(path)
+            self.assertIn(name, str(caught.exception))
+        with self.assertRaises(UnreadableFrame):
+            frame_metadata(self.folder / "none.png")
+        tiny = io.BytesIO()
+        Image.new("RGB", (8, 8)).save(tiny, "PNG")
+        (self.folder / "tiny.png").write_bytes(tiny.getvalue())
+        with self.assertRaises(UnreadableFrame) as caught:
+            frame_metadata(self.folder / "tiny.png")
+        self.assertIn("only 8×8", str(caught.exception))

@@ -1,0 +1,219 @@
+"""Stacks: noise gained, passing light rejected, stars registered, calibration frames."""
+
+import unittest
+from datetime import datetime, timedelta
+
+import numpy as np
+
+from crenn.camera.optics import Pose
+from crenn.camera.sensor import Exposure, Sensor
+from crenn.camera.stars import StarField
+from crenn.core.align.lens import Lens
+from crenn.core.align.stars import find_stars, fit_sky, is_star_field
+from crenn.core.frames.kinds import kind_of, look_at
+from crenn.core.frames.raw import read_raw
+from crenn.core.merge.instructions import Instructions, Stroke
+from crenn.core.merge.merge import merge_frames
+from tests.support import FolderCase, take
+
+CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
+DARK = Exposure(4.0, 2.8, 1600.0)
+UNIT = 1.0 / DARK.relative
+
+
+def even(value: float = 0.2, size=(160, 240)) -> np.ndarray:
+    return np.full((*size, 3), value * UNIT, np.float32)
+
+
+class Even(FolderCase):
+    def test_noise_falls_with_the_root_of_the_count(self):
+        one = merge_frames(take(self.folder / "one", even(), [DARK], CLEAN))
+        single = one.rgb[20:-20, 20:-20].std((0, 1))
+        for method, least in (("mean", 0.97), ("clipped", 0.95), ("median", 0.75)):
+            with self.subTest(method=method):
+                many = merge_frames(take(self.folder / method, even(), [DARK] * 12, CLEAN), instructions=Instructions(method=method))
+                self.assertEqual(many.report["mode"], "stack")
+                inner = many.rgb[20:-20, 20:-20]
+                gain = single / inner.std((0, 1)) / np.sqrt(12)
+                self.assertGreater(gain.min(), least)
+                self.assertAlmostEqual(float(inner.mean()), 0.2, delta=0.001)
+                spread = (inner - 0.2).std((0, 1)) / many.sigma[20:-20, 20:-20].mean((0, 1))
+                np.testing.assert_allclose(spread, 1.0, atol=0.1)
+
+    def test_what_only_passed_is_gone_or_kept_on_wish(self):
+        scenes = []
+        for k in range(10):
+            rgb = even(0.05)
+            if k == 3:
+                rgb[70:73, 30:210] = 0.6 * UNIT
+            scenes.append(rgb)
+        paths = take(self.folder, scenes, [DARK] * 10, CLEAN)
+        clean = merge_frames(paths)
+        noise = float(clean.rgb[100:150, 30:210].std())
+        self.assertLess(abs(float(clean.rgb[65:78, 40:200].mean() - 0.05)), 0.2 * noise)
+        self.assertEqual(clean.report["stack"]["method"], "clipped")
+        self.assertGreater(clean.report["stack"]["rejected"], 0.0005)
+        trails = merge_frames(paths, instructions=Instructions(method="maximum"))
+        self.assertAlmostEqual(float(trails.rgb[71, 40:200, 1].mean()), 0.6, delta=0.05)
+
+    def test_a_stack_of_brackets_merges_optimally(self):
+        rgb = even(0.02)
+        exposures = [Exposure(1.0), Exposure(4.0)] * 6
+        rgb[:] = 0.02
+        many = merge_frames(take(self.folder / "many", rgb, exposures, CLEAN))
+        pair = merge_frames(take(self.folder / "pair", rgb, exposures[:2], CLEAN))
+        inner = (slice(20, -20), slice(20, -20))
+        gain = pair.rgb[inner].std() / many.rgb[inner].std() / np.sqrt(6)
+        self.assertEqual(many.report["mode"], "bracket")
+        self.assertGreater(gain, 0.94)
+        np.testing.assert_allclose(((many.rgb - 0.02)[inner] / many.sigma[inner]).std(), 1.0, atol=0.1)
+
+    def test_memory_does_not_hold_the_stack(self):
+        from crenn.core.merge import mosaics
+
+        kept = mosaics._IN_MEMORY
+        self.addCleanup(setattr, mosaics, "_IN_MEMORY", kept)
+        paths = take(self.folder, even(), [DARK] * 6, CLEAN)
+        inside = merge_frames(paths).rgb
+        mosaics._IN_MEMORY = 1000
+        np.testing.assert_array_equal(merge_frames(paths).rgb, inside)
+
+
+class Calibrating(FolderCase):
+    sensor = Sensor(prnu=0.0, dsnu=4.0, hot_share=4e-3, dark_current=1.5)
+
+    def shots(self, darks: int = 6, **changes):
+        lights = take(self.folder, even(0.05), [DARK] * 6, self.sensor)
+        exposure = Exposure(changes.pop("seconds", DARK.seconds), DARK.aperture, DARK.iso)
+        black = np.zeros((*changes.pop("size", (160, 240)), 3), np.float32)
+        return lights + take(self.folder, black, [exposure] * darks, self.sensor, seed=5, name="dark",
+                             taken=datetime(2026, 10, 17, 18, 1, 0), **changes)
+
+    def test_dark_frames_take_off_glow_and_hot_pixels(self):
+        plain = merge_frames(self.shots(0))
+        calibrated = merge_frames(self.shots())
+        self.assertIn("Dark frames taken off", calibrated.report["calibration"][0])
+        inner = (slice(10, -10), slice(10, -10), 1)
+        self.assertGreater(float(np.median(plain.rgb[inner])), 0.0515)
+        self.assertAlmostEqual(float(np.median(calibrated.rgb[inner])), 0.05, delta=0.001)
+        self.assertLess(calibrated.rgb[inner].std(), 0.9 * plain.rgb[inner].std())
+        self.assertGreater(calibrated.report["hot_pixels"], 50)
+
+    def test_darks_of_another_exposure_or_size_are_named(self):
+        report = merge_frames(self.shots(seconds=1.0)).report
+        self.assertTrue(any("dark-1.dng" in t and "1 s" in t for t in report["calibration"]), report["calibration"])
+        report = merge_frames(self.shots(size=(128, 240))).report
+        self.assertTrue(any("dark-1.dng: this dark frame is 240×128" in t for t in report["calibration"]))
+        self.assertEqual(len(report["frames"]), 6)
+
+    def test_flat_frames_even_out_fall_off(self):
+        x = np.linspace(-1, 1, 240, dtype=np.float32)
+        fall = (1 - 0.5 * x**2)[None, :, None]
+        lights = take(self.folder, even(0.05) * fall, [DARK] * 5, CLEAN)
+        flats = take(self.folder, np.full((160, 240, 3), 0.5, np.float32) * fall, [Exposure(1.0)] * 3, CLEAN, name="flat",
+                     taken=datetime(2026, 10, 18, 9, 0, 0))
+        merged = merge_frames(lights + flats, kinds=[None] * 5 + ["flat"] * 3)
+        columns = merged.rgb[10:-10, 10:-10, 1].mean(0)
+        self.assertLess(columns.max() / columns.min(), 1.05)
+        self.assertIn("Divided by flat frames", merged.report["calibration"][-1])
+
+    def test_kinds_are_told_from_content(self):
+        shapes = {"dark": (np.zeros((160, 240, 3), np.float32), DARK), "bias": (np.zeros((160, 240, 3), np.float32), Exposure(1 / 4000)),
+                  "flat": (np.full((160, 240, 3), 0.4, np.float32), Exposure(1.0))}
+        rng = np.random.default_rng(1)
+        shapes["light"] = (np.kron(rng.uniform(0.01, 0.8, (16, 24, 3)), np.ones((10, 10, 1))).astype(np.float32), Exposure(1.0))
+        for kind, (rgb, exposure) in shapes.items():
+            with self.subTest(kind=kind):
+                frame = read_raw(take(self.folder / kind, rgb, [exposure], CLEAN)[0])
+                content = look_at(frame.mosaic, frame.pattern, frame.black, frame.white)
+                self.assertEqual(kind_of(content, exposure.seconds, float(np.sqrt(frame.noise.offset[1]))), kind)
+
+
+class Stars(FolderCase):
+    """A made-up sky turning over a still ground."""
+
+    size = (720, 480)
+    lens = Lens(0.8, size, -0.03)
+    exposure = Exposure(8.0, 2.8, 1600.0)
+
+    def sky(self, count: int = 8, gap: float = 90.0) -> list[np.ndarray]:
+        field = StarField(pole=(-0.3, 0.9), count=9000, faintest=4e-7 / self.exposure.relative)
+        rng = np.random.default_rng(2)
+        texture = np.kron(rng.uniform(0.01, 0.25, (20, 60, 1)), np.ones((8, 12, 3))).astype(np.float32)
+        y, x = np.mgrid[:480, :720]
+        ground = y > 340 + 25 * np.sin(x / 60)
+        out = []
+        for k in range(count):
+            rgb = np.full((480, 720, 3), 0.03, np.float32) / self.exposure.relative
+            rgb[320:][ground[320:]] = (texture / self.exposure.relative)[ground[320:]]
+            field.draw(rgb, (~ground).astype(np.float32), self.lens, (0, 0, 0, 0, 0.3), Pose(), k, k * gap, 0.5)
+            out.append(rgb)
+        self.ground = ground
+        return out
+
+    def shoot(self, scenes, gap: float = 90.0):
+        paths = []
+        for k, rgb in enumerate(scenes):
+            paths += take(self.folder, rgb, [self.exposure], CLEAN, seed=k + 1, name=f"sky{k}",
+                          taken=datetime(2026, 11, 12, 22, 0, 0) + timedelta(seconds=k * gap))
+        return paths
+
+    def test_sky_and_ground_are_both_sharp(self):
+        scenes = self.sky()
+        merged = merge_frames(self.shoot(scenes), reference=3)
+        report = merged.report
+        self.assertTrue(report["stack"]["sky"], report["warnings"])
+        self.assertGreater(max(f["shift"] for f in report["frames"]), 4)
+        found = merged.ground > 127
+        self.assertGreater((found == self.ground).mean(), 0.97)
+        truth = scenes[3] * self.exposure.relative
+        green, own = merged.rgb[..., 1], truth[..., 1]
+        peaks = [(y, x) for y, x in np.argwhere(own > 0.25) if not self.ground[max(y - 9, 0):y + 9, x].any()
+                 and 8 < y < 470 and 8 < x < 710 and own[y - 3:y + 4, x - 3:x + 4].max() == own[y, x]]
+        self.assertGreater(len(peaks), 15)
+        height = np.median([green[y, x] / min(own[y, x], 1) for y, x in peaks if own[y, x] < 0.9])
+        self.assertGreater(height, 0.85, "stars stay points")
+        inner = self.ground.copy()
+        inner[:400] = False
+        error = np.abs(np.log2(green[inner] / own[inner]))
+        self.assertLess(np.median(error), 0.03, "the ground does not smear")
+
+    def test_the_fit_finds_lens_and_turn(self):
+        scenes = self.sky(5)
+        stars = []
+        for rgb in scenes:
+            luma = (rgb * self.exposure.relative).reshape(240, 2, 360, 2, 3).mean((1, 3)) @ np.array([0.25, 0.5, 0.25], np.float32)
+            stars.append(find_stars(luma.astype(np.float32), 1e-3, 2))
+        self.assertTrue(is_star_field(stars[0]))
+        fit = fit_sky(stars, np.arange(5) * 90.0, 2, self.size)
+        self.assertTrue((fit.pairs > 20).all())
+        self.assertLess(np.nanmax(fit.error), 0.35)
+        turn = np.linalg.norm(fit.rotations[4])
+        self.assertAlmostEqual(turn, 2 * 90 * 2 * np.pi / 86164, delta=0.05 * turn)
+
+    def test_a_sky_that_turned_too_far_is_named(self):
+        scenes = self.sky(6, 90.0) + self.sky(1, 90.0)
+        field = StarField(pole=(-0.3, 0.9), count=9000, faintest=4e-7 / self.exposure.relative)
+        late = np.full((480, 720, 3), 0.03, np.float32) / self.exposure.relative
+        field.draw(late, (~self.ground).astype(np.float32), self.lens, (0, 0, 0, 0, 0.3), Pose(), 6, 15000.0, 0.5)
+        scenes[6] = late
+        report = merge_frames(self.shoot(scenes)).report
+        self.assertEqual(len(report["frames"]), 6)
+        self.assertIn("sky6-1.dng", report["set_aside"][0])
+
+    def test_painted_ground_and_the_choice_to_follow(self):
+        paths = self.shoot(self.sky(6))
+        stroke = Stroke(kind="ground", points=[(0.2, 0.2), (0.4, 0.2)], radius=0.03)
+        merged = merge_frames(paths, instructions=Instructions(strokes=[stroke]))
+        self.assertTrue((merged.ground[96, 180:270] > 200).all())
+        still = merge_frames(paths, instructions=Instructions(follow="ground"))
+        self.assertIsNone(still.ground)
+
+
+class Unfit(unittest.TestCase):
+    def test_a_few_lamps_are_no_stars(self):
+        luma = np.full((200, 300), 0.02, np.float32)
+        luma += np.random.default_rng(0).standard_normal(luma.shape).astype(np.float32) * 1e-3
+        for x in (40, 120, 220):
+            luma[90:110, x:x + 20] = 1.0
+        self.assertFalse(is_star_field(find_stars(luma, 1e-3, 2)))

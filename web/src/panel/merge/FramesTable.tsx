@@ -1,0 +1,49 @@
+import type { Report } from "../../api/client";
+import { useScene } from "../../state/scene";
+import { setView, useView } from "../../state/view";
+import { number, percent, shutter } from "../../units";
+
+/** The merged frames: how they were exposed, how far they lay off, and what they feed. Their tones are the source view's key. */
+export function FramesTable({ report }: { report: Report }) {
+  const view = useView((s) => s.view);
+  const tones = useScene((s) => s.scene?.frame_tones) ?? {};
+  const frames = [...report.frames].sort((a, b) => a.ev - b.ev);
+  const moved = report.aligned;
+  return (
+    <>
+      <div className="group">Frames</div>
+      <div style={{ maxHeight: 208, overflowY: "auto", scrollbarWidth: "thin" }}>
+        <table className="plain">
+        <thead>
+          <tr>
+            <th style={{ width: "42%" }}>Exposure</th>
+            <th style={{ width: "29%" }}>{moved ? "Off by" : "Clipped"}</th>
+            <th style={{ width: "29%" }}>Feeds</th>
+          </tr>
+        </thead>
+        <tbody>
+          {frames.map((f) => (
+            <tr
+              key={f.name}
+              title={`${f.name}: ${number(f.ev, 2, true)} EV found, ${number(f.nominal_ev, 2, true)} EV told; turned ${number(f.turn ?? 0, 2, true)}°, placed to ${(f.align_error ?? 0).toFixed(2)} px; ${percent(f.clipped_share)} clipped`}
+            >
+              <td>
+                {view === "source" && report.mode === "bracket" && <span className="swatch" style={{ background: `hsl(0 0% ${Math.round((tones[f.name] ?? 0) * 78)}%)` }} />}
+                {shutter(f.seconds)}
+                {f.ev === 0 && <span className="dim"> ref.</span>}
+              </td>
+              <td>{moved ? (f.shift ? `${f.shift.toFixed(1)} px` : "–") : percent(f.clipped_share)}</td>
+              <td>{percent(f.feeds)}</td>
+            </tr>
+          ))}
+        </tbody>
+        </table>
+      </div>
+      {report.mode === "bracket" && (
+        <button className="link" aria-pressed={view === "source"} onClick={() => setView("source")}>
+          {view === "source" ? "Show the picture" : "Show which frame feeds each place"}
+        </button>
+      )}
+    </>
+  );
+}

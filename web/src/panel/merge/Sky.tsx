@@ -1,0 +1,42 @@
+import type { Report } from "../../api/client";
+import { setView, useView } from "../../state/view";
+import { percent } from "../../units";
+import { BrushTool, StrokeList } from "./BrushTool";
+
+const METHODS = { mean: "mean", clipped: "mean without outliers", median: "median", maximum: "maximum" };
+
+/** How a stack became one: its method, what was rejected, and the border of sky and ground. */
+export function Sky({ report }: { report: Report }) {
+  const view = useView((s) => s.view);
+  const stack = report.stack!;
+  return (
+    <>
+      <div className="group">Stack</div>
+      <dl className="facts">
+        <dt>{stack.frames} frames</dt>
+        <dd>{METHODS[stack.method]}</dd>
+        <dt>Signal to noise gained</dt>
+        <dd>{stack.method === "maximum" ? "none" : `${stack.expected_gain_db.toFixed(1)} dB`}</dd>
+        <dt>Passing light left out</dt>
+        <dd>{percent(stack.rejected)}</dd>
+        <dt>Hot pixels mended</dt>
+        <dd>{report.hot_pixels}</dd>
+      </dl>
+      {stack.sky && (
+        <>
+          <p className="dim">The sky follows the stars, the ground stays. Paint where the border is wrong.</p>
+          <button className="link" aria-pressed={view === "ground"} onClick={() => setView("ground")}>
+            {view === "ground" ? "Show the picture" : "Show the ground"}
+          </button>
+          <BrushTool
+            kinds={[
+              { kind: "ground", title: "Ground", help: "Paint what stands still: masts, trees, roofs." },
+              { kind: "sky", title: "Sky", help: "Paint what turns with the stars." },
+            ]}
+          />
+          <StrokeList kinds={["ground", "sky"]} />
+        </>
+      )}
+    </>
+  );
+}
