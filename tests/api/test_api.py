@@ -177,15 +177,16 @@ class Scenes(ApiCase):
     def test_a_failed_merge_leaves_the_old_result(self):
         before = self.http.get(self.path).json()["prepared"]
         with self.database.session() as session:
-            frame = session.execute(select(Frame)).scalars().first()
-        kept = self.served.library.original(frame.content_hash, ".dng")
-        kept.chmod(0o644)
-        kept.write_bytes(b"gone bad")
+            frames = session.execute(select(Frame)).scalars().all()
+        for frame in frames:
+            kept = self.served.library.original(frame.content_hash, ".dng")
+            kept.chmod(0o644)
+            kept.write_bytes(b"gone bad")
         self.http.post(f"{self.path}/merge")
         self.work()
         scene = self.http.get(self.path).json()
         self.assertEqual(scene["prepared"], before)
-        self.assertIn(frame.name, scene["fault"])
+        self.assertIn(frames[0].name, scene["fault"])
         self.assertTrue(self.served.library.scene(before).exists())
 
     def test_what_is_not_there(self):

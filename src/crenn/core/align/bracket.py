@@ -22,6 +22,8 @@ _AGREE = 0.55
 _SHARP, _CLEAR = 0.45, 0.7
 #: Structure that reaches over less of the picture than this is one thing, not a view.
 _EXTENT = 0.35
+#: A shift must better the fit by this much, in units of noise squared: nine free parameters fit some noise of their own.
+_WORTH = 60.0
 #: Pictures wider than this many pixels are large.
 _LARGE = 3200
 #: Stops by which the exposure of dark and bright parts may differ.
@@ -155,7 +157,7 @@ def _inverted(found: Registration) -> Registration:
     """The registration seen from the other frame."""
     inverse = np.linalg.inv(found.matrix)
     return Registration(inverse / inverse[2, 2], found.agreement, 1 / max(found.sharpness, 1e-3),
-                        1 / max(found.contrast, 1e-3), found.error, found.places, found.extent)
+                        1 / max(found.contrast, 1e-3), found.error, found.places, found.extent, found.improvement)
 
 
 def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], gains: np.ndarray, reference: int,
@@ -237,7 +239,7 @@ def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], ga
         if sharpness < _SHARP:
             out[k] = Alignment(fault=f"is blurred: it keeps {sharpness:.0%} of the fine detail of the others.")
             continue
-        still = np.hypot(*shift.T).max() <= max(_STILL, 2.5 * found.error)
+        still = np.hypot(*shift.T).max() <= max(_STILL, 2.5 * found.error) or found.improvement < _WORTH
         matrix = np.eye(3) if still else found.matrix
         known[k] = matrix
         turn = float(np.degrees(np.arctan2(matrix[1, 0] - matrix[0, 1], matrix[0, 0] + matrix[1, 1])))

@@ -36,7 +36,8 @@ def _border(ground_cost, step):
     return out
 
 
-def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread: np.ndarray, noise: np.ndarray) -> np.ndarray:
+def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread: np.ndarray,
+                noise: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Ground from how fine light changes when frames lie as they are, and when they are turned with the stars.
 
     What stays in place changes when turned; stars change when not. Of both a border is laid from side to side, sky above
@@ -54,10 +55,12 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
 
     Returns
     -------
-    ndarray, float32 (h, w)
-        1 on the ground, 0 in the sky; all 0 if no ground was found.
+    ground, thin : ndarray, float32 (h, w)
+        1 on the ground, 0 in the sky, all 0 if no ground was found; and what is too thin for a clean border: masts, bare
+        trees.
     """
     height, width = noise.shape
+    nothing = np.zeros((height, width), np.float32)
     factor = min(1.0, _WIDTH / width)
     size = (max(round(width * factor), 8), max(round(height * factor), 8))
 
@@ -71,7 +74,7 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
     sky = cv2.dilate(changes.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
     ground = (turned > 3 * own) & (still < 2.5 * own) & ~sky
     if ground.mean() < 0.002:
-        return np.zeros((height, width), np.float32)
+        return nothing, nothing
     evidence = 3.0 * ground - 3.0 * sky
     # Places without detail lean a little to the side they lie on.
     lean = (np.mgrid[:size[1], :size[0]][0] / size[1] - 0.5) * 0.02
@@ -79,7 +82,7 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
     above = np.concatenate([np.zeros((1, size[0])), np.cumsum(evidence, 0)])
     border = _border(2 * above - above[-1:], 1.0)
     y = np.mgrid[:size[1], :size[0]][0]
-    band = max(round(size[1] * 0.025), 4)
+    band = max(round(size[1] * 0.012), 3)
     labels = np.where(y >= border, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
     body = (y >= border).astype(np.uint8)
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * band + 1, 2 * band + 1))
@@ -89,7 +92,7 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
     view = np.arcsinh(mean / level * 4)
     view = np.clip(255 * view / max(float(np.quantile(view, 0.995)), 1e-6), 0, 255).astype(np.uint8)
     if body.all() or not body.any():
-        return cv2.resize(body.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
+        return cv2.resize(body.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR), nothing
     try:
         cv2.grabCut(np.ascontiguousarray(view), labels, None, np.zeros((1, 65)), np.zeros((1, 65)), 5, cv2.GC_INIT_WITH_MASK)
     except cv2.error:
@@ -105,13 +108,14 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
     thin = cv2.morphologyEx(ground.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) & (found == 0).astype(np.uint8)
     near = cv2.dilate(found, np.ones((7, 7), np.uint8)) > 0
     number, parts, statistics, _ = cv2.connectedComponentsWithStats(thin, connectivity=8)
+    kept = np.zeros_like(found)
     for label in range(1, number):
         x, top, w, h, area = statistics[label]
         part = (slice(top, top + h), slice(x, x + w))
         inside = parts[part] == label
         if area >= 25 and max(w, h) >= 10 and near[part][inside].any():
-            found[part][inside] = 1
-    return cv2.resize(found.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR)
+            kept[part][inside] = 1
+    return tuple(cv2.resize(m.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR) for m in (found, kept))
 
 
 def snapped(mask: np.ndarray, guide: np.ndarray, radius: int) -> np.ndarray:

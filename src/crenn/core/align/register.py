@@ -42,6 +42,8 @@ class Registration:
         Places compared.
     extent : float
         How far over the picture the compared structure reaches, as a share of its width or height, the smaller.
+    improvement : float
+        By how much the sum of squared differences, in units of their noise, is less than with no shift at all.
     """
 
     matrix: np.ndarray
@@ -51,6 +53,7 @@ class Registration:
     error: float
     places: int
     extent: float = 1.0
+    improvement: float = np.inf
 
 
 def _scale(fixed: Level, other: Level) -> float:
@@ -172,6 +175,8 @@ class _Places:
         self.gx = 0.5 * (self.t[self.ys, self.xs + 1] - self.t[self.ys, self.xs - 1]).astype(np.float64)
         self.gy = 0.5 * (self.t[self.ys + 1, self.xs] - self.t[self.ys - 1, self.xs]).astype(np.float64)
         self.noise = variance[self.ys, self.xs].astype(np.float64)
+        # Noise of the fixed frame alone, which its gradients carry.
+        self.own_noise = self.noise / (1 + max(typical, 0.05))
         self.variance = self.noise + _ALIAS**2 * (self.gx**2 + self.gy**2) + 1e-8
         self.plain_variance = self.variance
         height, width = self.t.shape
@@ -245,7 +250,31 @@ class _Places:
             information = information + prior
             if np.abs(p[:6]).max() * self.half * self.fixed.factor < 0.002:
                 break
-        return matrix, np.linalg.inv(information + 1e-9 * np.eye(9)), used
+        return matrix, self._covariance(information), used
+
+    def improvement(self, matrix: np.ndarray) -> float:
+        """By how much a homography fits better than none: difference of the sums of squares, each up to 16."""
+        a, b = self.sampled(np.eye(3)), self.sampled(matrix)
+        known = (a == a) & (b == b)
+        if not known.any():
+            return np.inf
+        sums = []
+        for value in (a, b):
+            r = (value - self.target)[known]
+            sums.append(np.minimum((r - np.median(r)) ** 2 / self.plain_variance[known], 16.0).sum())
+        # Where gradients are hardly above their noise, shifting also fits some of that: so much of the gain is not real.
+        clear = float(np.median((self.gx**2 + self.gy**2)[known] / self.noise[known]))
+        return float(sums[0] - sums[1]) - (0.4 * known.sum() if clear < 8 else 0.0)
+
+    def _covariance(self, information: np.ndarray) -> np.ndarray:
+        """Inverse of the information without what only the noise of gradients put in."""
+        step = max(self.xs.size // 20_000, 1)
+        nx, ny, zero, one = self.nx[::step], self.ny[::step], np.zeros(self.nx[::step].size), np.ones(self.nx[::step].size)
+        weight = np.sqrt(0.5 * step * self.own_noise[::step] / self.variance[::step]) * self.half
+        across = np.stack([one, nx, ny, zero, zero, zero, nx * nx, nx * ny, zero], 1) * weight[:, None]
+        down = np.stack([zero, zero, zero, one, nx, ny, nx * ny, ny * ny, zero], 1) * weight[:, None]
+        values, vectors = np.linalg.eigh(information - across.T @ across - down.T @ down)
+        return (vectors / np.maximum(values, 1e-9)) @ vectors.T
 
     def _weigh_tiles(self, value: np.ndarray, centre: float) -> None:
         """Widen the variance where a whole part of the picture differs by more than its noise: water, leaves."""
@@ -368,7 +397,7 @@ def refined(fixed: list[Level], other: list[Level], found: Registration) -> Regi
     if covariance is None:
         return found
     return Registration(_at(matrix, fixed[0].factor), places.agreement(matrix), places.gradient_ratio(matrix), found.contrast,
-                        _expected_error(places, covariance), used, found.extent)
+                        _expected_error(places, covariance), used, found.extent, places.improvement(matrix))
 
 
 def _expected_error(places: _Places, covariance: np.ndarray) -> float:
@@ -428,4 +457,4 @@ def register(fixed: list[Level], other: list[Level], guesses: list[np.ndarray] =
         return None
     error = np.inf if covariance is None else _expected_error(places, covariance)
     return Registration(_at(matrix, places.fixed.factor), places.agreement(matrix), places.gradient_ratio(matrix), contrast,
-                        error, used, places.extent)
+                        error, used, places.extent, places.improvement(matrix))

@@ -59,7 +59,7 @@ def _merge_intervals(flags: np.ndarray, edges: np.ndarray) -> list[tuple[float, 
 
 
 def _stop(value: float) -> str:
-    return f"{value:+.1f}".replace("-", "−")
+    return f"{round(value, 1) + 0.0:+.1f}".replace("-", "−")
 
 
 def _time(seconds: float) -> str:
@@ -163,7 +163,8 @@ def _advice(gains, noise, clip_stops, seconds, isos, centres, histogram, low, cl
 def _words(edges, missing, thin, clipped_share, lifts, advice, top, stacked, count) -> list[str]:
     words = []
     if clipped_share > 2e-4:
-        words.append(f"{clipped_share:.1%} of the picture is clipped in every frame, above {_stop(top)} EV.".replace("0.0%", "Under 0.1%"))
+        share = "Under 0.1 %" if clipped_share < 1e-3 else f"{100 * clipped_share:.1f} %"
+        words.append(f"{share} of the picture is clipped in every frame, above {_stop(top)} EV.")
     dark = [i for i in np.flatnonzero(missing) if edges[i] < top - 1]
     if dark:
         words.append(f"Below {_stop(float(edges[max(dark) + 1]))} EV there is more noise than light at full size.")

@@ -26,8 +26,9 @@ _PLACED, _MOVED = 0.06, 0.12
 _BLOCK = 5
 #: A solid region comes from the frame with the best signal to noise up to so many dB, less so many for clipped places.
 _ENOUGH, _LOST = 24.0, 60.0
-#: A region is water or leaves, not a solid thing, if over this many cells its mean stays within this share.
-_SOFT_CELLS, _SOFT_CHANGE, _SOFT_SIZE = 9, 0.12, 600
+#: A region of at least this many cells is water or leaves, not a solid thing, if over so many cells its changes cancel to
+#: less than this share.
+_SOFT_SIZE, _SOFT_CELLS, _COHERENT = 600, 9, 0.88
 
 
 @dataclass
@@ -199,7 +200,7 @@ def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
     z, difference, total_variance = (np.empty(shape, np.float32) for _ in range(3))
     scores = np.zeros((count, *shape), np.uint8)
     moved = np.zeros(shape, bool)
-    changed = np.zeros(shape, np.float32)
+    one_way, any_way = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
     brightest, brightest_light = np.full(shape, -1, np.int16), lead * 2
     lost = np.zeros((count, *shape), bool)
     for k in sorted(range(count), key=lambda i: abs(ev[i] - ev[reference])):
@@ -224,8 +225,10 @@ def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
         moved |= (z > 1) | far
         z[far] = np.maximum(z[far], 1.3)
         soft_size = (_SOFT_CELLS, _SOFT_CELLS)
-        change = np.abs(cv2.blur(difference, soft_size)) / np.maximum(cv2.blur(np.abs(mean[..., 1]), soft_size), 1e-9)
-        np.maximum(changed, np.where(blocked[..., 1], 0, change), out=changed)
+        # Over water and leaves brighter and darker places alternate; a thing is brighter or darker as a whole.
+        relative = difference / np.maximum(np.abs(mean[..., 1]), 1e-9) * (z > 1)
+        one_way += np.abs(cv2.blur(relative, soft_size))
+        any_way += cv2.blur(np.abs(relative), soft_size)
         up = (z > 1) & (light[..., 1] > brightest_light)
         brightest[up], brightest_light[up] = k, light[..., 1][up]
         scores[k] = np.minimum(z * 60, 255).astype(np.uint8)
@@ -251,8 +254,8 @@ def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
             continue
         part = (slice(y, y + h), slice(x, x + w))
         inside = labels[part] == label
-        calm = float((changed[part][inside] < _SOFT_CHANGE).mean())
-        soft = area > _SOFT_SIZE and calm > 0.6 and label not in asked
+        coherent = float(one_way[part][inside].sum() / max(any_way[part][inside].sum(), 1e-9))
+        soft = area > _SOFT_SIZE and coherent < _COHERENT and label not in asked
         if label in asked:
             frame = asked[label]
         elif soft:
@@ -273,10 +276,11 @@ def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
     hard[painted.moved] = 1
     chosen = np.where(painted.frame >= 0, painted.frame, chosen)
     for k in range(count):
-        # Soft: from full share where the frame agrees to none where it differs by twice what is allowed.
-        fading = np.clip((scores[k].astype(np.float32) / 60 - 1), 0, 1)
+        # Soft: from full share where the frame differs by less than a third of what is allowed to none where by all of it,
+        # without borders.
+        fading = np.clip((scores[k].astype(np.float32) / 60 - 0.33) * 1.5, 0, 1)
         fading[painted.still | (whole == 0)] = 0
-        fading = cv2.blur(np.maximum(fading, 0), (3, 3))
+        fading = np.maximum(cv2.blur(cv2.dilate(fading, kernel), (3, 3)), fading)
         fading[leader == k] = 0
         silent = cv2.dilate(np.where((hard > 0) & (chosen != k), 255, 0).astype(np.uint8), kernel)
         silent[(chosen == k) & (hard > 0)] = 0

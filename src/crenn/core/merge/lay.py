@@ -179,15 +179,18 @@ def _ground(found: Gathered, quarters, colour_mean: np.ndarray, fit: SkyFit, ref
         mean = np.where(known, turned, 0).sum(0) / np.maximum(n, 1)
         turned_spread = np.where(known, (turned - mean) ** 2, 0).sum(0) / np.maximum(n - 1, 1)
     turned_spread = np.where(n >= 3, turned_spread, still_spread)
-    mask = find_ground(colour_mean, still_spread.astype(np.float32), turned_spread.astype(np.float32), noise.astype(np.float32)) \
-        if instructions.follow != "stars" else np.zeros(shape, np.float32)
-    if mask.max() > 0:
+    mask = thin = np.zeros(shape, np.float32)
+    if instructions.follow != "stars":
+        mask, thin = find_ground(colour_mean, still_spread.astype(np.float32), turned_spread.astype(np.float32),
+                                 noise.astype(np.float32))
+    if mask.max() > 0 and mask.min() < 1:
         guide = cv2.resize(colour_mean, shape[::-1], interpolation=cv2.INTER_LINEAR) @ np.array([0.25, 0.5, 0.25], np.float32)
         low, high = np.quantile(level[mask > 0.5], 0.5), np.quantile(level[mask <= 0.5], 0.5)
         # Stars would pull the border: the median of a few pixels stands for the sky.
         guide = np.clip((np.arcsinh(calm / max(low, 1e-9)) - np.arcsinh(1.0)) / max(
             abs(np.arcsinh(high / max(low, 1e-9)) - np.arcsinh(1.0)), 0.2), -2, 2).astype(np.float32)
         mask = snapped(mask, guide, max(round(shape[1] / 250), 2))
+        mask = np.maximum(mask, thin)
     full = cv2.resize(mask, size[::-1], interpolation=cv2.INTER_LINEAR)
     strokes = as_on_sensor([s for s in instructions.strokes if s.kind in ("sky", "ground")], found.lights[reference].flip)
     full = painted(full, [(stroke_mask(s, size), s.kind == "ground") for s in strokes])

@@ -29,17 +29,17 @@ export function FrameFacts({ frame }: { frame: Frame }) {
       <dl className="facts">
         <dt>File</dt>
         <dd style={{ overflowWrap: "anywhere" }}>{frame.name}</dd>
-        <dt>Exposure time</dt>
+        <dt>Time</dt>
         <dd>
           <TimeField frame={frame} store={(seconds) => void change({ seconds })} />
         </dd>
-        <dt>Aperture, ISO</dt>
+        <dt>Aperture</dt>
         <dd>
-          {frame.aperture ? `f/${frame.aperture}, ` : ""}ISO {frame.iso.toFixed(0)}
+          {frame.aperture ? `f/${Number(frame.aperture.toFixed(1))}` : "not told"}, ISO {frame.iso.toFixed(0)}
         </dd>
         {report && (
           <>
-            <dt>Measures well</dt>
+            <dt>Measures</dt>
             <dd>
               {number(report.noise_stop, 1, true)} to {number(report.clip_stop, 1, true)} EV
             </dd>

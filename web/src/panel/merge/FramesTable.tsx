@@ -7,8 +7,10 @@ import { number, percent, shutter } from "../../units";
 export function FramesTable({ report }: { report: Report }) {
   const view = useView((s) => s.view);
   const tones = useScene((s) => s.scene?.frame_tones) ?? {};
-  const frames = [...report.frames].sort((a, b) => a.ev - b.ev);
+  const frames = report.mode === "stack" ? report.frames : [...report.frames].sort((a, b) => a.ev - b.ev);
   const moved = report.aligned;
+  const stack = report.mode === "stack";
+  const reference = report.frames[report.source_indices.indexOf(report.reference)]?.name;
   return (
     <>
       <div className="group">Frames</div>
@@ -18,7 +20,7 @@ export function FramesTable({ report }: { report: Report }) {
           <tr>
             <th style={{ width: "42%" }}>Exposure</th>
             <th style={{ width: "29%" }}>{moved ? "Off by" : "Clipped"}</th>
-            <th style={{ width: "29%" }}>Feeds</th>
+            <th style={{ width: "29%" }}>{stack ? "Placed to" : "Feeds"}</th>
           </tr>
         </thead>
         <tbody>
@@ -30,10 +32,10 @@ export function FramesTable({ report }: { report: Report }) {
               <td>
                 {view === "source" && report.mode === "bracket" && <span className="swatch" style={{ background: `hsl(0 0% ${Math.round((tones[f.name] ?? 0) * 78)}%)` }} />}
                 {shutter(f.seconds)}
-                {f.ev === 0 && <span className="dim"> ref.</span>}
+                {f.name === reference && <span className="dim"> ref.</span>}
               </td>
               <td>{moved ? (f.shift ? `${f.shift.toFixed(1)} px` : "–") : percent(f.clipped_share)}</td>
-              <td>{percent(f.feeds)}</td>
+              <td>{stack ? (f.align_error ? `${f.align_error.toFixed(2)} px` : "–") : percent(f.feeds)}</td>
             </tr>
           ))}
         </tbody>

@@ -1,0 +1,115 @@
+"""Merging over HTTP: instructions, kinds, times, splitting and joining, the simulated camera."""
+
+from datetime import datetime
+
+import numpy as np
+
+from crenn.camera.sensor import Exposure, Sensor
+from tests.api.test_api import ApiCase
+from tests.core.test_moving import crossing
+from tests.core.test_stack import DARK, even
+from tests.support import night, take
+
+CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
+
+
+class Merging(ApiCase):
+    def scene(self, scene_id: int) -> dict:
+        return self.http.get(f"/api/scenes/{scene_id}").json()
+
+    def merge(self, scene_id: int) -> dict:
+        self.assertEqual(self.http.post(f"/api/scenes/{scene_id}/merge").status_code, 200)
+        self.work()
+        return self.scene(scene_id)
+
+    def frames(self, name: str = "thing") -> int:
+        shoot = self.bring_in(take(self.folder / name, crossing(), sensor=CLEAN, name=name))
+        return shoot["scenes"][0]["id"]
+
+    def test_instructions_are_kept_and_hold_from_the_next_merge(self):
+        scene_id = self.frames()
+        scene = self.scene(scene_id)
+        self.assertGreater(scene["report"]["moved_share"], 0.01)
+        body = scene["instructions"] | {"deghost": False}
+        self.assertEqual(self.http.put(f"/api/scenes/{scene_id}/instructions", json=body).json()["deghost"], False)
+        self.assertGreater(self.scene(scene_id)["report"]["moved_share"], 0.01, "nothing happens before the merge")
+        after = self.merge(scene_id)
+        self.assertEqual(after["report"]["moved_share"], 0)
+        self.assertFalse(after["instructions"]["deghost"])
+
+    def test_wrong_instructions_are_refused_and_nothing_is_lost(self):
+        scene_id = self.frames()
+        before = self.scene(scene_id)["instructions"]
+        for change in ({"method": "guess"}, {"strokes": [{"kind": "moved", "points": [], "radius": 0.1}]}, {"unknown": 1}):
+            self.assertGreaterEqual(self.http.put(f"/api/scenes/{scene_id}/instructions", json=before | change).status_code, 400)
+        self.assertEqual(self.scene(scene_id)["instructions"], before)
+
+    def test_the_reference_frame_is_chosen_by_name(self):
+        scene_id = self.frames()
+        body = self.scene(scene_id)["instructions"] | {"reference": "thing-4.dng"}
+        self.http.put(f"/api/scenes/{scene_id}/instructions", json=body)
+        report = self.merge(scene_id)["report"]
+        self.assertEqual([f["name"] for f in report["frames"] if f["ev"] == 0], ["thing-4.dng"])
+
+    def test_strokes_reach_the_merge_and_its_views(self):
+        scene_id = self.frames()
+        stroke = {"kind": "still", "points": [[0.05, 0.5], [0.95, 0.5]], "radius": 0.3, "frame": None}
+        self.http.put(f"/api/scenes/{scene_id}/instructions", json=self.scene(scene_id)["instructions"] | {"strokes": [stroke]})
+        self.assertEqual(self.merge(scene_id)["report"]["moved_share"], 0)
+
+    def test_dark_frames_are_told_and_kinds_can_be_set(self):
+        paths = take(self.folder / "l", even(0.05), [DARK] * 5, CLEAN, name="light")
+        paths += take(self.folder / "d", np.zeros((160, 240, 3), np.float32), [DARK] * 2, CLEAN, seed=4, name="dark",
+                      taken=datetime(2026, 10, 17, 18, 0, 30))
+        scene = self.bring_in(paths)["scenes"][0]
+        kinds = {f["name"]: f["kind"] for f in scene["frames"]}
+        self.assertEqual(kinds["dark-1.dng"], "dark")
+        self.assertEqual(kinds["light-1.dng"], "light")
+        report = self.scene(scene["id"])["report"]
+        self.assertEqual((report["mode"], len(report["frames"])), ("stack", 5))
+        one = next(f for f in scene["frames"] if f["name"] == "light-1.dng")
+        self.http.patch(f"/api/frames/{one['id']}", json={"kind": "dark"})
+        self.assertEqual(len(self.merge(scene["id"])["report"]["frames"]), 4)
+
+    def test_a_missing_time_is_typed_in(self):
+        exposures = [Exposure(1 / 4), Exposure(1.0), Exposure(4.0)]
+        shoot = self.bring_in(take(self.folder / "a", night(), exposures, name="tick", seconds=None))
+        scenes = shoot["scenes"]
+        first = scenes[0]["id"]
+        for other in scenes[1:]:
+            self.http.post(f"/api/scenes/{other['id']}/move", json={"frames": [f["id"] for f in other["frames"]], "to": first})
+        self.assertIn("no exposure time", self.merge(first)["fault"])
+        for frame in self.scene(first)["frames"]:
+            seconds = exposures[int(frame["name"].split("-")[1][0]) - 1].seconds
+            self.assertTrue(self.http.patch(f"/api/frames/{frame['id']}", json={"seconds": seconds}).json()["time_typed"])
+        scene = self.merge(first)
+        self.assertIsNone(scene["fault"])
+        self.assertEqual(sorted(f["seconds"] for f in scene["report"]["frames"]), [1 / 4, 1.0, 4.0])
+
+    def test_split_and_join(self):
+        scene_id = self.frames()
+        frames = self.scene(scene_id)["frames"]
+        made = self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [frames[0]["id"]]}).json()
+        self.assertEqual([f["id"] for f in made["frames"]], [frames[0]["id"]])
+        self.assertEqual(len(self.scene(scene_id)["frames"]), 3)
+        self.assertEqual(self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [f["id"] for f in frames[1:]]}).status_code,
+                         400, "one must stay")
+        self.assertEqual(self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [frames[0]["id"]]}).status_code, 400)
+        self.http.post(f"/api/scenes/{made['id']}/move", json={"frames": [frames[0]["id"]], "to": scene_id})
+        self.assertEqual(len(self.scene(scene_id)["frames"]), 4)
+        shown = [s["id"] for shoot in self.http.get("/api/shoots").json() for s in shoot["scenes"]]
+        self.assertNotIn(made["id"], shown, "an empty scene is not shown")
+
+    def test_the_simulated_camera(self):
+        scenes = self.http.get("/api/camera").json()
+        self.assertEqual({s["name"] for s in scenes},
+                         {"lock-basin", "ferry-hall", "dam-crest", "ridge-observatory", "kiln-yard"})
+        answer = self.http.post("/api/camera", json={"scene": "kiln-yard", "frames": 2, "step": 3, "iso": 200})
+        self.assertEqual(answer.status_code, 200, answer.text)
+        self.work()
+        scene = self.http.get("/api/shoots").json()[0]["scenes"][0]
+        seconds = sorted(f["seconds"] for f in scene["frames"])
+        self.assertAlmostEqual(seconds[1] / seconds[0], 8, delta=0.05)
+        self.assertTrue(scene["ready"], scene["fault"])
+        for wrong in ({"scene": "moon"}, {"scene": "kiln-yard", "frames": 60, "step": 4}, {"scene": "kiln-yard", "shake": 9}):
+            self.assertGreaterEqual(self.http.post("/api/camera", json=wrong).status_code, 400)
