@@ -69,13 +69,14 @@ def daylight(height: int = 800, width: int = 1200) -> np.ndarray:
     return rgb.astype(np.float32)
 
 
-def take(folder: Path, radiance: np.ndarray, exposures, sensor: Sensor = CLEAN, seed: int = 1) -> list[Path]:
-    """Write frames of one still radiance."""
+def take(folder: Path, radiance, exposures, sensor: Sensor = CLEAN, seed: int = 1) -> list[Path]:
+    """Write frames of one still radiance, or of one per exposure."""
     folder.mkdir(parents=True, exist_ok=True)
     paths = []
     for index, exposure in enumerate(exposures):
         path = folder / f"frame-{index}.dng"
-        write_dng(path, sensor.expose(radiance, exposure, seed * 100 + index), FrameDescription(
+        light = radiance[index] if isinstance(radiance, list) else radiance
+        write_dng(path, sensor.expose(light, exposure, seed * 100 + index), FrameDescription(
             exposure.seconds, exposure.aperture, exposure.iso, datetime(2026, 10, 17, 18) + timedelta(seconds=index * 20),
             sensor.black, sensor.white, np.array(sensor.xyz_to_camera), sensor.camera_matrix().sum(axis=1),
             noise_profile=sensor.noise_profile(exposure.iso) * 3))

@@ -2,10 +2,11 @@
 
 import json
 
-from crenn.bench import merge, speed, tone
+from crenn.bench import align, ghosts, merge, speed, stack, tone
 from crenn.core.errors import CrennError
 
-SUBJECTS = {"merge": merge.bench, "tone": tone.bench, "speed": speed.bench, "scale": lambda: [speed.scale()],
+SUBJECTS = {"merge": merge.bench, "align": align.bench, "ghosts": ghosts.bench, "stack": stack.bench,
+            "stack-speed": lambda: [stack.speed()], "tone": tone.bench, "speed": speed.bench, "scale": lambda: [speed.scale()],
             "drag": lambda: [speed.interactive()]}
 
 
@@ -21,7 +22,7 @@ def run_bench(names: list[str], as_json: bool = False) -> None:
     if unknown:
         raise CrennError(f"There is no subject “{unknown[0]}”.", remedy="Known are: " + ", ".join(SUBJECTS) + ".")
     records = []
-    for name in names or ("merge", "tone", "speed"):
+    for name in names or ("merge", "align", "ghosts", "stack", "tone", "speed"):
         for table in SUBJECTS[name]():
             records.append(table.record())
             if not as_json:

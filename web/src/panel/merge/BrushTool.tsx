@@ -54,7 +54,7 @@ export function BrushTool({ kinds, frames }: Props) {
           )}
           <label className="wide">
             <span>Width, % of the picture</span>
-            <Slider size="small" min={0.2} max={12} step={0.1} value={brush.radius * 200} aria-label="Width of the brush, % of the picture" onChange={(_, v) => useBrush.setState({ radius: (v as number) / 200 })} />
+            <Slider size="small" min={0.2} max={40} step={0.1} value={brush.radius * 200} aria-label="Width of the brush, % of the picture" onChange={(_, v) => useBrush.setState({ radius: (v as number) / 200 })} />
           </label>
         </>
       )}

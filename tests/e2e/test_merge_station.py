@@ -1,0 +1,120 @@
+"""The Frames and Merge stations in a real browser: brush, choices, views, kinds, splitting, the simulated camera's dialog."""
+
+import re
+import unittest
+
+import numpy as np
+from playwright.sync_api import expect
+
+from crenn.camera.sensor import Sensor
+from tests.core.test_moving import crossing
+from tests.e2e.test_workbench import Workbench as Page
+from tests.support import take
+
+CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
+
+
+class MergeStation(Page):
+    """Drives the page like its parent, whose own tests are not run twice."""
+
+    def open(self, station: str) -> None:
+        type(self).count += 1
+        name = f"cross{self.count}x"
+        paths = take(self.folder / name, crossing(), sensor=CLEAN, seed=50 + self.count, name=name)
+        self.page.get_by_test_id("files").set_input_files([str(p) for p in paths])
+        card = self.page.locator("section.shoot").filter(has_text=name).locator("a.scene")
+        expect(card.locator("img")).to_be_visible(timeout=60_000)
+        card.click()
+        self.settled()
+        self.page.get_by_role("link", name=station).click()
+        self.settled()
+
+    def merge_again(self) -> None:
+        before = self.page.locator(".panel p.dim").last.inner_text()
+        self.page.get_by_role("button", name="Merge again").click()
+        expect(self.page.get_by_role("button", name="Merge again")).to_be_visible(timeout=60_000)
+        self.page.wait_for_timeout(1500)
+        self.assertTrue(before)
+        self.settled()
+
+    def test_moved_regions_are_shown_and_the_brush_changes_them(self):
+        self.open("Merge")
+        expect(self.page.get_by_text(re.compile("of the picture, in"))).to_be_visible()
+        plain = self.pixels()
+        self.page.get_by_role("button", name="Show what moved").click()
+        self.settled()
+        shown = self.pixels()
+        self.assertGreater(np.abs(shown - plain).mean(), 8, "what did not move is dimmed")
+        self.page.get_by_role("button", name="From all frames").click()
+        box = self.page.locator(".picture canvas").bounding_box()
+        y = box["y"] + box["height"] / 2
+        slider = self.page.get_by_role("slider", name="Width of the brush")
+        slider.focus()
+        slider.press("End")
+        for x in (0.1, 0.9):
+            self.page.mouse.move(box["x"] + box["width"] * x, y)
+            self.page.mouse.down() if x == 0.1 else self.page.mouse.up()
+            if x == 0.1:
+                for i in range(1, 9):
+                    self.page.mouse.move(box["x"] + box["width"] * (0.1 + 0.1 * i), y)
+        expect(self.page.get_by_text("One stroke, merged in next")).to_be_visible()
+        self.page.reload()
+        self.settled()
+        expect(self.page.get_by_text("One stroke, merged in next")).to_be_visible()
+        self.merge_again()
+        expect(self.page.get_by_text("Nothing moved between the frames")).to_be_visible(timeout=20_000)
+        self.page.get_by_role("button", name="Take back").click()
+        expect(self.page.get_by_text("One stroke, merged in next")).not_to_be_visible()
+
+    def test_source_view_has_the_bars_as_its_key(self):
+        self.open("Merge")
+        self.page.keyboard.press("s")
+        self.settled()
+        self.assertEqual(self.page.locator(".swatch").count(), 4)
+        greys = np.unique(self.pixels().mean(-1).round(-1))
+        self.assertGreater(greys.size, 1)
+
+    def test_the_way_of_merging_is_kept(self):
+        self.open("Merge")
+        box = self.page.get_by_label("Take what moved from one frame")
+        box.uncheck()
+        self.merge_again()
+        expect(self.page.get_by_text("Nothing moved between the frames")).to_be_visible(timeout=20_000)
+        self.page.reload()
+        self.settled()
+        expect(box).not_to_be_checked()
+
+    def test_frames_are_split_off_and_a_time_is_typed(self):
+        self.open("Frames")
+        frames = self.page.locator(".frames-list .frame button")
+        self.assertEqual(frames.count(), 4)
+        frames.nth(0).click()
+        field = self.page.get_by_label("Exposure time")
+        field.fill("nonsense")
+        field.press("Enter")
+        expect(field).to_have_attribute("aria-invalid", "true")
+        field.fill("1/20")
+        field.press("Enter")
+        expect(self.page.locator(".frames-list .frame").first).to_contain_text("1/20")
+        self.page.get_by_role("button", name="Split off").click()
+        expect(frames).to_have_count(3)
+        self.page.get_by_role("button", name="Make it the reference frame").click()
+        expect(self.page.get_by_text("Let Crenn choose the reference frame")).to_be_visible()
+
+    def test_the_camera_says_what_it_will_shoot(self):
+        self.page.get_by_role("button", name="Simulated camera").click()
+        dialog = self.page.get_by_role("dialog")
+        expect(dialog.get_by_text("1/16 to 16 s")).to_be_visible()
+        dialog.get_by_label("Frames").fill("99")
+        expect(dialog.get_by_text("From 1 to 60")).to_be_visible()
+        expect(dialog.get_by_role("button", name="Shoot")).to_be_disabled()
+
+
+# The parent's tests run where it stands.
+for _name in [n for n in dir(Page) if n.startswith("test_")]:
+    setattr(MergeStation, _name, None)
+del Page
+
+
+if __name__ == "__main__":
+    unittest.main()
