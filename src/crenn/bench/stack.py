@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from crenn.bench.table import Table
-from crenn.camera.shoot import shoot
+from crenn.camera.shoot import Bracket, scene_named, shoot
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import read_exr
@@ -92,34 +92,14 @@ def speed(count: int = 30) -> Table:
     """Time and memory of a stack of 24 MP frames with stars."""
     table = Table(f"Speed: stack of {count} × 24 MP", ("seconds", "memory GiB"))
     with tempfile.TemporaryDirectory() as name:
-        small = shoot("ridge-observatory", Path(name) / "small", (3000, 2000), truth=False)
-        paths = _enlarged(small.frames, Path(name), count)
+        scene = scene_named("ridge-observatory")
+        paths = shoot("ridge-observatory", Path(name), (6000, 4000), truth=False,
+                      bracket=Bracket.chosen(scene, count, 0.0, 3200.0)).frames
         code = ("import sys,time,resource;from pathlib import Path;from crenn.core.merge.merge import merge_frames;"
                 "t=time.perf_counter();merge_frames([Path(a) for a in sys.argv[1:]]);"
                 "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)")
-        for label, part in ((f"{count} frames", paths), (f"{count // 2} frames", paths[: count // 2])):
+        for label, part in ((f"{count // 2} frames", paths[: count // 2]), (f"{count} frames", paths)):
             out = subprocess.run([sys.executable, "-c", code, *map(str, part)], capture_output=True, text=True, check=True)
             table.add(label, *map(float, out.stdout.split()))
     return table
 
-
-def _enlarged(frames, folder: Path, count: int) -> list[Path]:
-    """Frames four times the size: each mosaic tiled twice both ways, taken one after the other."""
-    from datetime import timedelta
-
-    from crenn.camera.dng import FrameDescription, write_dng
-    from crenn.camera.sensor import Sensor
-    from crenn.core.frames.raw import read_raw
-
-    sensor, out = Sensor(), []
-    for k in range(count):
-        frame = read_raw(frames[k % len(frames)])
-        about = FrameDescription(
-            seconds=frame.metadata.seconds, aperture=frame.metadata.aperture, iso=frame.metadata.iso,
-            taken=frame.metadata.taken + timedelta(seconds=200 * (k // len(frames))), black=sensor.black, white=sensor.white,
-            xyz_to_camera=np.array(sensor.xyz_to_camera), neutral=1 / frame.neutral_gains,
-            noise_profile=sensor.noise_profile(frame.metadata.iso) * 3)
-        path = folder / f"large-{k:02d}.dng"
-        write_dng(path, np.tile(frame.mosaic, (2, 2)), about)
-        out.append(path)
-    return out

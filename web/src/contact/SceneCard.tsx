@@ -7,7 +7,7 @@ import { ExposureBars } from "./ExposureBars";
 export function SceneCard({ scene }: { scene: SceneSummary }) {
   const jobs = useNews((s) => s.jobs);
   const merging = Object.values(jobs).find((j) => j.kind === "merge" && j.scene_id === scene.id && isActive(j));
-  const count = scene.frames.length;
+  const count = scene.frames.filter((f) => f.kind === "light").length;
   const range = scene.low_stop != null && scene.high_stop != null ? scene.high_stop - scene.low_stop : null;
   return (
     <Link className="scene" to={`/scenes/${scene.id}/${scene.ready ? "light" : "frames"}`}>
@@ -19,7 +19,7 @@ export function SceneCard({ scene }: { scene: SceneSummary }) {
         )}
       </div>
       <div className="bars">
-        <ExposureBars frames={scene.frames} height={214} />
+        <ExposureBars frames={scene.frames.filter((f) => f.kind === "light")} height={214} />
       </div>
       <footer>
         <span>{scene.title}</span>
