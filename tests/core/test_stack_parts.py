@@ -42,6 +42,11 @@ class OnDisk(unittest.TestCase):
             self.assertTrue(folder.exists())
         self.assertFalse(folder.exists())
 
+    def test_a_mosaic_waits_on_disk_without_a_name(self):
+        kept = mosaics.on_disk(self.frames[1])
+        mosaics.let_go(kept)
+        np.testing.assert_array_equal(kept, self.frames[1])
+
     def test_a_full_disk_is_told_with_its_remedy(self):
         mosaics._IN_MEMORY = 0
         with mosaics.Mosaics(2, (40, 60)) as kept:

@@ -14,6 +14,7 @@ from crenn.core.frames.kinds import kind_of, look_at
 from crenn.core.frames.raw import RawFrame
 from crenn.core.frames.read import read_frame
 from crenn.core.merge.exposures import saturation_level
+from crenn.core.merge.mosaics import fits_in_memory, let_go, on_disk
 from crenn.core.merge.response import linearise
 from crenn.core.noise.model import NoiseModel, estimate_noise
 from crenn.core.progress import Progress
@@ -88,6 +89,9 @@ def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float
     frames: list[RawFrame | CrennError] = []
     with ThreadPoolExecutor(2) as pool:
         for index, frame in enumerate(pool.map(read, paths, names)):
+            if isinstance(frame, RawFrame) and not fits_in_memory(len(paths), frame.mosaic):
+                frame.mosaic = on_disk(frame.mosaic)
+                let_go(frame.mosaic)
             frames.append(frame)
             progress.at((index + 1) / len(paths), f"Reading {names[index]}")
     faults = [f for f in frames if isinstance(f, CrennError)]
@@ -148,6 +152,7 @@ def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float
             out.clip.append(saturation_level(frame))
             if kind == "flat?":
                 out.flats.append(frame)
+        let_go(frame.mosaic)
     _settle_flats(out)
     if not out.lights and out.darks and len(good) == len(out.darks) + len(out.biases):
         # Nothing but darkness: then it is the picture.

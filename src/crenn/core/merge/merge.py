@@ -21,7 +21,7 @@ from crenn.core.merge.exposures import ExposureRatio, measure_ratio
 from crenn.core.merge.gather import SAME, Gathered, gather
 from crenn.core.merge.ghosts import CELL, Motion, find_motion
 from crenn.core.merge.instructions import Instructions
-from crenn.core.merge.mosaics import Mosaics
+from crenn.core.merge.mosaics import Mosaics, let_go
 from crenn.core.merge.stack import CLIP_FROM, Stacked, as_one_frame, stack_frames
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
@@ -125,12 +125,13 @@ def _stack(found: Gathered, calibration: Calibration, reference: int | None, ins
            progress: Progress) -> tuple[MergedMosaic, RawFrame, int]:
     """Stack all light frames: (mosaic, reference frame, its place)."""
     chosen = found.indices.index(reference) if reference is not None else (len(found.lights) - 1) // 2
-    facts.clipped = [_clipped_share(f.mosaic, c) for f, c in zip(found.lights, found.clip)]
     first = found.lights[chosen]
     with Mosaics(len(found.lights), first.mosaic.shape) as mosaics:
         for k, frame in enumerate(found.lights):
+            facts.clipped.append(_clipped_share(frame.mosaic, found.clip[k]))
             mosaics.put(k, frame.mosaic)
-            frame.mosaic = frame.mosaic[:0]
+            let_go(frame.mosaic)
+            frame.mosaic = np.empty((0, 0), np.uint16)
         stacked = stack_frames(found, mosaics, calibration, chosen, instructions, progress)
     facts.take_stack(stacked, found)
     found.without(set(range(len(found.lights))) - set(stacked.used))
@@ -153,7 +154,8 @@ def _stack_groups(found: Gathered, groups: list[list[int]], calibration: Calibra
         with Mosaics(len(group), shape) as mosaics:
             for n, frame in enumerate(part.lights):
                 mosaics.put(n, frame.mosaic)
-                frame.mosaic = frame.mosaic[:0]
+                let_go(frame.mosaic)
+                frame.mosaic = np.empty((0, 0), np.uint16)
             method = instructions.model_copy(update={"method": "auto" if instructions.method == "maximum" else instructions.method})
             stacked = stack_frames(part, mosaics, calibration, keep, method, Progress(), sky=False)
         k = group[keep]

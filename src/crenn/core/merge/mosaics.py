@@ -1,5 +1,6 @@
 """Mosaics of many frames: in memory while they are few, on disk when they are many."""
 
+import mmap
 import shutil
 import tempfile
 from pathlib import Path
@@ -10,6 +11,38 @@ from crenn.core.errors import CrennError
 
 #: All mosaics together may take this much memory, in bytes; beyond, they wait on disk.
 _IN_MEMORY = 700 * 2**20
+
+
+def fits_in_memory(count: int, mosaic: np.ndarray) -> bool:
+    """Whether so many mosaics of this size may stay in memory together."""
+    return count * mosaic.nbytes <= _IN_MEMORY
+
+
+def on_disk(mosaic: np.ndarray) -> np.ndarray:
+    """A mosaic, uint16 (H, W), whose numbers wait on disk until they are looked at; the file goes with it.
+
+    Raises
+    ------
+    CrennError
+        If the disk is full.
+    """
+    folder = Path(tempfile.gettempdir())
+    try:
+        with tempfile.NamedTemporaryFile(prefix="crenn-frame-", dir=folder) as file:
+            mosaic.tofile(file)
+            file.flush()
+            # The name is gone when the block ends; the pages live as long as the mapping.
+            return np.memmap(file.name, np.uint16, "r+", shape=mosaic.shape)
+    except OSError as fault:
+        raise CrennError(f"cannot hold the frames of this stack: {fault.strerror}.", folder,
+                         "Free some space there, or set TMPDIR to a larger disk.") from fault
+
+
+def let_go(mosaic: np.ndarray) -> None:
+    """Give back the memory of a mosaic that waits on disk."""
+    if isinstance(mosaic, np.memmap) and mosaic.size:
+        mosaic.flush()
+        mosaic._mmap.madvise(mmap.MADV_DONTNEED)
 
 
 class Mosaics:
@@ -48,7 +81,7 @@ class Mosaics:
             If the disk is full.
         """
         if self._kept is not None:
-            self._kept[index] = mosaic
+            self._kept[index] = np.array(mosaic) if isinstance(mosaic, np.memmap) else mosaic
             return
         try:
             mosaic.tofile(self._folder / str(index))
