@@ -24,6 +24,8 @@ CLIP_FROM = 5
 _OUTLIER = 3.5
 #: Outliers beside so many others in this neighbourhood take their surroundings with them: the faint flanks of a track.
 _BESIDE, _REACH = 5, 3
+#: So many frames are asked for hot sites.
+_ASKED = 8
 #: Frames of a stack are worked on in bands of about this many bytes.
 _BAND = 50_000_000
 _METHODS = {"mean": 0, "clipped": 1, "median": 2, "maximum": 3}
@@ -245,16 +247,18 @@ def stack_frames(found: Gathered, mosaics: Mosaics, calibration: Calibration, re
     first = frames[reference]
     votes = np.zeros(mosaics.shape, np.uint8)
     scale = float(first.white - first.black[1])
+    asked = set(np.linspace(0, count - 1, min(count, _ASKED)).round().astype(int).tolist())
     for k in range(count):
         progress.at(0.12 * k / count, f"Calibrating {frames[k].name}")
         holder = frames[k]
         holder.mosaic = mosaics.get(k)
         apply(holder, calibration, found.clip[k])
-        count_hot(holder.mosaic, np.float32(first.black[1]), np.float32(np.sqrt(found.noise[k].offset[1]) * scale),
-                  np.float32(found.noise[k].slope[1] * scale), votes)
+        if k in asked:
+            count_hot(holder.mosaic, np.float32(first.black[1]), np.float32(np.sqrt(found.noise[k].offset[1]) * scale),
+                      np.float32(found.noise[k].slope[1] * scale), votes)
         mosaics.put(k, holder.mosaic)
         holder.mosaic = votes[:0].astype(np.uint16)
-    hot = votes >= max(2, int(np.ceil(0.5 * count))) if count >= 3 else np.zeros(votes.shape, bool)
+    hot = votes >= max(2, int(np.ceil(0.5 * len(asked)))) if count >= 3 else np.zeros(votes.shape, bool)
     del votes
     lain = None
     if sky and instructions.align and instructions.follow != "ground" and count >= 3:
@@ -283,6 +287,11 @@ def stack_frames(found: Gathered, mosaics: Mosaics, calibration: Calibration, re
             if still and not lain.sky:
                 lying.put(n, mosaic)
                 continue
+            if lain.sky and lain.ground is not None:
+                # Below the lowest sky nothing needs to be turned; it is left outside.
+                rows = np.flatnonzero((lain.ground < 250).sum(1) > 4)
+                bottom = min(int(rows[-1] if rows.size else 0) + int(mesh.largest_shift) + 32, size[0])
+                mosaic = mosaic[: bottom // 2 * 2]
             # In a stack every frame goes through the filter, that all stars and edges are drawn alike.
             mesh = mesh or Mesh.identity(size)
             moved, black, white, clip = resample_mosaic(mosaic, mesh, levels["pattern"], frames[k].black, frames[k].white,
