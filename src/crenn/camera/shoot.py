@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
 
+import cv2
 import numpy as np
 import OpenEXR
 
@@ -115,7 +116,9 @@ class _Light:
                 if self._shared is None:
                     count = len(self.scene.exposures)
                     self._shared = np.median([_read_light(self.scene.name, i)[0].astype(np.float16) for i in range(count)], 0).astype(np.float32)
-                alike = (np.abs(rgb - self._shared) < 0.15 * self._shared + 1e-3).all(-1)
+                # Its errors are a share of what is brightest around.
+                around = cv2.dilate(self._shared, np.ones((9, 9), np.uint8))
+                alike = (np.abs(rgb - self._shared) < 0.12 * around + 1e-3).all(-1)
                 rgb[alike] = self._shared[alike]
             field = rgb, sky
         else:

@@ -106,7 +106,9 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
                 found[parts == label] = 1 - value
     # Masts and bare trees are too thin for either: what stays in place and stands on the ground belongs to it.
     thin = cv2.morphologyEx(ground.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) & (found == 0).astype(np.uint8)
-    near = cv2.dilate(found, np.ones((7, 7), np.uint8)) > 0
+    # Right beside the ground evidence is only its edge, smeared by the turn.
+    thin[cv2.dilate(found, np.ones((11, 11), np.uint8)) > 0] = 0
+    near = cv2.dilate(found, np.ones((15, 15), np.uint8)) > 0
     number, parts, statistics, _ = cv2.connectedComponentsWithStats(thin, connectivity=8)
     kept = np.zeros_like(found)
     for label in range(1, number):

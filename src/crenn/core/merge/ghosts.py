@@ -91,7 +91,9 @@ def _compare(light, variance, blocked, absent, mean, mean_variance, span, level,
                     m = mean[i, j, c]
                     if blocked[i, j, c]:
                         # A clipped colour says nothing, but where no clipping was foreseen something has moved.
-                        if not foreseen and m + np.float32(6) * np.sqrt(mean_variance[i, j, c]) < np.float32(0.8) * level[c]:
+                        # A cell's brightest site may clip long before its mean does: its surroundings tell how far.
+                        reach = m + np.float32(6) * np.sqrt(mean_variance[i, j, c]) + np.float32(1.5) * span[i, j, c]
+                        if not foreseen and reach < np.float32(0.8) * level[c]:
                             worst = max(worst, np.float32(3))
                         continue
                     allowed = (threshold * np.sqrt(variance[i, j, c] + mean_variance[i, j, c]) + tolerance * abs(m)
