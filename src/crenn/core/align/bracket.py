@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 
 from crenn.core.align.mapping import Mesh, apply_homography
-from crenn.core.align.proxy import Level, levels_of, pyramid
+from crenn.core.align.proxy import SHARP, Level, levels_of, pyramid, relative_sharpness
 from crenn.core.align.register import Registration, refined, register
 from crenn.core.align.resample import resample
 from crenn.core.frames.raw import RawFrame
@@ -18,8 +18,8 @@ from crenn.core.progress import Progress
 _STILL = 0.12
 #: Less agreement of structure than this means another view.
 _AGREE = 0.55
-#: A frame with less of the sharp frames' fine gradients is blurred; with less of the coarse ones, fogged.
-_SHARP, _CLEAR = 0.45, 0.7
+#: A frame with less of the others' coarse gradients is fogged.
+_CLEAR = 0.7
 #: Structure that reaches over less of the picture than this is one thing, not a view.
 _EXTENT = 0.35
 #: A shift must better the fit by this much, in units of noise squared: nine free parameters fit some noise of their own.
@@ -70,34 +70,6 @@ def _fits_as_it_lies(a: Level, b: Level) -> bool | None:
     ratio = np.log2(y / x)
     allowed = 0.1 + 4 * np.sqrt(a.variance[both] / x**2 + b.variance[both] / y**2)
     return float((np.abs(ratio - np.median(ratio)) < allowed).mean()) > 0.85
-
-
-def _sharpness(a: Level, b: Level) -> float:
-    """Fine detail of a picture relative to another's, in parts that both measured well; what noise adds is taken off."""
-    scale = np.float32(8 * np.sqrt(max(np.quantile(v.variance[::8, ::8], 0.2) for v in (a, b))))
-    height, width = a.light.shape
-    side = min(192, height, width)
-    energy = np.zeros(2)
-    for y in np.linspace(0, height - side, 5).astype(int):
-        for x in np.linspace(0, width - side, 7).astype(int):
-            part = (slice(y, y + side), slice(x, x + side))
-            both = a.valid[part] & b.valid[part]
-            for v in (a, b):
-                both &= v.light[part] > 12 * np.sqrt(v.variance[part])
-            both = cv2.erode(both.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-            if both.sum() < 200:
-                continue
-            detail = []
-            for v in (a, b):
-                bend = cv2.Laplacian(np.arcsinh(v.light[part] / scale), cv2.CV_32F)[both]
-                # The Laplacian's weights have a sum of squares of 20.
-                noise = 20 * float((v.variance[part][both] / (v.light[part][both] ** 2 + scale**2)).mean())
-                detail.append((float((bend**2).mean()), noise))
-            if min(d for d, _ in detail) > 0:
-                energy += [max(d - n, 0.02 * n) for d, n in detail]
-    if energy[0] <= 0 or energy[1] <= 0:
-        return 1.0
-    return float(np.sqrt(energy[1] / energy[0]))
 
 
 def _hazy(a: Level, b: Level, matrix: np.ndarray) -> bool:
@@ -156,8 +128,7 @@ def _half_size(matrix: np.ndarray) -> np.ndarray:
 def _inverted(found: Registration) -> Registration:
     """The registration seen from the other frame."""
     inverse = np.linalg.inv(found.matrix)
-    return Registration(inverse / inverse[2, 2], found.agreement, 1 / max(found.sharpness, 1e-3),
-                        1 / max(found.contrast, 1e-3), found.error, found.places, found.extent, found.improvement)
+    return Registration(inverse / inverse[2, 2], found.agreement, 1 / max(found.contrast, 1e-3), found.error, found.places, found.extent, found.improvement)
 
 
 def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], gains: np.ndarray, reference: int,
@@ -235,8 +206,8 @@ def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], ga
         if np.hypot(*shift.T).max() > max(_STILL, 2.5 * found.error):
             found = _inverted(refined(own, laid, _inverted(found))) if brighter else refined(laid, own, found)
             shift = apply_homography(found.matrix, corners) - corners
-        sharpness = _sharpness(laid[0], own[0])
-        if sharpness < _SHARP:
+        sharpness = relative_sharpness(laid[0], own[0])
+        if sharpness < SHARP:
             out[k] = Alignment(fault=f"is blurred: it keeps {sharpness:.0%} of the fine detail of the others.")
             continue
         still = np.hypot(*shift.T).max() <= max(_STILL, 2.5 * found.error) or found.improvement < _WORTH

@@ -10,6 +10,8 @@ from crenn.core.noise.model import NoiseModel
 
 #: The smallest level is about this wide, in pixels.
 _SMALLEST = 200
+#: A frame that keeps less than this share of the others' fine detail is blurred.
+SHARP = 0.45
 
 
 @dataclass
@@ -87,3 +89,31 @@ def pyramid(finest: Level) -> list[Level]:
     while max(out[-1].light.shape) > 1.5 * _SMALLEST:
         out.append(out[-1].halved())
     return out
+
+
+def relative_sharpness(a: Level, b: Level) -> float:
+    """Fine detail of a picture relative to another's, in parts that both measured well; what noise adds is taken off."""
+    scale = np.float32(8 * np.sqrt(max(np.quantile(v.variance[::8, ::8], 0.2) for v in (a, b))))
+    height, width = a.light.shape
+    side = min(192, height, width)
+    energy = np.zeros(2)
+    for y in np.linspace(0, height - side, 5).astype(int):
+        for x in np.linspace(0, width - side, 7).astype(int):
+            part = (slice(y, y + side), slice(x, x + side))
+            both = a.valid[part] & b.valid[part]
+            for v in (a, b):
+                both &= v.light[part] > 12 * np.sqrt(v.variance[part])
+            both = cv2.erode(both.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+            if both.sum() < 200:
+                continue
+            detail = []
+            for v in (a, b):
+                bend = cv2.Laplacian(np.arcsinh(v.light[part] / scale), cv2.CV_32F)[both]
+                # The Laplacian's weights have a sum of squares of 20.
+                noise = 20 * float((v.variance[part][both] / (v.light[part][both] ** 2 + scale**2)).mean())
+                detail.append((float((bend**2).mean()), noise))
+            if min(d for d, _ in detail) > 0:
+                energy += [max(d - n, 0.02 * n) for d, n in detail]
+    if energy[0] <= 0 or energy[1] <= 0:
+        return 1.0
+    return float(np.sqrt(energy[1] / energy[0]))

@@ -34,8 +34,8 @@ class Registration:
         Homography from places of the fixed frame to those of the other, in pixels of the level's size.
     agreement : float
         Correlation of structure, tile by tile, relative to what the noise lets one expect; 1 is perfect.
-    sharpness, contrast : float
-        Fine and coarse gradients of the other frame relative to the fixed one.
+    contrast : float
+        Coarse gradients of the other frame relative to the fixed one.
     error : float
         Predicted deviation of a place in the median over the picture, in full-size pixels.
     places : int
@@ -48,7 +48,6 @@ class Registration:
 
     matrix: np.ndarray
     agreement: float
-    sharpness: float
     contrast: float
     error: float
     places: int
@@ -396,7 +395,7 @@ def refined(fixed: list[Level], other: list[Level], found: Registration) -> Regi
     matrix, covariance, used = places.refine(_at(found.matrix, 1 / fixed[0].factor), 8)
     if covariance is None:
         return found
-    return Registration(_at(matrix, fixed[0].factor), places.agreement(matrix), places.gradient_ratio(matrix), found.contrast,
+    return Registration(_at(matrix, fixed[0].factor), places.agreement(matrix), found.contrast,
                         _expected_error(places, covariance), used, found.extent, places.improvement(matrix))
 
 
@@ -456,5 +455,5 @@ def register(fixed: list[Level], other: list[Level], guesses: list[np.ndarray] =
     if used < 60:
         return None
     error = np.inf if covariance is None else _expected_error(places, covariance)
-    return Registration(_at(matrix, places.fixed.factor), places.agreement(matrix), places.gradient_ratio(matrix), contrast,
+    return Registration(_at(matrix, places.fixed.factor), places.agreement(matrix), contrast,
                         error, used, places.extent, places.improvement(matrix))

@@ -7,7 +7,7 @@ import numpy as np
 
 from crenn.core.align.horizon import find_ground, painted, snapped
 from crenn.core.align.mapping import Mesh, apply_homography
-from crenn.core.align.proxy import levels_of
+from crenn.core.align.proxy import SHARP, levels_of, relative_sharpness
 from crenn.core.align.register import refined, register
 from crenn.core.align.resample import resample
 from crenn.core.align.stars import SkyFit, find_stars, fit_sky, is_star_field
@@ -264,7 +264,7 @@ def lay_ground(found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: in
         shift = apply_homography(match.matrix, corners) - corners
         if np.hypot(*shift.T).max() <= max(_STILL, 2.5 * match.error):
             continue
-        if match.sharpness < 0.6:
+        if relative_sharpness(fixed[0], own[0]) < SHARP:
             laid.gone.add(k)
             laid.aside.append(f"{frames[k].name}: is blurred; it was left out.")
             continue

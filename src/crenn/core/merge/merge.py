@@ -22,7 +22,7 @@ from crenn.core.merge.gather import SAME, Gathered, gather
 from crenn.core.merge.ghosts import CELL, Motion, find_motion
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.mosaics import Mosaics, let_go
-from crenn.core.merge.stack import CLIP_FROM, Stacked, as_one_frame, stack_frames
+from crenn.core.merge.stack import CLIP_FROM, as_one_frame, stack_frames
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 

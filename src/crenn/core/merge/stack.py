@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-import cv2
 import numba as nb
 import numpy as np
 
