@@ -114,7 +114,7 @@ def work_off(database, library) -> None:
     """Do all queued jobs in this process, one after the other."""
     from sqlalchemy import select
 
-    from crenn.jobs.queue import RunningJob
+    from crenn.jobs.running import RunningJob
     from crenn.jobs.tasks import TASKS
     from crenn.store.models import Job
 

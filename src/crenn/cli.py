@@ -1,12 +1,15 @@
 """The command line: the headless job, and the commands that start the application."""
 
 import argparse
+import ipaddress
 import json
 import os
+import re
 import sys
 from pathlib import Path
 
 from crenn.core.errors import Cancelled, CrennError
+from crenn.log import log_nothing
 
 
 def _size(text: str) -> tuple[int, int]:
@@ -15,6 +18,19 @@ def _size(text: str) -> tuple[int, int]:
     except ValueError:
         raise argparse.ArgumentTypeError(f"{text!r} is no size; write it like 3000x2000") from None
     return width, height
+
+
+def _host(text: str) -> str:
+    if not re.fullmatch(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?", text):
+        raise argparse.ArgumentTypeError(f"{text!r} is no name of a host; write it like pictures.example")
+    return text
+
+
+def _address(text: str) -> str:
+    try:
+        return str(ipaddress.ip_address(text))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is no address; write it like 192.0.2.7") from None
 
 
 def _positive(text: str) -> int:
@@ -68,8 +84,7 @@ def _render(arguments) -> None:
         radiance = read_exr(arguments.inputs[0])
     else:
         radiance = merge_frames(arguments.inputs)
-        m = frame_metadata(arguments.inputs[radiance.report["reference"]])
-        metadata = CaptureMetadata(m.make, m.model, m.lens, m.seconds, m.aperture, m.iso, m.focal_length, m.taken)
+        metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[radiance.report["reference"]]))
     deliver(Renderer(PreparedScene.from_radiance(radiance)), treatment, arguments.out, file_format,
             arguments.long_edge, metadata=metadata)
 
@@ -101,7 +116,7 @@ def _serve(arguments) -> None:
     from crenn.serve import serve
 
     serve(arguments.data, arguments.port, demo=arguments.command == "demo", bind=arguments.bind,
-          roots=arguments.root or [])
+          roots=arguments.root or [], names=arguments.host or [], proxies=arguments.proxy or [])
 
 
 def _worker(arguments) -> None:
@@ -129,6 +144,10 @@ def parser() -> argparse.ArgumentParser:
         p.add_argument("--data", type=Path, default=None, help="folder for the database and the library (default var/)")
         p.add_argument("--bind", default="127.0.0.1", help="address to listen on; any but loopback needs CRENN_SECRET")
         p.add_argument("--root", type=Path, action="append", help="folder that frames may be brought in from; repeatable")
+        p.add_argument("--host", type=_host, action="append", metavar="NAME",
+                       help="name under which it is reached, besides the machine's addresses; repeatable")
+        p.add_argument("--proxy", type=_address, action="append", metavar="ADDRESS",
+                       help="address of a proxy whose X-Forwarded-Proto and -For are believed; repeatable")
         p.set_defaults(run=_serve)
     p = commands.add_parser("worker", help="run a further queue worker")
     p.add_argument("--database", help="database URL (default: CRENN_DATABASE)")
@@ -173,7 +192,8 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: list[str] | None = None) -> int:
     """Run a command; 0, or 1 with one line on stderr."""
     arguments = parser().parse_args(argv)
-    if arguments.command in ("merge", "render"):
+    if arguments.command in ("merge", "render", "shoot"):
+        log_nothing()
         # Libraries for raw and EXR files write to the error channel by themselves; ours is one line that names the
         # file, so theirs goes nowhere while Python keeps the real channel.
         sys.stderr = os.fdopen(os.dup(2), "w")

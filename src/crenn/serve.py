@@ -1,65 +1,30 @@
 """Starts the application: database, worker, server; and ends them together."""
 
+import fcntl
 import os
-import secrets
 import signal
 import socket
-import subprocess
-import sys
-import threading
-import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 import uvicorn
 
 from crenn.api.app import create_app
-from crenn.api.context import Settings
+from crenn.api.context import Settings, is_loopback, is_wildcard, served_names
 from crenn.core.errors import CrennError
-from crenn.jobs.queue import defer
+from crenn.demo import load_demo
+from crenn.environment import log_level, secret
+from crenn.jobs.process import WorkerProcess
+from crenn.jobs.sweeping import put_in_order
+from crenn.log import log_to_stderr
 from crenn.postgres import Cluster
 from crenn.store.database import Database
 from crenn.store.library import Library
-from crenn.store.models import Shoot
 
 PROJECT = Path(__file__).resolve().parents[2]
-_LOOPBACK = {"127.0.0.1", "localhost", "::1"}
-DEMO_SIZE = (3000, 2000)
-
-
-class WorkerProcess:
-    """A queue worker in a process of its own, started again if it dies."""
-
-    def __init__(self, url: str, library: Path):
-        self._environment = os.environ | {"CRENN_DATABASE": url, "CRENN_LIBRARY": str(library),
-                                           "CRENN_PARENT": str(os.getpid())}
-        self._stopping = threading.Event()
-        self.process: subprocess.Popen | None = None
-        self._watch = threading.Thread(target=self._keep, daemon=True)
-
-    def start(self) -> None:
-        self._begin()
-        self._watch.start()
-
-    def _begin(self) -> None:
-        self.process = subprocess.Popen([sys.executable, "-m", "crenn", "worker"], env=self._environment,
-                                        start_new_session=True)
-
-    def _keep(self) -> None:
-        while not self._stopping.wait(0.5):
-            if self.process.poll() is not None:
-                time.sleep(1.0)
-                if not self._stopping.is_set():
-                    self._begin()
-
-    def stop(self) -> None:
-        self._stopping.set()
-        if self.process and self.process.poll() is None:
-            self.process.terminate()
-            try:
-                self.process.wait(4)
-            except subprocess.TimeoutExpired:
-                self.process.kill()
-                self.process.wait()
+#: A message on a line from the page holds a treatment and a few numbers.
+_LARGEST_MESSAGE = 2**20
 
 
 def warm_kernels() -> None:
@@ -91,43 +56,74 @@ def _listening_socket(bind: str, port: int) -> socket.socket:
     return listener
 
 
-def load_demo(database: Database, library: Library, folder: Path) -> None:
-    """Shoot the Tarrowick demo once and bring it in."""
-    from crenn.camera.scenes import SCENES
-    from crenn.camera.shoot import scene_named, shoot
-
-    with database.session() as session:
-        if session.query(Shoot).first() is not None:
-            return
-        row = Shoot(name="Tarrowick")
-        session.add(row)
-        session.commit()
-        shoot_id = row.id
-    for name in SCENES:
-        scene = scene_named(name)
-        print(f"crenn: shooting {scene.title}", flush=True)
-        shot = shoot(name, folder / name, DEMO_SIZE, truth=False)
-        defer(database, "import", shoot_id=shoot_id, options={"files": [str(f) for f in shot.frames + shot.darks],
-                                                              "title": scene.title})
-
-
-def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0.1", roots=()) -> None:
-    """Start everything, serve until interrupted, end everything.
+@contextmanager
+def only_one(data: Path) -> Iterator[None]:
+    """Hold the data folder for this process alone.
 
     Raises
     ------
     CrennError
-        If the port is taken, the folder not writable or the database not to be started.
+        If the folder cannot be written to, or another process has it; it is named.
+    """
+    try:
+        data.mkdir(parents=True, exist_ok=True)
+        file = open(data / "lock", "a+")
+    except OSError as fault:
+        raise CrennError(f"cannot be made: {fault.strerror}.", data, "Choose another folder with --data.") from fault
+    with file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.seek(0)
+            raise CrennError(f"is in use by process {file.read().strip() or 'unknown'}:", data,
+                             "open that one's address, end it, or choose another folder with --data.") from None
+        file.truncate(0)
+        file.write(str(os.getpid()))
+        file.flush()
+        # The lock goes with the process, however it ends.
+        yield
+
+
+def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0.1", roots: Sequence[Path] = (),
+          names: Sequence[str] = (), proxies: Sequence[str] = ()) -> None:
+    """Start everything, serve until interrupted, end everything.
+
+    Parameters
+    ----------
+    data : Path, optional
+        Folder of the database and the library; ``var`` by default.
+    port : int
+    demo : bool
+        Whether to load the demo.
+    bind : str
+        Address to listen on.
+    roots : sequence of Path
+        Folders that frames may be brought in from.
+    names : sequence of str
+        Names of hosts, besides the machine's own addresses, under which it is reached.
+    proxies : sequence of str
+        Addresses of proxies whose word on the scheme and the client's address is believed.
+
+    Raises
+    ------
+    CrennError
+        If the port is taken, the folder not writable or in use, a setting wrong or the database not to be started.
     """
     data = Path(data or PROJECT / "var").resolve()
-    secret = os.environ.get("CRENN_SECRET")
-    if bind not in _LOOPBACK and not secret:
+    log_to_stderr(log_level())
+    key = secret()
+    if not is_loopback(bind) and not key:
         raise CrennError(f"Listening on {bind} lets others in:", remedy="set CRENN_SECRET to a secret to sign in with.")
     listener = _listening_socket(bind, port)
     try:
-        data.mkdir(parents=True, exist_ok=True)
-    except OSError as fault:
-        raise CrennError(f"cannot be made: {fault.strerror}.", data, "Choose another folder with --data.") from fault
+        with only_one(data):
+            _run(data, listener, demo, bind, roots, names, proxies, key)
+    finally:
+        listener.close()
+
+
+def _run(data: Path, listener: socket.socket, demo: bool, bind: str, roots: Sequence[Path], names: Sequence[str],
+         proxies: Sequence[str], key: str | None) -> None:
     # The server raises the signal that ended it once more; ours must then still get to end database and worker.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     library = Library(data / "library")
@@ -136,22 +132,23 @@ def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0
     try:
         database = Database(cluster.start())
         database.migrate()
+        cluster.keep()
+        put_in_order(database, library)
         worker = WorkerProcess(database.url, library.folder)
         worker.start()
         demo_folder = data / "demo"
         if demo:
-            demo_folder.mkdir(exist_ok=True)
-            load_demo(database, library, demo_folder)
+            load_demo(database, demo_folder)
         allowed = [Path(r).resolve() for r in roots] + ([demo_folder.resolve()] if demo_folder.exists() else [])
         port = listener.getsockname()[1]
-        names = {bind, "127.0.0.1", "localhost", "[::1]"} if bind in _LOOPBACK else {bind, socket.gethostname(), "localhost"}
-        hosts = frozenset(f"{n}:{port}" for n in names) | (frozenset(names) if port == 80 else frozenset())
-        settings = Settings(database, library, tuple(allowed), hosts, secret, secrets.token_urlsafe(32))
+        settings = Settings(database, library, tuple(allowed), served_names(bind, port, names), is_wildcard(bind), key,
+                            trouble=cluster.trouble)
         app = create_app(settings, PROJECT / "web" / "dist")
         app.state.renderers.thread.submit(warm_kernels)
-        config = uvicorn.Config(app, log_level="warning", ws_max_size=2**20, timeout_graceful_shutdown=2)
+        config = uvicorn.Config(app, log_config=None, access_log=False, ws_max_size=_LARGEST_MESSAGE, timeout_graceful_shutdown=2,
+                                proxy_headers=bool(proxies), forwarded_allow_ips=list(proxies), server_header=False)
         server = uvicorn.Server(config)
-        print(f"crenn: ready at http://{'localhost' if bind in _LOOPBACK else bind}:{port}/  (Ctrl-C ends it)", flush=True)
+        print(f"crenn: ready at http://{'localhost' if is_loopback(bind) else bind}:{port}/  (Ctrl-C ends it)", flush=True)
         server.run(sockets=[listener])
     except KeyboardInterrupt:
         pass
@@ -161,4 +158,3 @@ def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0
         if worker is not None:
             worker.stop()
         cluster.stop()
-        listener.close()

@@ -5,7 +5,7 @@ from datetime import datetime
 import numpy as np
 
 from crenn.camera.sensor import Exposure, Sensor
-from tests.api.test_api import ApiCase
+from tests.api.case import ApiCase
 from tests.core.test_moving import crossing
 from tests.core.test_stack import DARK, even
 from tests.support import night, take

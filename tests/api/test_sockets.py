@@ -9,7 +9,7 @@ from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
 from crenn.jobs.queue import defer
-from tests.api.test_api import ApiCase
+from tests.api.case import ApiCase
 from tests.support import night, take
 
 

@@ -6,12 +6,12 @@ import { dismiss, useMessages } from "./state/messages";
 /** Faults and notes, at the lower left above the status line; and the state of the connection. */
 export function Messages() {
   const list = useMessages((s) => s.list);
-  const { connected, database } = useNews();
+  const { connected, database, why } = useNews();
   const lost = !connected
     ? "No connection to Crenn. What you see stays; changes are stored as soon as it is back."
     : !database
-      ? "The database does not answer. What you see stays; changes are stored as soon as it is back."
-      : null;
+      ? `${why ?? "The database does not answer."} What you see stays; changes are stored as soon as it is back.`
+      : why;
   const first = list[0];
   return (
     <>

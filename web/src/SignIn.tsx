@@ -1,7 +1,7 @@
 import { Button, Dialog, DialogContent, DialogTitle, TextField } from "@mui/material";
 import { useState } from "react";
 
-import { useSession } from "./api/client";
+import { answered, api, useSession } from "./api/client";
 
 /** Asks for the secret where Crenn is served beyond this machine. */
 export function SignIn() {
@@ -9,9 +9,12 @@ export function SignIn() {
   const [secret, setSecret] = useState("");
   const [fault, setFault] = useState<string | null>(null);
   const send = async () => {
-    const answer = await fetch("/api/sign-in", { method: "POST", body: JSON.stringify({ secret }) }).catch(() => null);
-    if (answer?.ok) location.reload();
-    else setFault(answer ? "This is not the secret." : "Crenn does not answer.");
+    try {
+      await answered(api.POST("/api/sign-in", { body: { secret } }));
+      location.reload();
+    } catch (fault) {
+      setFault((fault as Error).message);
+    }
   };
   return (
     <Dialog open={needed} aria-labelledby="sign-in-title">

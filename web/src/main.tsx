@@ -1,6 +1,8 @@
 import "@fontsource-variable/archivo";
 import "./styles.css";
 
+import createCache from "@emotion/cache";
+import { CacheProvider } from "@emotion/react";
 import { CssBaseline, ThemeProvider } from "@mui/material";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
@@ -33,9 +35,14 @@ function App() {
   );
 }
 
+// Style sheets made by the page are let in by the nonce that the server gave this answer.
+const styles = createCache({ key: "css", nonce: document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content });
+
 startNews();
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
-    <App />
+    <CacheProvider value={styles}>
+      <App />
+    </CacheProvider>
   </StrictMode>,
 );

@@ -2,8 +2,10 @@
 
 import os
 import secrets
+import socket
 import threading
 from collections import OrderedDict
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -25,16 +27,47 @@ MAX_UPLOAD_FILES = 200
 class Settings:
     """How the application is served.
 
-    ``roots`` are the folders that frames may be brought in from; ``secret``, if set, must be given to sign in.
+    ``roots`` are the folders that frames may be brought in from; ``hosts`` the names and ports it answers under, besides,
+    with ``any_address``, the machine's own addresses; ``secret``, if set, must be given to sign in; ``trouble`` says what
+    is the matter with the database, or None.
     """
 
     database: Database
     library: Library
     roots: tuple[Path, ...] = ()
     hosts: frozenset[str] = frozenset()
+    any_address: bool = False
     secret: str | None = None
     session_key: str = field(default_factory=lambda: secrets.token_urlsafe(32))
     max_upload_bytes: int = MAX_UPLOAD_BYTES
+    trouble: Callable[[], str | None] = lambda: None
+
+
+def served_names(bind: str, port: int, names: Sequence[str] = ()) -> frozenset[str]:
+    """What the header Host may say.
+
+    Parameters
+    ----------
+    bind : str
+        Address listened on.
+    port : int
+    names : sequence of str
+        Names given by whoever started it, such as a proxy's; with a port of their own or without.
+    """
+    own = {bind if ":" not in bind else f"[{bind}]", "localhost"}
+    own |= {"127.0.0.1", "[::1]"} if is_loopback(bind) else {socket.gethostname()}
+    out = {f"{n}:{port}" for n in own | set(names)} | set(names)
+    return frozenset(n.lower() for n in out | (own if port == 80 else set()))
+
+
+def is_loopback(bind: str) -> bool:
+    """Whether an address is reached from this machine alone."""
+    return bind in ("127.0.0.1", "localhost", "::1")
+
+
+def is_wildcard(bind: str) -> bool:
+    """Whether an address stands for all of the machine's."""
+    return bind in ("0.0.0.0", "::")
 
 
 class Renderers:
@@ -78,7 +111,7 @@ def allowed_folder(path: str, roots: tuple[Path, ...]) -> Path:
     """
     try:
         folder = Path(path).resolve(strict=True)
-    except OSError:
+    except (OSError, ValueError):
         raise CrennError("does not exist.", path, "Check its spelling.") from None
     if not any(folder == root or root in folder.parents for root in roots):
         raise CrennError("lies outside the folders that frames may be brought in from.", path,

@@ -1,27 +1,35 @@
 """Bringing frames in, and the contact sheet."""
 
+import errno
 import secrets
+import shutil
 from pathlib import Path
+from typing import Annotated
 
 import numpy as np
-from fastapi import APIRouter, Depends, UploadFile
+from fastapi import APIRouter, Depends, Query, UploadFile
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from crenn.api.context import MAX_UPLOAD_FILES, Settings, allowed_folder, settings
-from crenn.api.schemas import (CameraIn, CameraScene, FolderIn, FolderOut, FrameChange, FrameOut, FramesIn, JobOut, MoveIn,
+from crenn.api.schemas import (CameraIn, CameraScene, FolderIn, FolderOut, FrameChange, FrameOut, FramesIn, JobOut, MoveIn, PathId,
                                RefusalOut, SceneSummary, ShootOut)
 from crenn.camera.scenes import SCENES
 from crenn.camera.shoot import Bracket, scene_named
-from crenn.core.errors import CrennError
+from crenn.core.errors import CrennError, DiskFull, Missing
+from crenn.core.frames.metadata import plain_text
 from crenn.core.frames.read import FRAME_ENDINGS
-from crenn.jobs.queue import defer
-from crenn.store.models import Frame, Job, Scene, Shoot
+from crenn.core.merge.instructions import Words
+from crenn.jobs.queue import add_job
+from crenn.store.models import Frame, Refusal, Scene, Shoot
 from crenn.store.treatments import start_treatment
 
 router = APIRouter(prefix="/api", tags=["library"])
 _CHUNK = 2**20
+#: Bytes of a sent file's name that are kept.
+_LONGEST_NAME = 180
 
 
 def summary(scene: Scene, config: Settings) -> SceneSummary:
@@ -51,14 +59,27 @@ def shoots(config: Settings = Depends(settings)) -> list[ShootOut]:
 
 def _start_import(config: Settings, name: str, files: list[Path], upload: str | None = None) -> JobOut:
     with config.database.session() as session:
-        shoot = Shoot(name=name[:200])
+        shoot = Shoot(name=plain_text(name, 200) or "Upload")
         session.add(shoot)
+        session.flush()
+        readable = []
+        for path in files:
+            if plain_text(str(path)) == str(path):
+                readable.append(str(path))
+            else:
+                session.add(Refusal(shoot_id=shoot.id, name=plain_text(path.name, 300),
+                                    reason="Its name is not valid text (UTF-8). Give it another name."))
+        job = add_job(session, "import", shoot_id=shoot.id, options={"files": readable, "upload": upload})
         session.commit()
-        shoot_id = shoot.id
-    job_id = defer(config.database, "import", shoot_id=shoot_id,
-                   options={"files": [str(f) for f in files], "upload": upload})
-    with config.database.session() as session:
-        return JobOut.model_validate(session.get_one(Job, job_id))
+        return JobOut.model_validate(job)
+
+
+def _file_name(sent: str | None) -> str:
+    """A name for a file sent by a client: the last part of what it says, short enough for any disk."""
+    name = plain_text((sent or "").replace("\\", "/").rsplit("/", 1)[-1])
+    ending = Path(name).suffix[:12]
+    stem = name.removesuffix(ending).strip(". ")
+    return stem.encode()[:_LONGEST_NAME].decode("utf-8", "ignore") + ending if stem else f"frame{ending}"
 
 
 @router.post("/uploads")
@@ -68,37 +89,50 @@ async def upload(files: list[UploadFile], config: Settings = Depends(settings)) 
         raise CrennError(f"{len(files)} files are too many at once;", remedy=f"send up to {MAX_UPLOAD_FILES}.")
     name = secrets.token_hex(8)
     folder = config.library.incoming(name)
-    folder.mkdir()
-    total, kept = 0, []
-    for item in files:
-        # Only the last part of a client's name is used, and never twice.
-        path = folder / (Path(item.filename or "frame").name or "frame")
-        while path.exists():
-            path = path.with_name("again-" + path.name)
-        with open(path, "wb") as out:
-            while chunk := await item.read(_CHUNK):
-                total += len(chunk)
-                if total > config.max_upload_bytes:
-                    raise CrennError(f"The upload is larger than {config.max_upload_bytes / 2**20:.0f} MiB;",
-                                     remedy="send fewer frames at once, or bring them in from a folder.")
-                out.write(chunk)
+    try:
+        kept = await run_in_threadpool(_keep, files, folder)
+        first = kept[0].stem.rstrip("0123456789-_ ")
+        return await run_in_threadpool(_start_import, config, first, kept, name)
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+
+
+def _keep(files: list[UploadFile], folder: Path) -> list[Path]:
+    """Copy sent files into a folder, each into one of its own: names may be alike."""
+    kept = []
+    for number, item in enumerate(files):
+        path = folder / f"{number:03}" / _file_name(item.filename)
+        try:
+            path.parent.mkdir(parents=True)
+            with open(path, "wb") as out:
+                shutil.copyfileobj(item.file, out, _CHUNK)
+        except OSError as fault:
+            if fault.errno == errno.ENOSPC:
+                raise DiskFull("The disk of the library is full.", path, "Free some space and send the frames again.") from None
+            raise
         kept.append(path)
-    first = kept[0].stem.rstrip("0123456789-_ ") or "Upload"
-    return _start_import(config, first, kept, name)
+    return kept
+
+
+def _entries(folder: Path) -> list[Path]:
+    """What a folder shows, by name."""
+    try:
+        return sorted((e for e in folder.iterdir() if not e.name.startswith(".")), key=lambda e: e.name.lower())
+    except OSError as fault:
+        raise CrennError(f"cannot be read: {fault.strerror}.", folder) from None
 
 
 @router.get("/folders")
-def folder(path: str | None = None, config: Settings = Depends(settings)) -> FolderOut:
+def folder(path: Annotated[Words | None, Query(max_length=4000)] = None, config: Settings = Depends(settings)) -> FolderOut:
     """Look into a folder on the server, below the allowed roots."""
     if not config.roots:
         raise CrennError("No folder is open for bringing frames in.", remedy="Start Crenn with --root FOLDER.")
     here = allowed_folder(path, config.roots) if path else config.roots[0]
     folders, raw_files = [], 0
-    for entry in sorted(here.iterdir(), key=lambda e: e.name.lower()):
-        if entry.name.startswith("."):
-            continue
+    for entry in _entries(here):
         if entry.is_dir():
-            folders.append(entry.name)
+            folders.append(plain_text(entry.name))
         elif entry.suffix.lower() in FRAME_ENDINGS:
             raw_files += 1
     parent = str(here.parent) if here not in config.roots else None
@@ -110,19 +144,19 @@ def folder(path: str | None = None, config: Settings = Depends(settings)) -> Fol
 def bring_in_folder(body: FolderIn, config: Settings = Depends(settings)) -> JobOut:
     """Bring in all files of a folder on the server."""
     here = allowed_folder(body.path, config.roots)
-    files = sorted(p for p in here.iterdir() if p.is_file() and not p.name.startswith("."))
+    files = [p for p in _entries(here) if p.is_file()]
     if not any(p.suffix.lower() in FRAME_ENDINGS for p in files):
         raise CrennError("holds no frames.", here, "Choose the folder with the frames.")
     return _start_import(config, here.name, files)
 
 
 @router.patch("/frames/{frame_id}")
-def change_frame(frame_id: int, body: FrameChange, config: Settings = Depends(settings)) -> FrameOut:
+def change_frame(frame_id: PathId, body: FrameChange, config: Settings = Depends(settings)) -> FrameOut:
     """Leave a frame out of its scene or take it in again, say what it is for, or type its exposure time in."""
     with config.database.session() as session:
         frame = session.get(Frame, frame_id)
         if frame is None:
-            raise CrennError("This frame is no longer in the library.")
+            raise Missing("This frame is no longer in the library.")
         if body.included is not None:
             frame.included = body.included
         if body.kind is not None:
@@ -137,7 +171,7 @@ def change_frame(frame_id: int, body: FrameChange, config: Settings = Depends(se
 def _frames_of(session, scene_id: int, ids: list[int]) -> tuple[Scene, list[Frame]]:
     scene = session.get(Scene, scene_id)
     if scene is None:
-        raise CrennError("This scene is no longer in the library.")
+        raise Missing("This scene is no longer in the library.")
     frames = [f for f in scene.frames if f.id in set(ids)]
     if len(frames) != len(set(ids)):
         raise CrennError("Some of these frames are no longer in this scene.", remedy="Look at the scene again.")
@@ -145,7 +179,7 @@ def _frames_of(session, scene_id: int, ids: list[int]) -> tuple[Scene, list[Fram
 
 
 @router.post("/scenes/{scene_id}/split")
-def split(scene_id: int, body: FramesIn, config: Settings = Depends(settings)) -> SceneSummary:
+def split(scene_id: PathId, body: FramesIn, config: Settings = Depends(settings)) -> SceneSummary:
     """Make a scene of its own of some of a scene's frames."""
     with config.database.session() as session:
         scene, frames = _frames_of(session, scene_id, body.frames)
@@ -163,13 +197,13 @@ def split(scene_id: int, body: FramesIn, config: Settings = Depends(settings)) -
 
 
 @router.post("/scenes/{scene_id}/move")
-def move(scene_id: int, body: MoveIn, config: Settings = Depends(settings)) -> SceneSummary:
+def move(scene_id: PathId, body: MoveIn, config: Settings = Depends(settings)) -> SceneSummary:
     """Move frames, or all of them, to another scene; a scene left empty is kept but no longer shown."""
     with config.database.session() as session:
         _, frames = _frames_of(session, scene_id, body.frames)
         other = session.get(Scene, body.to)
         if other is None or other.id == scene_id:
-            raise CrennError("The scene to move to is no longer in the library.")
+            raise Missing("The scene to move to is no longer in the library.")
         for frame in frames:
             frame.scene_id = other.id
         session.commit()
@@ -201,28 +235,27 @@ def shoot_scene(body: CameraIn, config: Settings = Depends(settings)) -> JobOut:
     with config.database.session() as session:
         row = Shoot(name="Simulated camera")
         session.add(row)
+        session.flush()
+        job = add_job(session, "shoot", shoot_id=row.id, options=body.model_dump() | {"title": title})
         session.commit()
-        shoot_id = row.id
-    job_id = defer(config.database, "shoot", shoot_id=shoot_id, options=body.model_dump() | {"title": title})
-    with config.database.session() as session:
-        return JobOut.model_validate(session.get_one(Job, job_id))
+        return JobOut.model_validate(job)
 
 
 @router.get("/frames/{frame_id}/picture.jpg", response_class=FileResponse)
-def frame_picture(frame_id: int, config: Settings = Depends(settings)) -> FileResponse:
+def frame_picture(frame_id: PathId, config: Settings = Depends(settings)) -> FileResponse:
     """A frame as the camera would show it."""
     with config.database.session() as session:
         frame = session.get(Frame, frame_id)
     if frame is None or not config.library.frame_picture(frame.content_hash).exists():
-        raise CrennError("This frame has no picture.")
+        raise Missing("This frame has no picture.")
     return FileResponse(config.library.frame_picture(frame.content_hash), media_type="image/jpeg",
                         headers={"Cache-Control": "private, max-age=31536000, immutable"})
 
 
 @router.get("/scenes/{scene_id}/picture.jpg", response_class=FileResponse)
-def scene_picture(scene_id: int, config: Settings = Depends(settings)) -> FileResponse:
+def scene_picture(scene_id: PathId, config: Settings = Depends(settings)) -> FileResponse:
     """A scene's small picture."""
     path = config.library.scene_picture(scene_id)
     if not path.exists():
-        raise CrennError("This scene has no picture yet.")
+        raise Missing("This scene has no picture yet.")
     return FileResponse(path, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000"})

@@ -6,9 +6,9 @@ from fastapi.responses import FileResponse
 from sqlalchemy import select
 
 from crenn.api.context import Settings, settings
-from crenn.api.schemas import (AutomaticOut, DeliveryIn, FrameOut, JobOut, ParameterOut, PatchIn, SceneOut, StepOut,
+from crenn.api.schemas import (AutomaticOut, DeliveryIn, FrameOut, JobOut, ParameterOut, PatchIn, PathId, SceneOut, StepOut,
                                TreatmentChange, TreatmentState, WhiteOut)
-from crenn.core.errors import CrennError
+from crenn.core.errors import CrennError, Missing
 from crenn.core.light.automatic import SceneLight
 from crenn.core.light.white_balance import white_of_patch
 from crenn.core.merge.instructions import Instructions
@@ -16,7 +16,7 @@ from crenn.core.merge.report import MergeReport
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.views import frame_tones
 from crenn.core.treatment import STEPS, Treatment
-from crenn.jobs.queue import cancel, defer
+from crenn.jobs.queue import add_job, cancel
 from crenn.store import treatments
 from crenn.store.models import Job, Revision, Scene
 
@@ -54,12 +54,12 @@ def steps() -> list[StepOut]:
 def _scene(session, scene_id: int) -> Scene:
     scene = session.get(Scene, scene_id)
     if scene is None:
-        raise CrennError("This scene is no longer in the library.")
+        raise Missing("This scene is no longer in the library.")
     return scene
 
 
 @router.get("/scenes/{scene_id}")
-def scene(scene_id: int, config: Settings = Depends(settings)) -> SceneOut:
+def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
     """Everything the workbench needs of a scene."""
     with config.database.session() as session:
         found = _scene(session, scene_id)
@@ -91,7 +91,7 @@ def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
 
 
 @router.put("/scenes/{scene_id}/treatment")
-def change(scene_id: int, body: TreatmentChange, config: Settings = Depends(settings)) -> TreatmentState:
+def change(scene_id: PathId, body: TreatmentChange, config: Settings = Depends(settings)) -> TreatmentState:
     """Store a changed treatment."""
     with config.database.session() as session:
         revision = treatments.change_treatment(session, scene_id, body.document, body.parent, body.label)
@@ -108,13 +108,13 @@ def _moved(config: Settings, scene_id: int, move) -> TreatmentState:
 
 
 @router.post("/scenes/{scene_id}/undo")
-def undo(scene_id: int, config: Settings = Depends(settings)) -> TreatmentState:
+def undo(scene_id: PathId, config: Settings = Depends(settings)) -> TreatmentState:
     """Take the last change back."""
     return _moved(config, scene_id, treatments.undo)
 
 
 @router.post("/scenes/{scene_id}/redo")
-def redo(scene_id: int, config: Settings = Depends(settings)) -> TreatmentState:
+def redo(scene_id: PathId, config: Settings = Depends(settings)) -> TreatmentState:
     """Make the change again that was taken back."""
     return _moved(config, scene_id, treatments.redo)
 
@@ -123,21 +123,23 @@ def _job(config: Settings, job_id: int) -> JobOut:
     with config.database.session() as session:
         job = session.get(Job, job_id)
         if job is None:
-            raise CrennError("This job is no longer known.")
+            raise Missing("This job is no longer known.")
         return JobOut.model_validate(job)
 
 
 @router.post("/scenes/{scene_id}/merge")
-def merge(scene_id: int, config: Settings = Depends(settings)) -> JobOut:
+def merge(scene_id: PathId, config: Settings = Depends(settings)) -> JobOut:
     """Merge the scene's frames again."""
     with config.database.session() as session:
         if not any(f.included for f in _scene(session, scene_id).frames):
             raise CrennError("All frames of this scene are left out.", remedy="Take at least one in again.")
-    return _job(config, defer(config.database, "merge", scene_id=scene_id))
+        job = add_job(session, "merge", scene_id=scene_id)
+        session.commit()
+        return JobOut.model_validate(job)
 
 
 @router.put("/scenes/{scene_id}/instructions")
-def instruct(scene_id: int, body: Instructions, config: Settings = Depends(settings)) -> Instructions:
+def instruct(scene_id: PathId, body: Instructions, config: Settings = Depends(settings)) -> Instructions:
     """Store how the scene is to be merged; it holds from its next merge."""
     with config.database.session() as session:
         _scene(session, scene_id).instructions = body.model_dump(mode="json")
@@ -146,7 +148,7 @@ def instruct(scene_id: int, body: Instructions, config: Settings = Depends(setti
 
 
 @router.post("/scenes/{scene_id}/neutral")
-def neutral(scene_id: int, body: PatchIn, config: Settings = Depends(settings)) -> WhiteOut:
+def neutral(scene_id: PathId, body: PatchIn, config: Settings = Depends(settings)) -> WhiteOut:
     """White balance that makes a patch neutral."""
     with config.database.session() as session:
         found = _scene(session, scene_id)
@@ -154,6 +156,8 @@ def neutral(scene_id: int, body: PatchIn, config: Settings = Depends(settings)) 
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         prepared = PreparedScene.open(config.library.scene(found.prepared))
     height, width = prepared.size
+    if body.x >= width or body.y >= height:
+        raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
     x0, x1 = (int(np.clip(v, 0, width - 1)) for v in (body.x - body.radius, body.x + body.radius))
     y0, y1 = (int(np.clip(v, 0, height - 1)) for v in (body.y - body.radius, body.y + body.radius))
     patch = prepared.levels[0][y0:y1 + 1, x0:x1 + 1].reshape(-1, 3)
@@ -165,19 +169,19 @@ def neutral(scene_id: int, body: PatchIn, config: Settings = Depends(settings)) 
 
 
 @router.post("/scenes/{scene_id}/deliveries")
-def deliver(scene_id: int, body: DeliveryIn, config: Settings = Depends(settings)) -> JobOut:
+def deliver(scene_id: PathId, body: DeliveryIn, config: Settings = Depends(settings)) -> JobOut:
     """Render the scene into a file to download."""
     with config.database.session() as session:
         found = _scene(session, scene_id)
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        revision = found.revision_id
-    return _job(config, defer(config.database, "deliver", scene_id=scene_id,
-                              options=body.model_dump() | {"revision": revision}))
+        job = add_job(session, "deliver", scene_id=scene_id, options=body.model_dump() | {"revision": found.revision_id})
+        session.commit()
+        return JobOut.model_validate(job)
 
 
 @router.get("/scenes/{scene_id}/deliveries")
-def deliveries(scene_id: int, config: Settings = Depends(settings)) -> list[JobOut]:
+def deliveries(scene_id: PathId, config: Settings = Depends(settings)) -> list[JobOut]:
     """What was delivered from the scene, the newest first."""
     with config.database.session() as session:
         jobs = session.execute(select(Job).where(Job.scene_id == scene_id, Job.kind == "deliver")
@@ -186,19 +190,19 @@ def deliveries(scene_id: int, config: Settings = Depends(settings)) -> list[JobO
 
 
 @router.get("/deliveries/{job_id}/file", response_class=FileResponse)
-def delivery_file(job_id: int, config: Settings = Depends(settings)) -> FileResponse:
+def delivery_file(job_id: PathId, config: Settings = Depends(settings)) -> FileResponse:
     """Download a delivered file."""
     job = _job(config, job_id)
     if job.kind != "deliver" or job.state != "done" or not job.result:
-        raise CrennError("This delivery is not finished.")
+        raise Missing("This delivery is not finished.")
     path = config.library.delivery(job_id, job.result["format"])
     if not path.exists():
-        raise CrennError("The delivered file is gone.", remedy="Deliver it again.")
+        raise Missing("The delivered file is gone.", remedy="Deliver it again.")
     return FileResponse(path, filename=job.result["name"])
 
 
 @router.post("/jobs/{job_id}/cancel")
-def cancel_job(job_id: int, config: Settings = Depends(settings)) -> JobOut:
+def cancel_job(job_id: PathId, config: Settings = Depends(settings)) -> JobOut:
     """Stop a job."""
     cancel(config.database, job_id)
     return _job(config, job_id)

@@ -1,13 +1,25 @@
 """What the API sends and takes; the front end's types are made from these."""
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
+from fastapi import Path
 from pydantic import BaseModel, ConfigDict, Field
 
-from crenn.core.merge.instructions import Instructions
+from crenn.core.merge.instructions import Instructions, Words
 from crenn.core.merge.report import MergeReport
 from crenn.core.treatment import Treatment
+
+#: The largest key of the database's tables.
+_LARGEST_ID = 2**31 - 1
+Id = Annotated[int, Field(ge=1, le=_LARGEST_ID)]
+PathId = Annotated[int, Path(ge=1, le=_LARGEST_ID)]
+
+
+class Body(BaseModel):
+    """What is sent: nothing unknown, no number that is not finite."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class FrameOut(BaseModel):
@@ -118,34 +130,33 @@ class TreatmentState(BaseModel):
     can_redo: bool
 
 
-class TreatmentChange(BaseModel):
+class TreatmentChange(Body):
     """A changed treatment; ``parent`` is the revision it was made from."""
 
     document: dict[str, Any]
-    parent: int
-    label: str = Field(max_length=200)
+    parent: Id
+    label: Words = Field(max_length=200)
 
 
-class FrameChange(BaseModel):
+class FrameChange(Body):
     """What changes about a frame; what is not given stays."""
 
-    model_config = ConfigDict(extra="forbid")
     included: bool | None = None
     kind: Literal["light", "dark", "flat", "bias"] | None = None
     seconds: float | None = Field(None, gt=0, le=36000)
 
 
-class FramesIn(BaseModel):
+class FramesIn(Body):
     """Frames of a scene, by their ids."""
 
-    frames: list[int] = Field(min_length=1, max_length=500)
+    frames: list[Id] = Field(min_length=1, max_length=500)
 
 
-class MoveIn(BaseModel):
+class MoveIn(Body):
     """Frames that go to another scene."""
 
-    frames: list[int] = Field(min_length=1, max_length=500)
-    to: int
+    frames: list[Id] = Field(min_length=1, max_length=500)
+    to: Id
 
 
 class CameraScene(BaseModel):
@@ -159,11 +170,10 @@ class CameraScene(BaseModel):
     middle_seconds: float
 
 
-class CameraIn(BaseModel):
+class CameraIn(Body):
     """How the simulated camera shall shoot a scene."""
 
-    model_config = ConfigDict(extra="forbid")
-    scene: str = Field(max_length=60)
+    scene: Words = Field(max_length=60)
     frames: int = Field(5, ge=1, le=60)
     step: float = Field(2.0, ge=0, le=4)
     iso: float = Field(100.0, ge=50, le=25600)
@@ -171,8 +181,8 @@ class CameraIn(BaseModel):
     shift: float = Field(0.0, ge=-6, le=6, description="EV by which all frames are exposed more")
 
 
-class FolderIn(BaseModel):
-    path: str = Field(max_length=4000)
+class FolderIn(Body):
+    path: Words = Field(max_length=4000)
 
 
 class FolderOut(BaseModel):
@@ -185,20 +195,19 @@ class FolderOut(BaseModel):
     roots: list[str]
 
 
-class DeliveryIn(BaseModel):
+class DeliveryIn(Body):
     """What to deliver."""
 
-    model_config = ConfigDict(extra="forbid")
     format: Literal["jpg", "png", "tif", "avif", "exr"] = "jpg"
     long_edge: int | None = Field(None, ge=16, le=60000)
     quality: int = Field(92, ge=1, le=100)
 
 
-class PatchIn(BaseModel):
+class PatchIn(Body):
     """A patch of the picture, in full-size pixels."""
 
-    x: float
-    y: float
+    x: float = Field(ge=0, le=1e6)
+    y: float = Field(ge=0, le=1e6)
     radius: float = Field(12.0, ge=1, le=500)
 
 
@@ -238,3 +247,11 @@ class FaultOut(BaseModel):
 
     detail: str
     kind: Literal["fault", "stale", "database", "sign-in"] = "fault"
+
+
+class SignIn(Body):
+    secret: Words = Field(max_length=1000)
+
+
+class SignedIn(BaseModel):
+    ok: bool

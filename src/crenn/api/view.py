@@ -2,16 +2,18 @@
 
 import asyncio
 import json
+import logging
 import struct
 import time
 
 import cv2
 import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 from sqlalchemy import func, select
 from sqlalchemy.exc import SQLAlchemyError
 
+from crenn.api.faults import validation_words
 from crenn.api.schemas import JobOut
 from crenn.core.errors import CrennError
 from crenn.core.render.executor import Renderer, Window
@@ -20,6 +22,9 @@ from crenn.core.treatment import parse_treatment
 from crenn.store.models import Job, Scene
 
 router = APIRouter()
+_log = logging.getLogger(__name__)
+#: A view has at most so many pixels.
+MAX_PIXELS = 16_000_000
 #: Pixels rendered for a picture at rest.
 _AT_REST = 3_200_000
 #: News is looked for this often, in seconds.
@@ -28,14 +33,17 @@ _NEWS_EVERY = 0.25
 PREPARED = r"^\d+-\d+$"
 
 
-class ViewRequest(BaseModel):
+class _Request(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    prepared: str = Field(pattern=PREPARED, max_length=40)
+    treatment: dict
+
+
+class ViewRequest(_Request):
     """One picture wanted: a window in full-size pixels and the size at which to show it."""
 
-    model_config = ConfigDict(extra="forbid")
-    number: int
-    prepared: str = Field(pattern=PREPARED)
-    treatment: dict
-    view: str = "picture"
+    number: int = Field(ge=0, le=2**53)
+    view: str = Field("picture", max_length=20)
     x: float
     y: float
     width: float = Field(gt=0)
@@ -44,14 +52,40 @@ class ViewRequest(BaseModel):
     out_height: int = Field(ge=1, le=8192)
     coarse: bool = False
 
+    @model_validator(mode="after")
+    def _not_too_large(self) -> "ViewRequest":
+        if self.out_width * self.out_height > MAX_PIXELS:
+            raise ValueError(f"more than {MAX_PIXELS / 1e6:.0f} megapixels are too many for one view")
+        return self
 
-class ProbeRequest(BaseModel):
+
+class ProbeRequest(_Request):
     """What lies under the pointer, in full-size pixels."""
 
-    model_config = ConfigDict(extra="forbid")
-    prepared: str = Field(pattern=PREPARED)
-    treatment: dict
     probe: tuple[float, float]
+
+
+def understood(message: dict) -> ViewRequest | ProbeRequest:
+    """The request in a message of the line.
+
+    Raises
+    ------
+    CrennError
+        If there is none: binary, no JSON, no object, or a value that cannot be.
+    """
+    text = message.get("text")
+    if text is None:
+        raise CrennError("This request cannot be understood: it is no text.")
+    try:
+        wanted = json.loads(text)
+    except (ValueError, RecursionError):
+        raise CrennError("This request cannot be understood: it is no JSON.") from None
+    if not isinstance(wanted, dict):
+        raise CrennError("This request cannot be understood: it is no JSON object.")
+    try:
+        return (ProbeRequest if "probe" in wanted else ViewRequest).model_validate(wanted)
+    except ValidationError as fault:
+        raise CrennError(validation_words(fault.errors())) from None
 
 
 def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
@@ -63,6 +97,8 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     reduction = 2 if wanted.coarse and wanted.out_width * wanted.out_height > 250_000 else 1
     window = Window(wanted.x, wanted.y, wanted.width, wanted.height, max(wanted.out_width // reduction, 1),
                     max(wanted.out_height // reduction, 1))
+    if not window.overlaps(renderer.scene.size):
+        raise CrennError("This part lies outside the picture.")
     # A picture at rest is rendered larger and averaged, as far as a quarter of a second allows.
     finer = 1 if wanted.coarse else int(np.clip(np.sqrt(_AT_REST / (window.out_width * window.out_height)), 1, 4))
     codes, shares = paint_view(renderer, treatment, window, wanted.view, finer)
@@ -77,46 +113,62 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     return struct.pack("<I", len(text)) + text + data.tobytes()
 
 
+class _Line:
+    """A line to one page: the latest wish of each kind waits, one is worked on."""
+
+    def __init__(self, socket: WebSocket):
+        self._socket, self._renderers = socket, socket.app.state.renderers
+        self._waiting: dict[type, ViewRequest | ProbeRequest] = {}
+        self._arrived = asyncio.Event()
+
+    def wish(self, wanted: ViewRequest | ProbeRequest) -> None:
+        """Take a request; it replaces one of its kind that still waits."""
+        self._waiting[type(wanted)] = wanted
+        self._arrived.set()
+
+    async def fault(self, text: str, number: int | None = None) -> None:
+        await self._socket.send_json({"fault": text.encode("utf-8", "replace").decode(), "number": number})
+
+    async def _answer(self, wanted: ViewRequest | ProbeRequest) -> bytes | dict:
+        loop = asyncio.get_running_loop()
+        renderer = await loop.run_in_executor(None, self._renderers.get, wanted.prepared)
+        if isinstance(wanted, ViewRequest):
+            return await loop.run_in_executor(self._renderers.thread, _picture, renderer, wanted)
+        treatment = parse_treatment(wanted.treatment)
+        return {"probe": await loop.run_in_executor(self._renderers.thread, probe, renderer, treatment, *wanted.probe)}
+
+    async def work(self) -> None:
+        """Answer wishes until the line ends, whatever they hold."""
+        while True:
+            await self._arrived.wait()
+            self._arrived.clear()
+            while self._waiting:
+                wanted = self._waiting.pop(ProbeRequest if ProbeRequest in self._waiting else ViewRequest)
+                number = getattr(wanted, "number", None)
+                try:
+                    answer = await self._answer(wanted)
+                except CrennError as fault:
+                    await self.fault(str(fault), number)
+                except Exception as fault:
+                    _log.exception("unexpected fault in a view", extra={"prepared": wanted.prepared})
+                    await self.fault(f"This view could not be made: {type(fault).__name__}. The log tells more.", number)
+                else:
+                    await (self._socket.send_bytes(answer) if isinstance(answer, bytes) else self._socket.send_json(answer))
+
+
 @router.websocket("/api/view")
 async def view(socket: WebSocket) -> None:
     """Send pictures as they are asked for. A request that comes while one is rendered replaces any that waits."""
     await socket.accept()
-    renderers = socket.app.state.renderers
-    loop = asyncio.get_running_loop()
-    waiting: dict[str, BaseModel] = {}
-    arrived = asyncio.Event()
-
-    async def work() -> None:
-        while True:
-            await arrived.wait()
-            arrived.clear()
-            while waiting:
-                kind = "probe" if "probe" in waiting else "picture"
-                wanted = waiting.pop(kind)
-                try:
-                    renderer = await loop.run_in_executor(None, renderers.get, wanted.prepared)
-                    if kind == "probe":
-                        found = await loop.run_in_executor(
-                            renderers.thread, probe, renderer, parse_treatment(wanted.treatment), *wanted.probe)
-                        await socket.send_json({"probe": found})
-                    else:
-                        await socket.send_bytes(await loop.run_in_executor(renderers.thread, _picture, renderer, wanted))
-                except CrennError as fault:
-                    await socket.send_json({"fault": str(fault), "number": getattr(wanted, "number", None)})
-
-    task = asyncio.create_task(work())
+    line = _Line(socket)
+    task = asyncio.create_task(line.work())
     try:
-        while True:
-            message = await socket.receive_json()
+        while (message := await socket.receive())["type"] != "websocket.disconnect":
             try:
-                if "probe" in message:
-                    waiting["probe"] = ProbeRequest.model_validate(message)
-                else:
-                    waiting["picture"] = ViewRequest.model_validate(message)
-                arrived.set()
-            except ValidationError as fault:
-                await socket.send_json({"fault": f"This request cannot be understood: {fault.errors()[0]['msg']}."})
-    except (WebSocketDisconnect, RuntimeError, ValueError):
+                line.wish(understood(message))
+            except CrennError as fault:
+                await line.fault(str(fault))
+    except (WebSocketDisconnect, RuntimeError):
         pass
     finally:
         task.cancel()
@@ -126,8 +178,9 @@ async def view(socket: WebSocket) -> None:
 async def news(socket: WebSocket) -> None:
     """Tell of jobs and scenes as they change, and whether the database answers."""
     await socket.accept()
-    database = socket.app.state.settings.database
-    seen_jobs, seen_scenes, answered = {}, None, True
+    settings = socket.app.state.settings
+    database = settings.database
+    seen_jobs, seen_scenes, told = {}, None, {"database": True, "why": None}
 
     def look():
         with database.session() as session:
@@ -141,9 +194,7 @@ async def news(socket: WebSocket) -> None:
         while True:
             try:
                 jobs, scenes = await asyncio.to_thread(look)
-                if not answered:
-                    answered = True
-                    await socket.send_json({"database": True})
+                state = {"database": True, "why": settings.trouble()}
                 changed = [j for j in jobs if seen_jobs.get(j.id) != (j.state, j.share, j.text, j.cancelling)]
                 if changed or scenes != seen_scenes:
                     seen_jobs = {j.id: (j.state, j.share, j.text, j.cancelling) for j in jobs}
@@ -152,12 +203,14 @@ async def news(socket: WebSocket) -> None:
                         "jobs": [j.model_dump(mode="json") for j in changed],
                         "scenes": [{"id": s[0], "revision": s[1], "prepared": s[2], "fault": s[3]} for s in scenes]})
             except SQLAlchemyError:
-                if answered:
-                    answered = False
-                    await socket.send_json({"database": False})
+                state = {"database": False, "why": settings.trouble() or "The database does not answer."}
+            if state != told:
+                told = state
+                await socket.send_json(state)
             try:
                 # Waiting for the client's end of the line, so that a closed page is noticed.
-                await asyncio.wait_for(socket.receive_text(), _NEWS_EVERY)
+                if (await asyncio.wait_for(socket.receive(), _NEWS_EVERY))["type"] == "websocket.disconnect":
+                    break
             except TimeoutError:
                 pass
     except (WebSocketDisconnect, RuntimeError):

@@ -34,5 +34,13 @@ class InvalidTreatment(CrennError):
     """A treatment document with an unknown or out-of-range value."""
 
 
+class DiskFull(CrennError):
+    """There is no room left for a file."""
+
+
+class Missing(CrennError):
+    """Something asked for that is not there, or no longer."""
+
+
 class Cancelled(Exception):
     """The user cancelled the work."""

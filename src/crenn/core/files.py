@@ -7,7 +7,10 @@ import tempfile
 from contextlib import contextmanager
 from pathlib import Path
 
-from crenn.core.errors import CrennError
+import cv2
+import numpy as np
+
+from crenn.core.errors import CrennError, DiskFull
 
 
 @contextmanager
@@ -16,8 +19,10 @@ def replacing(path: Path):
 
     Raises
     ------
+    DiskFull
+        If there is no room; the old file stays as it was.
     CrennError
-        If the folder is missing, not writable or full; the old file stays as it was.
+        If the folder is missing or not writable.
     """
     path = Path(path)
     temporary = None
@@ -38,10 +43,25 @@ def replacing(path: Path):
             errno.EACCES: ("cannot be written: no permission.", "Choose another folder."),
         }
         text, remedy = reasons.get(fault.errno, (f"cannot be written: {fault.strerror or fault}.", ""))
-        raise CrennError(text, path, remedy) from fault
+        raise (DiskFull if fault.errno == errno.ENOSPC else CrennError)(text, path, remedy) from fault
     finally:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
+
+
+def write_jpeg(path: Path, picture: np.ndarray, quality: int) -> None:
+    """Write sRGB codes, uint8 (h, w, 3), as JPEG of a quality of 1 to 100.
+
+    Raises
+    ------
+    CrennError
+        As `replacing`.
+    """
+    ok, data = cv2.imencode(".jpg", np.ascontiguousarray(picture[..., ::-1]), [cv2.IMWRITE_JPEG_QUALITY, quality])
+    if not ok:
+        raise CrennError("cannot be encoded as JPEG.", path)
+    with replacing(path) as temporary:
+        temporary.write_bytes(data.tobytes())
 
 
 def content_hash(path: Path) -> str:

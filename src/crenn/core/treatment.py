@@ -68,11 +68,11 @@ def parse_treatment(document, path=None) -> Treatment:
         return Treatment.model_validate(document)
     except ValidationError as fault:
         first = fault.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
+        where = ".".join(str(part) for part in first["loc"])[:120]
         if first["type"] == "extra_forbidden":
             text = f"has an unknown value “{where}”."
         else:
-            text = f"has a value that cannot be used at “{where}”: {first['msg']} (it is {first['input']!r})."
+            text = f"has a value that cannot be used at “{where}”: {first['msg']} (it is {repr(first['input'])[:60]})."
         raise InvalidTreatment(text, path, "Correct it, or take it out for the default.") from None
 
 

@@ -1,117 +1,161 @@
-"""The queue: deferring tasks, and what the user sees of them."""
+"""The queue: what the user sees as a job, and the task behind it, always changed in one transaction.
 
-import time
-from datetime import UTC, datetime
+A job ends in exactly one state. Its task is at Procrastinate's; should the two ever disagree (a killed worker, a lost
+database), `reconcile` brings the job back into the queue, or ends it.
+"""
+
+import logging
 
 import procrastinate
-from sqlalchemy import select
+from sqlalchemy import select, text
+from sqlalchemy.orm import Session
 
-from crenn.core.errors import Cancelled, CrennError
-from crenn.core.progress import Progress
+from crenn.core.errors import Missing
 from crenn.store.database import Database
-from crenn.store.library import Library
-from crenn.store.models import Job, Scene
+from crenn.store.models import Job
 
-#: Progress is stored at most this often, in seconds.
-_EVERY = 0.2
 QUEUE = "work"
+#: A worker that gave no sign for this long is taken for dead and its job is done again, in seconds.
+DEAD_AFTER = 12
+#: So often a job may end its worker before it counts as failed.
+MOST_ATTEMPTS = 3
+ACTIVE = ("waiting", "running")
+
+_log = logging.getLogger(__name__)
+# Only used to write tasks on connections of ours: it opens none of its own.
+_DEFERRER = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
+
+_TASK = text("""
+    SELECT t.status::text AS status,
+           t.status = 'doing' AND (w.id IS NULL OR w.last_heartbeat < now() - make_interval(secs => :seconds)) AS abandoned
+    FROM procrastinate_jobs t LEFT JOIN procrastinate_workers w ON w.id = t.worker_id WHERE t.id = :task""")
+_LOST = text("""
+    SELECT job.id FROM job
+    LEFT JOIN procrastinate_jobs t ON t.id = job.task_id
+    LEFT JOIN procrastinate_workers w ON w.id = t.worker_id
+    WHERE job.state IN ('waiting', 'running')
+      AND (t.id IS NULL OR t.status NOT IN ('todo', 'doing') OR t.status = 'doing'
+           AND (w.id IS NULL OR w.last_heartbeat < now() - make_interval(secs => :seconds)))
+    ORDER BY job.id FOR UPDATE OF job SKIP LOCKED""")
+
+
+def add_job(session: Session, kind: str, scene_id: int | None = None, shoot_id: int | None = None,
+            options: dict | None = None) -> Job:
+    """Queue a job within the session's transaction: both come true with its commit, or neither.
+
+    The same work is not queued twice: a merge waiting for a scene is returned again.
+    """
+    if kind == "merge":
+        waiting = session.execute(select(Job).where(Job.scene_id == scene_id, Job.kind == kind, Job.state == "waiting")
+                                  .order_by(Job.id)).scalars().first()
+        if waiting is not None:
+            return waiting
+    job = Job(kind=kind, scene_id=scene_id, shoot_id=shoot_id, options=options or {})
+    session.add(job)
+    session.flush()
+    _give_task(session, job)
+    return job
 
 
 def defer(database: Database, kind: str, scene_id: int | None = None, shoot_id: int | None = None,
           options: dict | None = None) -> int:
-    """Queue a job; its id. The same work is not queued twice: a merge waiting for a scene is returned again."""
+    """Queue a job in a transaction of its own; its id."""
     with database.session() as session:
-        if kind == "merge":
-            waiting = session.execute(select(Job).where(Job.scene_id == scene_id, Job.kind == kind,
-                                                        Job.state == "waiting")).scalars().first()
-            if waiting is not None:
-                return waiting.id
-        job = Job(kind=kind, scene_id=scene_id, shoot_id=shoot_id, options=options or {})
-        session.add(job)
+        job = add_job(session, kind, scene_id, shoot_id, options)
         session.commit()
-        job_id = job.id
-    connector = procrastinate.SyncPsycopgConnector(conninfo=database.url)
-    app = procrastinate.App(connector=connector)
-    with app.open():
-        app.configure_task(f"crenn.{kind}", queue=QUEUE).defer(job_id=job_id)
-    return job_id
+        return job.id
+
+
+def _give_task(session: Session, job: Job) -> None:
+    connection = session.connection().connection.driver_connection
+    task = _DEFERRER.configure_task(f"crenn.{job.kind}", queue=QUEUE, connection=connection)
+    job.task_id = task.defer(job_id=job.id)
+    session.flush()
+
+
+def _take_task(session: Session, job: Job) -> None:
+    """Take the job's task out of the queue; one that is being worked on finds itself replaced."""
+    session.execute(text("DELETE FROM procrastinate_jobs WHERE id = :task"), {"task": job.task_id})
+
+
+def put_back(session: Session, job: Job, again: bool = False) -> None:
+    """Put a job back into the queue, with a new task in place of the old.
+
+    Parameters
+    ----------
+    session : Session
+    job : Job
+        Locked by the caller.
+    again : bool
+        Whether the attempt was no fault of the job's, and so does not count.
+    """
+    if again:
+        job.attempts = max(job.attempts - 1, 0)
+    _take_task(session, job)
+    job.state = "waiting"
+    _give_task(session, job)
+
+
+def end_job(session: Session, job: Job, state: str, told: str, fault: str | None = None, result: dict | None = None) -> None:
+    """Write a job's end. The fault of a merge is its scene's, too."""
+    job.state, job.text, job.fault, job.result, job.cancelling = state, told, fault, result, False
+    if state == "done":
+        job.share = 1.0
+    if job.kind == "merge" and job.scene is not None and state == "failed":
+        job.scene.fault = fault
 
 
 def cancel(database: Database, job_id: int) -> None:
-    """Ask a job to stop; one that waits is over at once."""
+    """End a job: at once if it waits or nobody works on it, else as soon as its worker looks up.
+
+    Raises
+    ------
+    Missing
+        If there is no such job.
+    """
     with database.session() as session:
         job = session.get(Job, job_id, with_for_update=True)
         if job is None:
-            raise CrennError("This job is no longer known.")
-        if job.state == "waiting":
-            job.state, job.text = "cancelled", "Cancelled"
-        elif job.state == "running":
-            job.cancelling = True
+            raise Missing("This job is no longer known.")
+        if job.state in ACTIVE:
+            task = session.execute(_TASK, {"task": job.task_id, "seconds": DEAD_AFTER}).first()
+            if job.state == "running" and task is not None and task.status == "doing" and not task.abandoned:
+                job.cancelling = True
+            else:
+                _take_task(session, job)
+                end_job(session, job, "cancelled", "Cancelled")
         session.commit()
 
 
-class RunningJob:
-    """A job at work: tells its progress and ends in exactly one state.
+def reconcile(database: Database) -> int:
+    """Put jobs back into the queue whose task is gone, has failed, or belongs to a dead worker; how many.
 
-    Used as a context: a `CrennError` inside becomes the job's fault in words, `Cancelled` its cancellation;
-    anything else is a defect and is told as such. ``skip`` is true if there is nothing to do any more.
+    A job that was to be cancelled ends as cancelled, one that has ended its worker `MOST_ATTEMPTS` times as failed.
     """
+    with database.session() as session:
+        lost = session.execute(_LOST, {"seconds": DEAD_AFTER}).scalars().all()
+        for job_id in lost:
+            job = session.get_one(Job, job_id)
+            if job.cancelling:
+                _take_task(session, job)
+                end_job(session, job, "cancelled", "Cancelled")
+            elif job.attempts >= MOST_ATTEMPTS:
+                _take_task(session, job)
+                end_job(session, job, "failed", "Failed", worn_out(job))
+            else:
+                put_back(session, job)
+            _log.warning("a lost job was found", extra={"job": job.id, "kind": job.kind, "state": job.state})
+        session.commit()
+        return len(lost)
 
-    def __init__(self, database: Database, library: Library, job_id: int):
-        self.database, self.library, self.id = database, library, job_id
-        self._told = 0.0
-        with database.session() as session:
-            job = session.get(Job, job_id)
-            self.skip = job is None or job.state not in ("waiting", "running")
-            if job is None:
-                return
-            self.kind, self.scene_id, self.shoot_id, self.options = job.kind, job.scene_id, job.shoot_id, job.options
-            if not self.skip:
-                job.state, job.share, job.text, job.started = "running", 0.0, "Starting", datetime.now(UTC)
-            session.commit()
-        self.progress = Progress(self._tell)
 
-    def _tell(self, share: float, text: str) -> bool:
-        now = time.monotonic()
-        if now - self._told < _EVERY and share < 1.0:
-            return True
-        self._told = now
-        with self.database.session() as session:
-            job = session.get_one(Job, self.id)
-            job.share, job.text = share, text
-            go_on = not job.cancelling
-            session.commit()
-        return go_on
+def worn_out(job: Job) -> str:
+    """What to say of a job that has ended its worker too often: the file or step at which it did."""
+    at = f"at “{job.text}”" if job.text not in ("Waiting", "Starting") else "as it began"
+    return (f"The worker was ended {job.attempts} times by this, the last time {at}. Leave the file out if one is named, or try "
+            "again with fewer or smaller frames: the machine may be short of memory.")
 
-    def __enter__(self) -> "RunningJob":
-        return self
 
-    def done(self, result: dict | None = None) -> None:
-        """Say that the job ended well."""
-        self._end("done", "Done", result=result)
-
-    def _end(self, state: str, text: str, fault: str | None = None, result: dict | None = None) -> None:
-        with self.database.session() as session:
-            job = session.get_one(Job, self.id)
-            job.state, job.text, job.fault, job.result = state, text, fault, result
-            if state == "done":
-                job.share = 1.0
-            if self.kind == "merge" and self.scene_id and state == "failed":
-                session.get_one(Scene, self.scene_id).fault = fault
-            session.commit()
-
-    def __exit__(self, kind, fault, trace) -> bool:
-        if fault is None:
-            return False
-        if isinstance(fault, Cancelled):
-            self._end("cancelled", "Cancelled")
-            return True
-        if isinstance(fault, CrennError):
-            self._end("failed", "Failed", str(fault))
-            return True
-        if isinstance(fault, MemoryError):
-            self._end("failed", "Failed", "Not enough memory for pictures of this size.")
-            return True
-        if isinstance(fault, Exception):
-            self._end("failed", "Failed", f"An unexpected fault: {type(fault).__name__}: {fault}")
-        return False
+def active_jobs(session: Session) -> list[Job]:
+    """Jobs that wait or run."""
+    return list(session.execute(select(Job).where(Job.state.in_(ACTIVE)).order_by(Job.id)).scalars())

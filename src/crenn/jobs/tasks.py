@@ -1,123 +1,25 @@
-"""What the queue does: bring frames in, merge, deliver."""
+"""What the queue does: bring frames in, merge, deliver, and let the simulated camera shoot."""
 
 import shutil
-from datetime import datetime
-from pathlib import Path
-
-import cv2
-import numpy as np
-from sqlalchemy import select
 
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
 from crenn.core.deliver.files import CaptureMetadata, deliver
-from crenn.core.errors import CrennError, UnreadableFrame
-from crenn.core.frames.grouping import GroupingKey, group_frames, signature_of
-from crenn.core.frames.kinds import kind_of, look_at
-from crenn.core.frames.raw import RawFrame
-from crenn.core.frames.read import FRAME_ENDINGS, read_frame
+from crenn.core.errors import CrennError
+from crenn.core.files import write_jpeg
+from crenn.core.frames.read import frame_metadata
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
-from crenn.core.noise.model import estimate_noise
+from crenn.core.merge.report import MergeReport
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.spaces import REC2020_TO_SRGB, srgb_encode
 from crenn.core.treatment import parse_treatment
-from crenn.jobs.queue import RunningJob, defer
-from crenn.store.models import Frame, Refusal, Revision, Scene, Shoot
-from crenn.store.treatments import start_treatment
+from crenn.jobs.importing import bring_in
+from crenn.jobs.queue import add_job
+from crenn.jobs.running import RunningJob
+from crenn.store.library import prepared_name
+from crenn.store.models import Revision, Scene
 
-_FRAME_PICTURE, _SCENE_PICTURE = 1400, 900
-
-
-def _frame_picture(frame: RawFrame, out: Path) -> tuple[float, np.ndarray]:
-    """Write a picture of one frame as the camera would show it; its clipped share and the picture, uint8 (h, w, 3)."""
-    quads = []
-    m, pattern = frame.mosaic, frame.pattern
-    height, width = (n // 2 for n in m.shape)
-    for c in range(3):
-        sites = [m[r:2 * height:2, k:2 * width:2].astype(np.float32) for r, k in np.argwhere(pattern == c)]
-        value = (sum(sites) / len(sites) - frame.black[c]) / np.float32(frame.white - frame.black[c])
-        quads.append(value * frame.neutral_gains[c])
-    linear = np.minimum(np.stack(quads, -1), 1.0)
-    factor = min(1.0, _FRAME_PICTURE / max(linear.shape[:2]))
-    linear = cv2.resize(linear, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
-    if frame.encoding == "linear":
-        matrix = (REC2020_TO_SRGB @ frame.to_rec2020).astype(np.float32)
-        linear = srgb_encode(np.clip(linear @ matrix.T, 0, 1))
-    picture = np.rint(np.clip(linear, 0, 1) * 255).astype(np.uint8)
-    picture = np.ascontiguousarray(np.rot90(picture, {0: 0, 3: 2, 5: 1, 6: 3}.get(frame.flip, 0)))
-    ok, data = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
-    if ok:
-        out.write_bytes(data.tobytes())
-    return float((m[::4, ::4] >= frame.white - 2).mean() + (m[1::4, 1::4] >= frame.white - 2).mean()) / 2, picture
-
-
-def bring_in(job: RunningJob) -> None:
-    """Bring the files of an upload or a folder into the library, and queue their merges."""
-    files = [Path(p) for p in job.options["files"]]
-    fresh: list[tuple[Frame, np.ndarray]] = []
-    with job.database.session() as session:
-        for index, path in enumerate(files):
-            job.progress.at(index / max(len(files), 1), f"Bringing in {path.name}")
-            try:
-                fresh.append(_one_frame(job, session, path))
-            except CrennError as fault:
-                reason = " ".join(t for t in (fault.fault, fault.remedy) if t)
-                session.add(Refusal(shoot_id=job.shoot_id, name=path.name, reason=reason[:1].upper() + reason[1:]))
-        keys = [GroupingKey(f.taken, f.seconds, f.sensitivity, f.camera, f.width, f.height, f.focal_length, f.kind, signature)
-                for f, signature in fresh]
-        shoot = session.get_one(Shoot, job.shoot_id)
-        scenes = []
-        groups = group_frames(keys)
-        for number, group in enumerate(groups):
-            title = job.options.get("title") or shoot.name
-            if len(groups) > 1:
-                title = f"{title} {number + 1}"
-            scene = Scene(shoot_id=shoot.id, title=title)
-            session.add(scene)
-            session.flush()
-            for member in group:
-                fresh[member][0].scene_id = scene.id
-                session.add(fresh[member][0])
-            session.flush()
-            start_treatment(session, scene)
-            scenes.append(scene.id)
-        session.commit()
-    if job.options.get("upload"):
-        shutil.rmtree(job.library.incoming(job.options["upload"]), ignore_errors=True)
-    for scene_id in scenes:
-        defer(job.database, "merge", scene_id=scene_id)
-    job.done({"scenes": scenes})
-
-
-def _one_frame(job: RunningJob, session, path: Path) -> tuple[Frame, np.ndarray]:
-    """Read one file and keep it: (frame, signature of its view).
-
-    Raises `CrennError` with the reason if it cannot be used.
-    """
-    ending = path.suffix.lower()
-    if ending not in FRAME_ENDINGS:
-        raise UnreadableFrame("Not a frame.", None, "Raw files such as DNG, and TIFF, PNG, JPEG and EXR pictures can be merged.")
-    frame = read_frame(path)
-    metadata = frame.metadata
-    digest = job.library.keep(path)
-    known = session.execute(select(Frame).where(Frame.content_hash == digest)).scalar_one_or_none()
-    if known is None:
-        known = next((f for f in session.new if isinstance(f, Frame) and f.content_hash == digest), None)
-    if known is not None:
-        raise UnreadableFrame(f"Already in the library, as {known.name}.")
-    clipped, picture = _frame_picture(frame, job.library.frame_picture(digest))
-    kind = "light"
-    if frame.encoding == "linear" and not frame.developed:
-        noise = frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
-        kind = kind_of(look_at(frame.mosaic, frame.pattern, frame.black, frame.white), metadata.seconds,
-                       float(np.sqrt(noise.offset[1])))
-    row = Frame(name=path.name, content_hash=digest, ending=ending, bytes=path.stat().st_size,
-                width=metadata.width, height=metadata.height, seconds=metadata.seconds, aperture=metadata.aperture,
-                iso=metadata.iso, sensitivity=metadata.sensitivity, focal_length=metadata.focal_length,
-                taken=metadata.taken, camera=f"{metadata.make} {metadata.model}".strip(), lens=metadata.lens,
-                clipped_share=clipped, kind=kind)
-    return row, signature_of(picture)
+_SCENE_PICTURE = 900
 
 
 def merge(job: RunningJob) -> None:
@@ -139,18 +41,26 @@ def merge(job: RunningJob) -> None:
     radiance = merge_frames(paths, progress=job.progress.part(0.0, 0.8), names=names, instructions=instructions, kinds=kinds)
     job.progress.at(0.82, "Preparing views")
     prepared = PreparedScene.from_radiance(radiance)
-    folder = f"{job.scene_id}-{job.id}"
+    folder = prepared_name(job.scene_id, job.id)
     prepared.save(job.library.scene(folder))
     job.progress.at(0.97, "Preparing views")
     with job.database.session() as session:
+        document = session.get_one(Revision, session.get_one(Scene, job.scene_id).revision_id).document
+    codes, _ = Renderer(prepared).picture(parse_treatment(document), Window.whole(prepared.size, _SCENE_PICTURE))
+    write_jpeg(job.library.scene_picture(job.scene_id), codes, 90)
+    replaced: list[str | None] = []
+
+    def take(session) -> None:
         scene = session.get_one(Scene, job.scene_id, with_for_update=True)
-        old, scene.prepared, scene.report, scene.fault = scene.prepared, folder, radiance.report, None
-        document = session.get_one(Revision, scene.revision_id).document
-        session.commit()
-    write_scene_picture(job, prepared, document)
-    if old and old != folder:
-        shutil.rmtree(job.library.scene(old), ignore_errors=True)
-    job.done()
+        replaced[:] = [scene.prepared]
+        scene.prepared, scene.report, scene.fault = folder, radiance.report, None
+        job.done(session=session)
+
+    # Minutes of work wait for a database that is away.
+    job.store(take)
+    for old in replaced:
+        if old and old != folder:
+            shutil.rmtree(job.library.scene(old), ignore_errors=True)
 
 
 def unique_names(frames) -> list[str]:
@@ -169,22 +79,16 @@ def shoot_scene(job: RunningJob) -> None:
     options = job.options
     scene = scene_named(options["scene"])
     bracket = Bracket.chosen(scene, options["frames"], options["step"], options["iso"], options["shake"], options["shift"], job.id)
-    folder = job.library.incoming(f"camera-{job.id}")
+    folder = job.library.incoming_of_camera(job.id)
     shutil.rmtree(folder, ignore_errors=True)
     shot = shoot(options["scene"], folder, SHIPPED_SIZE, job.id, progress=job.progress, truth=False, bracket=bracket)
     # Named after the job: a second shoot of the same scene must not look like the first.
     files = [p.rename(p.with_name(p.name.replace(options["scene"], f"{options['scene']}-{job.id}"))) for p in shot.frames + shot.darks]
-    deferred = defer(job.database, "import", shoot_id=job.shoot_id, options={
-        "files": [str(f) for f in files], "upload": folder.name, "title": options["title"]})
-    job.done({"import": deferred})
-
-
-def write_scene_picture(job: RunningJob, prepared: PreparedScene, document: dict) -> None:
-    """Write the scene's small picture for the contact sheet."""
-    codes, _ = Renderer(prepared).picture(parse_treatment(document), Window.whole(prepared.size, _SCENE_PICTURE))
-    ok, data = cv2.imencode(".jpg", np.ascontiguousarray(codes[..., ::-1]), [cv2.IMWRITE_JPEG_QUALITY, 90])
-    if ok:
-        job.library.scene_picture(job.scene_id).write_bytes(data.tobytes())
+    with job.database.session() as session:
+        bringing = add_job(session, "import", shoot_id=job.shoot_id, options={
+            "files": [str(f) for f in files], "upload": folder.name, "title": options["title"]})
+        job.done({"import": bringing.id}, session)
+        session.commit()
 
 
 def deliver_scene(job: RunningJob) -> None:
@@ -195,15 +99,13 @@ def deliver_scene(job: RunningJob) -> None:
         if scene is None or not scene.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         treatment = parse_treatment(session.get_one(Revision, options["revision"]).document)
-        reference = scene.report["frames"][0]["name"]
-        for entry in scene.report["frames"]:
-            if entry["ev"] == 0:
-                reference = entry["name"]
-        frame = next((f for f in scene.frames if f.name == reference), scene.frames[0])
+        reference = MergeReport.model_validate(scene.report).reference_name
+        frame = next((f for n, f in zip(unique_names(scene.frames), scene.frames) if n == reference), None)
+        original = job.library.original(frame.content_hash, frame.ending) if frame else None
         folder, title = scene.prepared, scene.title
-    taken: datetime | None = frame.taken
-    metadata = CaptureMetadata("", frame.camera, frame.lens, frame.seconds, frame.aperture, frame.iso,
-                               frame.focal_length, taken)
+    metadata = CaptureMetadata()
+    if original is not None and original.exists():
+        metadata = CaptureMetadata.of(frame_metadata(original))
     prepared = PreparedScene.open(job.library.scene(folder))
     path = job.library.delivery(job.id, options["format"])
     deliver(Renderer(prepared), treatment, path, options["format"], options.get("long_edge"),

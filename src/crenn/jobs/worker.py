@@ -3,57 +3,90 @@
 import asyncio
 import logging
 import os
+import signal
+import threading
 from pathlib import Path
 
 import procrastinate
 
-from crenn.core.errors import CrennError
-from crenn.jobs.queue import QUEUE, RunningJob
+from crenn.environment import database_url, library_folder, log_level, parent_process
+from crenn.jobs.queue import DEAD_AFTER, QUEUE, reconcile
+from crenn.jobs.running import RunningJob
 from crenn.jobs.tasks import TASKS
+from crenn.log import log_to_stderr
 from crenn.store.database import Database
 from crenn.store.library import Library
 
-#: A worker that gave no sign for this long is taken for dead and its job is done again, in seconds.
-_DEAD_AFTER = 12
+#: Workers give a sign, and look for lost jobs, this often, in seconds.
 _HEARTBEAT = 3
+#: Giving the job at work back may take this long when the worker is ended, in seconds.
+_LAST_WORDS = 2.0
+_log = logging.getLogger(__name__)
 
 
-def build_app(database: Database, library: Library) -> procrastinate.App:
-    """The queue's application with its tasks."""
-    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database.url))
-    for kind, work in TASKS.items():
-        def run(job_id: int, work=work) -> None:
-            with RunningJob(database, library, job_id) as job:
+class Worker:
+    """Works jobs off, one at a time.
+
+    Parameters
+    ----------
+    database : Database
+    library : Library
+    parent : int, optional
+        Process whose end ends the worker, too.
+    """
+
+    def __init__(self, database: Database, library: Library, parent: int | None = None):
+        self.database, self.library, self._parent = database, library, parent
+        self._current: RunningJob | None = None
+        self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database.url))
+        for kind, work in TASKS.items():
+            self.app.task(self._task(work), name=f"crenn.{kind}", queue=QUEUE, pass_context=True)
+
+    def _task(self, work):
+        def run(context: procrastinate.JobContext, job_id: int) -> None:
+            with RunningJob(self.database, self.library, job_id, context.job.id) as job:
                 if not job.skip:
-                    work(job)
-        app.task(run, name=f"crenn.{kind}", queue=QUEUE)
-    return app
+                    self._current = job
+                    try:
+                        work(job)
+                    finally:
+                        self._current = None
+        return run
 
+    async def _look_round(self) -> None:
+        """Bring back what dead workers left, and end with the application that started this one."""
+        while True:
+            if self._parent and os.getppid() != self._parent:
+                # It was killed; its database goes, too.
+                os._exit(1)
+            try:
+                await asyncio.to_thread(reconcile, self.database)
+            except Exception as fault:
+                _log.warning("cannot look for lost jobs", extra={"fault": type(fault).__name__})
+            await asyncio.sleep(_HEARTBEAT)
 
-async def _take_over(app: procrastinate.App) -> None:
-    """Queue again what dead workers left unfinished."""
-    parent = os.environ.get("CRENN_PARENT")
-    while True:
-        if parent and os.getppid() != int(parent):
-            # The application that started this worker was killed; its database goes, too.
-            os._exit(1)
-        try:
-            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_DEAD_AFTER):
-                await app.job_manager.retry_job(job)
-        except Exception as fault:
-            logging.getLogger("crenn").warning("cannot look for unfinished jobs: %s", fault)
-        await asyncio.sleep(_HEARTBEAT)
+    def _end(self) -> None:
+        """Give the job at work back to the queue, and end: its thread cannot be stopped any other way."""
+        job = self._current
+        if job is not None:
+            back = threading.Thread(target=job.put_back, daemon=True)
+            back.start()
+            back.join(_LAST_WORDS)
+        os._exit(0)
 
-
-async def _run(app: procrastinate.App) -> None:
-    async with app.open_async():
-        watch = asyncio.create_task(_take_over(app))
-        try:
-            await app.run_worker_async(queues=[QUEUE], concurrency=1, update_heartbeat_interval=_HEARTBEAT,
-                                       stalled_worker_timeout=_DEAD_AFTER, fetch_job_polling_interval=2.0,
-                                       shutdown_graceful_timeout=2.0, delete_jobs="successful")
-        finally:
-            watch.cancel()
+    async def run(self) -> None:
+        """Work until ended by a signal."""
+        loop = asyncio.get_running_loop()
+        for number in (signal.SIGTERM, signal.SIGINT):
+            loop.add_signal_handler(number, self._end)
+        async with self.app.open_async():
+            watch = asyncio.create_task(self._look_round())
+            try:
+                await self.app.run_worker_async(
+                    queues=[QUEUE], concurrency=1, update_heartbeat_interval=_HEARTBEAT, stalled_worker_timeout=DEAD_AFTER,
+                    fetch_job_polling_interval=2.0, delete_jobs="always", install_signal_handlers=False)
+            finally:
+                watch.cancel()
 
 
 def run_worker(url: str | None, folder: Path | None) -> None:
@@ -62,13 +95,8 @@ def run_worker(url: str | None, folder: Path | None) -> None:
     Raises
     ------
     CrennError
-        If the database or the library is not named.
+        If the database or the library is not named, or named wrongly.
     """
-    url, folder = url or os.environ.get("CRENN_DATABASE"), folder or os.environ.get("CRENN_LIBRARY")
-    if not url or not folder:
-        raise CrennError("A worker needs the database URL and the library folder:",
-                         remedy="give --database and --library, or set CRENN_DATABASE and CRENN_LIBRARY.")
-    logging.basicConfig(level=logging.WARNING)
-    logging.getLogger("procrastinate").setLevel(logging.ERROR)
-    database, library = Database(url), Library(Path(folder))
-    asyncio.run(_run(build_app(database, library)))
+    log_to_stderr(log_level())
+    worker = Worker(Database(database_url(url)), Library(library_folder(folder)), parent_process())
+    asyncio.run(worker.run())

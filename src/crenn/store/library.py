@@ -2,10 +2,20 @@
 
 import os
 import shutil
+import time
 from pathlib import Path
 
 from crenn.core.errors import CrennError
 from crenn.core.files import content_hash, replacing
+
+
+#: A temporary file not written to for so long has no writer any more, in seconds.
+_ABANDONED = 3600
+
+
+def prepared_name(scene_id: int, job_id: int) -> str:
+    """Name of the folder of a prepared scene: the scene and the job that merged it, never a path."""
+    return f"{scene_id}-{job_id}"
 
 
 class Library:
@@ -64,3 +74,29 @@ class Library:
     def incoming(self, upload: str) -> Path:
         """Folder for the files of one upload."""
         return self.folder / "incoming" / upload
+
+    def incoming_of_camera(self, job_id: int) -> Path:
+        """Folder that the simulated camera writes to for a job."""
+        return self.incoming(f"camera-{job_id}")
+
+    def sweep(self, scenes: set[str], incoming: set[str]) -> int:
+        """Remove what ended work has left behind; how many files and folders.
+
+        Must not run while uploads arrive: their folders belong to no job yet.
+
+        Parameters
+        ----------
+        scenes, incoming : set of str
+            Names of the folders that are in use, or will be by a job that waits or runs.
+        """
+        gone = [p for p in (self.folder / "scenes").iterdir() if p.name.removesuffix(".part") not in scenes]
+        gone += [p for p in (self.folder / "incoming").iterdir() if p.name not in incoming]
+        # Temporary files of writers that were killed; one that is still written to is younger.
+        old = time.time() - _ABANDONED
+        gone += [p for p in self.folder.rglob(".part-*") if p.stat().st_mtime < old]
+        for path in gone:
+            if path.is_dir() and not path.is_symlink():
+                shutil.rmtree(path, ignore_errors=True)
+            else:
+                path.unlink(missing_ok=True)
+        return len(gone)

@@ -107,10 +107,14 @@ class Job(Base):
     text: Mapped[str] = mapped_column(Text, default="Waiting")
     fault: Mapped[str | None] = mapped_column(Text, default=None)
     cancelling: Mapped[bool] = mapped_column(default=False)
+    task_id: Mapped[int | None] = mapped_column(BigInteger, default=None, doc="task of the queue that runs it")
+    attempts: Mapped[int] = mapped_column(default=0, doc="times that a worker has begun it")
     options: Mapped[dict] = mapped_column(JSONB, default=dict)
     result: Mapped[dict | None] = mapped_column(JSONB, default=None)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     started: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
     changed: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now, onupdate=_now)
+
+    scene: Mapped[Scene | None] = relationship()
 
     __table_args__ = (Index("job_changed", "changed"),)

@@ -3,7 +3,7 @@
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from crenn.core.errors import CrennError
+from crenn.core.errors import CrennError, Missing
 from crenn.core.treatment import Treatment, parse_treatment
 from crenn.store.models import Revision, Scene
 
@@ -15,7 +15,7 @@ class StaleRevision(CrennError):
 def _locked(session: Session, scene_id: int) -> Scene:
     scene = session.execute(select(Scene).where(Scene.id == scene_id).with_for_update()).scalar_one_or_none()
     if scene is None:
-        raise CrennError("This scene is no longer in the library.")
+        raise Missing("This scene is no longer in the library.")
     return scene
 
 

@@ -13,6 +13,8 @@ interface SceneNews {
 interface News {
   connected: boolean;
   database: boolean;
+  /** What is the matter with the library, in words. */
+  why: string | null;
   jobs: Record<number, Job>;
   scenes: Record<number, SceneNews>;
   /** Rises whenever something on the contact sheet may have changed. */
@@ -20,13 +22,13 @@ interface News {
 }
 
 /** What the server tells of jobs and scenes as they change, in this tab or another. */
-export const useNews = create<News>(() => ({ connected: true, database: true, jobs: {}, scenes: {}, edition: 0 }));
+export const useNews = create<News>(() => ({ connected: true, database: true, why: null, jobs: {}, scenes: {}, edition: 0 }));
 
 export function startNews() {
   new Line(
     "/api/news",
     (data) => {
-      const told = JSON.parse(data as string) as { database?: boolean; jobs?: Job[]; scenes?: SceneNews[] };
+      const told = JSON.parse(data as string) as { database?: boolean; why?: string | null; jobs?: Job[]; scenes?: SceneNews[] };
       useNews.setState((s) => {
         const jobs = { ...s.jobs };
         let ended = false;
@@ -38,6 +40,7 @@ export function startNews() {
         const moved = told.scenes?.some((n) => s.scenes[n.id]?.prepared !== n.prepared || !(n.id in s.scenes)) ?? false;
         return {
           database: told.database ?? s.database,
+          why: told.database === undefined ? s.why : (told.why ?? null),
           jobs,
           scenes,
           edition: s.edition + (ended || moved || told.database ? 1 : 0),

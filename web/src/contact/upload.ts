@@ -30,7 +30,7 @@ export function upload(files: File[]) {
   };
   request.onerror = () => {
     over();
-    tell("The upload broke off. Is Crenn still running? Send the files again.");
+    tell("The upload broke off: it is larger than this server takes, or Crenn is no longer running. Send fewer files, or start Crenn again.");
   };
   request.onabort = over;
   request.open("POST", "/api/uploads");

@@ -16,6 +16,7 @@ from PIL.TiffImagePlugin import IFDRational
 
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
+from crenn.core.frames.metadata import FrameMetadata
 from crenn.core.progress import Progress
 from crenn.core.radiance import write_exr
 from crenn.core.render.executor import Renderer, Window
@@ -38,6 +39,11 @@ class CaptureMetadata:
     iso: float | None = None
     focal_length: float | None = None
     taken: datetime | None = None
+
+    @classmethod
+    def of(cls, frame: FrameMetadata) -> "CaptureMetadata":
+        """Metadata of a frame."""
+        return cls(frame.make, frame.model, frame.lens, frame.seconds, frame.aperture, frame.iso, frame.focal_length, frame.taken)
 
     def exif(self) -> Image.Exif:
         """As Exif 2.32."""

@@ -10,6 +10,7 @@ import numpy as np
 import rawpy
 
 from crenn.core.errors import UnreadableFrame
+from crenn.core.frames.sizes import check_size
 
 #: Endings of raw files that LibRaw reads.
 RAW_ENDINGS = frozenset(
@@ -17,10 +18,25 @@ RAW_ENDINGS = frozenset(
     ".mos .mrw .nef .nrw .orf .pef .ptx .pxn .raf .raw .rw2 .rwl .rwz .sr2 .srf .srw .x3f".split()
 )
 
-#: The largest picture accepted, in pixels, against files that lie about their size.
-MAX_PIXELS = 400_000_000
-#: The smallest side a frame can be merged at, in pixels: the reach of the demosaic.
-MIN_SIDE = 16
+#: What numbers in files must lie between to be believed: seconds, f-numbers, ISO and millimetres.
+_PLAUSIBLE = {"seconds": (1e-7, 36_000.0), "aperture": (0.3, 256.0), "iso": (1e-9, 1e12), "focal_length": (0.5, 20_000.0)}
+_LONGEST_TEXT = 120
+
+
+def plain_text(text: str, most: int = 1000) -> str:
+    """Text as databases and messages can hold it: no control characters, no half characters, at most ``most`` long."""
+    text = text.encode("utf-8", "replace").decode()
+    return "".join(c for c in text if c.isprintable())[:most].strip()
+
+
+def plausible(what: str, value) -> float | None:
+    """A number of a file, if it is one and can be what it says; ``what`` is a field of `FrameMetadata`."""
+    low, high = _PLAUSIBLE[what]
+    try:
+        value = float(value)
+    except (TypeError, ValueError, OverflowError):
+        return None
+    return value if low <= value <= high else None
 
 
 @dataclass(frozen=True)
@@ -28,7 +44,8 @@ class FrameMetadata:
     """Metadata of one raw frame.
 
     ``seconds``, ``aperture``, ``focal_length`` are None where the file does not tell. ``noise_profile``
-    holds a pair (S, O) per colour R, G, B of ``var(x) = S x + O``, or is None.
+    holds a pair (S, O) per colour R, G, B of ``var(x) = S x + O``, or is None. Numbers that cannot be are left out,
+    whatever file they come from; text is cut to a length that can be shown.
     """
 
     width: int
@@ -42,6 +59,15 @@ class FrameMetadata:
     lens: str
     focal_length: float | None
     noise_profile: tuple[tuple[float, float], ...] | None
+
+    def __post_init__(self) -> None:
+        for name in ("seconds", "aperture", "focal_length"):
+            object.__setattr__(self, name, plausible(name, getattr(self, name)))
+        object.__setattr__(self, "iso", plausible("iso", self.iso) or 100.0)
+        for name in ("make", "model", "lens"):
+            object.__setattr__(self, name, plain_text(getattr(self, name), _LONGEST_TEXT))
+        if self.taken is not None:
+            object.__setattr__(self, "taken", self.taken.replace(tzinfo=None) if 1971 < self.taken.year < 9999 else None)
 
     @property
     def sensitivity(self) -> float | None:
@@ -85,7 +111,8 @@ def _noise_profile(tags: dict) -> tuple[tuple[float, float], ...] | None:
             values = np.ravel(tag.values).astype(float).tolist()
             if len(values) == 2:
                 values = values * 3
-            if len(values) == 6 and all(s > 0 and o >= 0 for s, o in zip(values[::2], values[1::2])):
+            if len(values) == 6 and all(
+                    0 < s < 1 and 0 <= o < 1 for s, o in zip(values[::2], values[1::2])):
                 return tuple(zip(values[::2], values[1::2]))
     return None
 
@@ -100,19 +127,21 @@ def read_metadata(path: Path, raw: rawpy.RawPy | None = None) -> FrameMetadata:
     """
     opened = raw if raw is not None else open_raw(path)
     try:
-        sizes, other, lens = opened.sizes, opened.other, opened.lens
+        # Sizes are known before anything is decoded: a file that claims too much is refused here.
+        sizes = opened.sizes
+        check_size(path, "raw", max(sizes.width, sizes.raw_width), max(sizes.height, sizes.raw_height))
+        check_size(path, "raw", sizes.width, sizes.height)
+        other, lens = opened.other, opened.lens
     except rawpy.LibRawError:
         raise UnreadableFrame("is damaged: its picture data breaks off.", path, "Copy it again from the card.") from None
     finally:
         if raw is None:
             opened.close()
-    if min(sizes.width, sizes.height) < MIN_SIDE:
-        raise UnreadableFrame(f"is only {sizes.width}×{sizes.height} pixels;", path,
-                              f"a frame needs at least {MIN_SIDE} on each side.")
-    if sizes.width * sizes.height > MAX_PIXELS:
-        raise UnreadableFrame(f"claims {sizes.width}×{sizes.height} pixels, more than can be handled.", path)
     tags = _exif(path)
-    taken = other.timestamp
+    try:
+        taken = other.timestamp
+    except (ValueError, OverflowError, OSError):
+        taken = None
     stamp = str(tags.get("EXIF DateTimeOriginal", ""))
     if re.fullmatch(r"\d{4}:\d\d:\d\d \d\d:\d\d:\d\d", stamp):
         try:
@@ -124,11 +153,7 @@ def read_metadata(path: Path, raw: rawpy.RawPy | None = None) -> FrameMetadata:
             taken = taken.replace(microsecond=int(float("0." + fraction) * 1e6))
     return FrameMetadata(
         width=sizes.width, height=sizes.height,
-        seconds=other.shutter_speed if other.shutter_speed and other.shutter_speed > 0 else None,
-        aperture=other.aperture if other.aperture and other.aperture > 0 else None,
-        iso=other.iso_speed if other.iso_speed and other.iso_speed > 0 else 100.0,
-        taken=taken.replace(tzinfo=None) if taken and taken.year > 1971 else None,
-        make=str(tags.get("Image Make", "")).strip(), model=str(tags.get("Image Model", "")).strip(),
-        lens=(lens.model or "").strip() if lens else "", focal_length=other.focal_length or None,
-        noise_profile=_noise_profile(tags),
+        seconds=other.shutter_speed, aperture=other.aperture, iso=other.iso_speed, taken=taken,
+        make=str(tags.get("Image Make", "")), model=str(tags.get("Image Model", "")),
+        lens=(lens.model or "") if lens else "", focal_length=other.focal_length, noise_profile=_noise_profile(tags),
     )

@@ -10,20 +10,26 @@ from datetime import datetime
 from pathlib import Path
 
 import exifread
+import cv2
 import numpy as np
 import OpenEXR
 import tifffile
 from PIL import Image, ImageCms
 
 from crenn.core.errors import UnreadableFrame
-from crenn.core.frames.metadata import MAX_PIXELS, MIN_SIDE, FrameMetadata
+from crenn.core.frames.metadata import FrameMetadata
 from crenn.core.frames.raw import RawFrame
+from crenn.core.frames.sizes import check_size
 from crenn.core.light.white_balance import temperature_of
 from crenn.core.spaces import D65_XY, REC2020_CHROMATICITIES, SRGB_XY, XYZ_TO_REC2020, adaptation_matrix, rgb_to_xyz_matrix, xy_to_xyz
 
 PICTURE_ENDINGS = frozenset(".tif .tiff .png .jpg .jpeg .exr".split())
 #: Codes and light are stored with this number at their top.
 TOP = 60000
+#: Channels that a picture may have; those beyond three are left out.
+_MOST_CHANNELS = 8
+# Sizes are checked here, against this machine's memory; the library's own limit stands in the way.
+Image.MAX_IMAGE_PIXELS = None
 _PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
 _D50 = np.array([0.9642, 1.0, 0.8249])
 #: LibRaw's turn for each of Exif's orientations; mirrored ones do not come from cameras.
@@ -61,11 +67,16 @@ def _metadata(path: Path, width: int, height: int) -> tuple[FrameMetadata, int]:
     return about, _FLIPS.get(orientation, 0)
 
 
-def _check(path: Path, width: int, height: int) -> None:
-    if min(width, height) < MIN_SIDE:
-        raise UnreadableFrame(f"is only {width}×{height} pixels;", path, f"a frame needs at least {MIN_SIDE} on each side.")
-    if width * height > MAX_PIXELS:
-        raise UnreadableFrame(f"claims {width}×{height} pixels, more than can be handled.", path)
+def _kind(path: Path) -> str:
+    return {".tiff": "tif", ".jpeg": "jpg"}.get(path.suffix.lower(), path.suffix.lower()[1:])
+
+
+def _tiff_size(page: tifffile.TiffPage) -> tuple[int, int]:
+    """(H, W) of a page; a `ValueError` if it holds no picture."""
+    shape = page.shape if page.planarconfig == 1 or page.ndim == 2 else (*page.shape[-2:], *page.shape[:-2])
+    if len(shape) not in (2, 3) or (len(shape) == 3 and shape[2] > _MOST_CHANNELS) or page.dtype is None:
+        raise ValueError(f"no picture: {page.shape}")
+    return shape[0], shape[1]
 
 
 def picture_metadata(path: Path) -> FrameMetadata:
@@ -85,12 +96,11 @@ def picture_metadata(path: Path) -> FrameMetadata:
                 header = dict(file.header())
             low, high = header["dataWindow"]
             width, height = (int(high[i] - low[i] + 1) for i in (0, 1))
-            _check(path, width, height)
+            check_size(path, "exr", width, height)
             return _exr_metadata(header, width, height)
         if path.suffix.lower() in (".tif", ".tiff"):
             with tifffile.TiffFile(path) as file:
-                page = file.pages[0]
-                height, width = page.shape[:2] if page.planarconfig == 1 else page.shape[-2:]
+                height, width = _tiff_size(file.pages[0])
         else:
             with Image.open(path) as picture:
                 width, height = picture.size
@@ -98,7 +108,7 @@ def picture_metadata(path: Path) -> FrameMetadata:
         raise
     except Exception:
         raise UnreadableFrame("is not a picture this program can read, or is damaged.", path, "Export it again.") from None
-    _check(path, width, height)
+    check_size(path, _kind(path), width, height)
     return _metadata(path, width, height)[0]
 
 
@@ -130,21 +140,24 @@ def _profile_matrix(data: bytes | None) -> tuple[np.ndarray, str | None, bool]:
     return matrix, name, straight
 
 
+def _decode_exr(path: Path) -> tuple[np.ndarray, np.ndarray]:
+    """(pixels, float32 (H, W, 3), matrix to XYZ)."""
+    with OpenEXR.File(str(path), separate_channels=True) as file:
+        header = dict(file.header())
+        channels = file.channels()
+        names = "RGB" if all(n in channels for n in "RGB") else ("Y",) * 3
+        rgb = np.stack([channels[n].pixels.astype(np.float32) for n in names], -1)
+    p = [float(v) for v in header.get("chromaticities") or (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, *D65_XY)]
+    if np.allclose(p, REC2020_CHROMATICITIES, atol=1e-3):
+        return rgb, np.linalg.inv(XYZ_TO_REC2020)
+    return rgb, rgb_to_xyz_matrix(((p[0], p[1]), (p[2], p[3]), (p[4], p[5])), (p[6], p[7]))
+
+
 def _decode(path: Path) -> tuple[np.ndarray, str, np.ndarray, list[str]]:
-    """(pixels (H, W, 3), encoding, matrix to XYZ, notes)."""
-    notes: list[str] = []
+    """(pixels as stored, (H, W, 3), encoding, matrix to XYZ, notes)."""
     if path.suffix.lower() == ".exr":
-        with OpenEXR.File(str(path), separate_channels=True) as file:
-            header = dict(file.header())
-            pixels = {n: c.pixels.astype(np.float32) for n, c in file.channels().items()}
-        names = "RGB" if all(n in pixels for n in "RGB") else ("Y",) * 3
-        rgb = np.stack([pixels[n] for n in names], -1)
-        p = [float(v) for v in header.get("chromaticities") or (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, *D65_XY)]
-        if np.allclose(p, REC2020_CHROMATICITIES, atol=1e-3):
-            matrix = np.linalg.inv(XYZ_TO_REC2020)
-        else:
-            matrix = rgb_to_xyz_matrix(((p[0], p[1]), (p[2], p[3]), (p[4], p[5])), (p[6], p[7]))
-        return np.nan_to_num(np.maximum(rgb, 0), posinf=0.0), "linear", matrix, notes
+        pixels, matrix = _decode_exr(path)
+        return pixels, "linear", matrix, []
     profile = None
     if path.suffix.lower() in (".tif", ".tiff"):
         with tifffile.TiffFile(path) as file:
@@ -157,34 +170,49 @@ def _decode(path: Path) -> tuple[np.ndarray, str, np.ndarray, list[str]]:
     else:
         with Image.open(path) as picture:
             profile = picture.info.get("icc_profile")
-            if path.suffix.lower() == ".png" and picture.mode not in ("RGB", "RGBA", "L", "P", "1", "LA"):
-                pixels = np.asarray(picture)
-            elif picture.mode in ("P", "1", "CMYK", "LA"):
-                pixels = np.asarray(picture.convert("RGB"))
-            else:
-                pixels = np.asarray(picture)
-    if path.suffix.lower() == ".png":
-        import cv2
-
-        # Pillow reads 16-bit colour as 8 bits.
-        full = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
-        if full is not None and full.dtype == np.uint16:
-            pixels = full[..., [2, 1, 0, 3][: full.shape[2]]] if full.ndim == 3 else full
+            mode = picture.mode
+            if path.suffix.lower() != ".png":
+                pixels = np.asarray(picture if mode in ("RGB", "L") else picture.convert("RGB"))
+        if path.suffix.lower() == ".png":
+            # Pillow reads 16-bit colour as 8 bits.
+            pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+            if pixels is None:
+                raise ValueError("no PNG")
+            if pixels.ndim == 3:
+                pixels = pixels[..., [2, 1, 0, 3][: pixels.shape[2]]]
+    notes: list[str] = []
     if pixels.ndim == 2:
-        pixels = np.repeat(pixels[..., None], 3, -1)
-    if pixels.shape[2] == 2:
-        pixels = np.repeat(pixels[..., :1], 3, -1)
+        pixels = pixels[..., None]
+    if pixels.shape[2] not in (1, 3):
         notes.append("its alpha channel is left out")
-    elif pixels.shape[2] > 3:
-        pixels = pixels[..., :3]
-        notes.append("its alpha channel is left out")
+    # One channel, with or without alpha, is grey.
+    pixels = pixels[..., :3] if pixels.shape[2] >= 3 else np.broadcast_to(pixels[..., :1], (*pixels.shape[:2], 3))
+    if pixels.dtype.kind not in "uf":
+        raise ValueError(f"no picture of {pixels.dtype} numbers")
     matrix, name, straight = _profile_matrix(profile)
     if name:
         notes.append(f"its colours are taken by its profile ({name})")
     if pixels.dtype.kind == "f":
-        return np.nan_to_num(np.maximum(pixels.astype(np.float32), 0), posinf=0.0), "linear", matrix, notes
-    encoding = "linear" if straight else "unknown" if pixels.dtype == np.uint16 else "display"
-    return pixels.astype(np.float32) / np.iinfo(pixels.dtype).max, encoding, matrix, notes
+        return pixels, "linear", matrix, notes
+    return pixels, "linear" if straight else "unknown" if pixels.dtype == np.uint16 else "display", matrix, notes
+
+
+def _mosaic(pixels: np.ndarray, top: float) -> np.ndarray:
+    """Pixels (H, W, 3) sampled as a Bayer mosaic, uint16, ``top`` at `TOP`; H and W are made even."""
+    height, width = (n // 2 * 2 for n in pixels.shape[:2])
+    mosaic = np.empty((height, width), np.uint16)
+    for row in range(2):
+        for column in range(2):
+            plane = pixels[row:height:2, column:width:2, _PATTERN[row, column]].astype(np.float32)
+            plane = np.nan_to_num(np.maximum(plane, 0), posinf=0.0) * np.float32(TOP / top)
+            mosaic[row::2, column::2] = np.minimum(np.rint(plane), TOP)
+    return mosaic
+
+
+def _brightest(pixels: np.ndarray) -> float:
+    """The highest finite number, at least a little above nothing."""
+    rows = (row[np.isfinite(row)].max(initial=0.0) for row in pixels)
+    return max(float(max(rows, default=0.0)), 1e-9)
 
 
 def read_picture(path: Path, name: str | None = None) -> RawFrame:
@@ -199,24 +227,25 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
     shown = name or path.name
     about = picture_metadata(path)
     try:
-        rgb, encoding, matrix, notes = _decode(path)
-    except UnreadableFrame:
+        pixels, encoding, matrix, notes = _decode(path)
+    except MemoryError:
         raise
     except Exception:
         raise UnreadableFrame("is damaged: its picture data breaks off.", shown, "Export it again.") from None
+    if pixels.dtype.kind == "f":
+        top = _brightest(pixels)
+    else:
+        top = float(pixels.max(initial=1)) if encoding == "linear" else float(np.iinfo(pixels.dtype).max)
+    mosaic = _mosaic(pixels, top)
+    height, width = mosaic.shape
     flip = 0 if path.suffix.lower() == ".exr" else _metadata(path, 0, 0)[1]
-    height, width = (n // 2 * 2 for n in rgb.shape[:2])
-    top = float(rgb.max()) if encoding == "linear" and rgb.size else 1.0
-    scale = TOP / max(top, 1e-9)
-    mosaic = np.empty((height, width), np.uint16)
-    for row in range(2):
-        for column in range(2):
-            plane = rgb[row:height:2, column:width:2, _PATTERN[row, column]]
-            mosaic[row::2, column::2] = np.minimum(np.rint(plane * scale), TOP)
+    if pixels.dtype.kind != "f":
+        top /= float(np.iinfo(pixels.dtype).max)
     to_rec2020 = XYZ_TO_REC2020 @ matrix
     # Light is counted in units of the file: the frame's sensitivity takes the scale up.
     if encoding == "linear" and path.suffix.lower() == ".exr" and about.seconds:
-        about = replace(about, iso=about.iso / top)
+        about = replace(about, iso=min(max(about.iso / top, 1e-8), 1e11))
+    del pixels
     return RawFrame(path, replace(about, width=width, height=height), mosaic, _PATTERN.copy(), np.zeros(3, np.float32),
                     float(TOP), np.ones(3, np.float32), (to_rec2020 / to_rec2020.sum(1, keepdims=True)).astype(np.float32),
                     temperature_of(*D65_XY), None, flip, shown, True, encoding, tuple(notes))

@@ -82,10 +82,14 @@ def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:
 def _developed_mosaic(raw: rawpy.RawPy) -> np.ndarray:
     """Linear camera colours by LibRaw's own demosaic, sampled as a Bayer mosaic, uint16 (H, W).
 
-    For sensors with another mosaic or none: so they go the same way as all others. Black is taken off.
+    For sensors with another mosaic or none: so they go the same way as all others. Black is taken off. What has one
+    channel only is taken for grey.
     """
-    colour = raw.postprocess(output_color=rawpy.ColorSpace.raw, gamma=(1, 1), no_auto_bright=True, no_auto_scale=True,
-                             user_wb=[1.0, 1.0, 1.0, 1.0], output_bps=16, user_flip=0)
+    colour = np.atleast_3d(raw.postprocess(output_color=rawpy.ColorSpace.raw, gamma=(1, 1), no_auto_bright=True, no_auto_scale=True,
+                             user_wb=[1.0, 1.0, 1.0, 1.0], output_bps=16, user_flip=0))
+    if colour.shape[2] == 1:
+        # A sensor without colour filters: its light is grey.
+        return colour[..., 0].copy()
     mosaic = colour[..., 1].copy()
     mosaic[::2, ::2] = colour[::2, ::2, 0]
     mosaic[1::2, 1::2] = colour[1::2, 1::2, 2]
@@ -94,16 +98,20 @@ def _developed_mosaic(raw: rawpy.RawPy) -> np.ndarray:
 
 def _camera_matrix(raw: rawpy.RawPy) -> np.ndarray:
     to_srgb = np.array(raw.color_matrix, np.float64)[:, :3]
-    if not np.isfinite(to_srgb).all() or np.allclose(to_srgb, 0):
+    if to_srgb.shape != (3, 3) or not np.isfinite(to_srgb).all() or np.allclose(to_srgb, 0):
         to_srgb = np.eye(3)
     matrix = np.linalg.inv(REC2020_TO_SRGB) @ to_srgb
-    return (matrix / matrix.sum(axis=1, keepdims=True)).astype(np.float32)
+    sums = matrix.sum(axis=1, keepdims=True)
+    if (np.abs(sums) < 1e-3).any() or (np.abs(matrix / sums) > 100).any():
+        # A matrix that makes no white, or blows colours up beyond all sense, is a damaged one.
+        return np.eye(3, dtype=np.float32)
+    return (matrix / sums).astype(np.float32)
 
 
 def _neutral_gains(raw: rawpy.RawPy) -> np.ndarray:
     for gains in (raw.camera_whitebalance, raw.daylight_whitebalance):
         gains = np.array(gains[:3], np.float64)
-        if np.isfinite(gains).all() and (gains > 0).all():
+        if gains.shape == (3,) and np.isfinite(gains).all() and (gains > 0).all() and gains.max() < 1000 * gains.min():
             return (gains / gains[1]).astype(np.float32)
     return np.ones(3, np.float32)
 
@@ -111,7 +119,7 @@ def _neutral_gains(raw: rawpy.RawPy) -> np.ndarray:
 def _as_shot(raw: rawpy.RawPy, gains: np.ndarray, matrix: np.ndarray) -> tuple[float, float]:
     """Temperature and tint of the light that the gains make neutral; daylight's gains belong to D65."""
     daylight = np.array(raw.daylight_whitebalance[:3], np.float64)
-    if not (np.isfinite(daylight).all() and (daylight > 0).all()):
+    if daylight.shape != (3,) or not (np.isfinite(daylight).all() and (daylight > 0).all()):
         return temperature_of(*D65_XY)
     xyz = REC2020_TO_XYZ @ matrix @ (daylight / daylight[1] / gains)
     if not (xyz > 0).all():
@@ -146,12 +154,12 @@ def _decode(path: Path, name: str) -> RawFrame:
                 mosaic = _developed_mosaic(raw)
             else:
                 mosaic = raw.raw_image_visible[: raw.sizes.height, : raw.sizes.width].copy()
-        except (rawpy.LibRawError, ValueError):
+        except (rawpy.LibRawError, ValueError, IndexError, TypeError):
             raise UnreadableFrame("is damaged: its picture data breaks off.", path,
                                   "Copy it again from the card.") from None
         levels = raw.black_level_per_channel
         letters = raw.color_desc.decode("ascii", "replace")
-        black = np.array([np.mean([v for v, c in zip(levels, letters) if c == colour]) for colour in "RGB"],
+        black = np.array([np.mean([v for v, c in zip(levels, letters) if c == colour] or levels) for colour in "RGB"],
                          np.float32)
         white = float(raw.white_level)
         if white <= black.max() + 1:
@@ -161,5 +169,7 @@ def _decode(path: Path, name: str) -> RawFrame:
             white, black = white - float(black.mean()), np.zeros(3, np.float32)
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
         gains, matrix = _neutral_gains(raw), _camera_matrix(raw)
+        if raw.num_colors == 1:
+            gains, matrix = np.ones(3, np.float32), np.eye(3, dtype=np.float32)
         return RawFrame(path, metadata, mosaic, pattern, black, white, gains, matrix, _as_shot(raw, gains, matrix),
                         noise, int(raw.sizes.flip), name, developed)

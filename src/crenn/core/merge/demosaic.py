@@ -17,6 +17,8 @@ _LOG2_E, _LN_2 = np.float32(np.log2(np.e)), np.float32(np.log(2))
 
 #: Border added on each side: the reach of the interpolation, even so that the mosaic keeps its phase.
 _PAD = 10
+#: Rows worked on at once, an even number: seven planes of a band are held, not of the whole picture.
+_BAND = 256
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
@@ -106,19 +108,31 @@ def interpolate(f: np.ndarray, pattern: np.ndarray, floor: np.ndarray) -> np.nda
     ndarray, float32 (H, W, 3)
         On the compressive scale.
     """
-    padded = cv2.copyMakeBorder(f, _PAD, _PAD, _PAD, _PAD, cv2.BORDER_REFLECT_101)
+    out = np.empty((*f.shape, 3), np.float32)
+    height = f.shape[0]
+    for top in range(0, height, _BAND):
+        # The last band takes a short rest with it: each needs its border's rows.
+        bottom = height if height - top < 2 * _BAND else top + _BAND
+        low, high = max(top - _PAD, 0), min(bottom + _PAD, height)
+        border = (_PAD - (top - low), _PAD - (high - bottom), _PAD, _PAD, cv2.BORDER_REFLECT_101)
+        _interpolate_band(cv2.copyMakeBorder(f[low:high], *border), pattern, cv2.copyMakeBorder(floor[low:high], *border),
+                          out[top:bottom])
+        if bottom == height:
+            break
+    return out
+
+
+def _interpolate_band(padded: np.ndarray, pattern: np.ndarray, floor: np.ndarray, out: np.ndarray) -> None:
+    """Demosaic a band, `_PAD` wider on each side than ``out``, whose first row is an even one."""
     horizontal, vertical, grad_h, grad_v = (np.zeros_like(padded) for _ in range(4))
     _differences(padded, pattern, horizontal, vertical, grad_h, grad_v)
     box_h = cv2.boxFilter(grad_h, -1, (5, 5), normalize=False)
     box_v = cv2.boxFilter(grad_v, -1, (5, 5), normalize=False)
-    floor = cv2.copyMakeBorder(floor, _PAD, _PAD, _PAD, _PAD, cv2.BORDER_REFLECT_101)
     delta, green = grad_h, grad_v
     delta[:] = 0
     green[:] = padded
     _green(padded, pattern, horizontal, vertical, box_h, box_v, floor, delta, green)
-    out = np.empty((*f.shape, 3), np.float32)
     _red_blue(padded, pattern, delta, green, out)
-    return out
 
 
 @cache
@@ -233,6 +247,7 @@ def demosaic(light: np.ndarray, variance: np.ndarray, pattern: np.ndarray,
     """
     f, floor, scale = compressed(light, variance)
     rgb = interpolate(f, pattern, floor)
+    del f, floor
     sigma = np.empty_like(rgb)
     _finish(rgb, variance, pattern, scale, np.ascontiguousarray(matrix, np.float32), _noise_table(pattern.tobytes()),
             sigma)

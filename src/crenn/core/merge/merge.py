@@ -194,9 +194,11 @@ def _bracket(found: Gathered, reference: int | None, instructions: Instructions,
     facts.ratio_errors = [r.error for r in ratios]
     blacks = np.stack([f.black for f in found.lights])
     whites = np.array([f.white for f in found.lights], np.float32)
-    stack = np.stack([f.mosaic for f in found.lights]) if len(found.lights) > 1 else first.mosaic[None]
-    for frame in found.lights:
-        frame.mosaic = frame.mosaic[:0]
+    stack = np.empty((len(found.lights), *first.mosaic.shape), np.uint16)
+    for k, frame in enumerate(found.lights):
+        stack[k] = frame.mosaic
+        # One after the other: both together would take twice the memory.
+        frame.mosaic = frame.mosaic[:0].copy()
     motion: Motion | None = None
     if instructions.deghost and len(found.lights) > 1:
         progress.at(0.68, "Finding what moved")

@@ -89,6 +89,12 @@ class MergeReport(BaseModel):
     snr_db: list[float | None] = Field(description="median signal to noise in each bin, dB")
     seconds: float = Field(0.0, description="time the merge took, s")
 
+    @property
+    def reference_name(self) -> str:
+        """Name of the reference frame; of the first where it was stacked with others of its exposure."""
+        names = dict(zip(self.source_indices, (f.name for f in self.frames)))
+        return names.get(self.reference, self.frames[0].name if self.frames else "")
+
 
 def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
     """Histogram, range and noise horizon of a radiance map, as fields of `MergeReport`.

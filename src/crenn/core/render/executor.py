@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
+from crenn.core.errors import CrennError
 from crenn.core.light.base import LAYER, BaseGrid, build_base, reduced_for_base
 from crenn.core.render.kernel import picture_codes, scene_light
 from crenn.core.render.pyramid import PreparedScene
@@ -16,6 +17,12 @@ from crenn.core.treatment import DISPLAY_STEPS, STEPS, Treatment
 
 _NO_TABLE = np.zeros(TABLE_SIZE, np.float32)
 _NO_GRID = BaseGrid(np.zeros((2, 2, 2), np.float32), 1.0, 0.0, 1e-9)
+
+
+#: Farther from the picture than this no place is told apart any more, in pixels.
+_FARTHEST = 1e7
+#: Windows of more pixels are read anew each time rather than kept in memory.
+_KEPT_PIXELS = 4_000_000
 
 
 @dataclass(frozen=True)
@@ -32,12 +39,23 @@ class Window:
     out_width: int
     out_height: int
 
+    def __post_init__(self) -> None:
+        numbers = (self.x, self.y, self.width, self.height)
+        if not all(np.isfinite(numbers)) or max(map(abs, numbers)) > _FARTHEST or min(self.width, self.height) <= 0:
+            raise CrennError("This part of the picture cannot be: its place or size is no usable number.")
+        if min(self.out_width, self.out_height) < 1:
+            raise CrennError("A view needs at least one pixel.")
+
     @classmethod
     def whole(cls, size: tuple[int, int], long_edge: int | None = None) -> "Window":
         """The whole picture of size (H, W), its longer side reduced to ``long_edge``."""
         height, width = size
         factor = min(1.0, long_edge / max(size)) if long_edge else 1.0
         return cls(0, 0, width, height, max(round(width * factor), 1), max(round(height * factor), 1))
+
+    def overlaps(self, size: tuple[int, int]) -> bool:
+        """Whether any of it lies in a picture of size (H, W)."""
+        return self.x < size[1] and self.y < size[0] and self.x + self.width > 0 and self.y + self.height > 0
 
     @property
     def scale(self) -> float:
@@ -105,6 +123,8 @@ class Renderer:
 
     def source(self, window: Window) -> np.ndarray:
         """The radiance map in a window at its output size, float32 (h, w, 3)."""
+        if window.out_width * window.out_height > _KEPT_PIXELS:
+            return self._read(window)
         return self._sources.get(window, lambda: self._read(window))
 
     def _read(self, window: Window) -> np.ndarray:

@@ -15,6 +15,7 @@ _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
 _M = REC2020_TO_SRGB.astype(np.float32)
 #: Codes of linear light, sampled evenly over its square root, finely enough for 16 bits without interpolation.
 _CODES = srgb_encode(np.linspace(0, 1, 65537) ** 2).astype(np.float32)
+_TOP_CODE = np.uint32(65536)
 #: Luminance of the picture from which colours begin to fade to white.
 _FADE = np.float32(0.55)
 _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
@@ -26,7 +27,8 @@ CLIP_RED, CLIP_GREEN, CLIP_BLUE, CRUSHED = 1, 2, 4, 8
 @nb.njit(inline="always", fastmath=True)
 def _lookup(table, stop):
     p = min(max((stop - _START) * _PER, _ZERO), np.float32(_LAST + 0.999))
-    i = np.uint32(p)
+    # Whole numbers are held once more: what is not a number passes the line above.
+    i = min(np.uint32(p), np.uint32(_LAST))
     return table[i] + (p - np.float32(i)) * (table[i + np.uint32(1)] - table[i])
 
 
@@ -38,7 +40,7 @@ def _placed_ev(cells, gy, gx, step, grid_start, grid_layer, relief, stop, ev):
     """
     rows, columns, layers = cells.shape
     gy = min(max(gy, _ZERO), np.float32(rows - 1.001))
-    i = int(gy)
+    i = min(max(int(gy), 0), rows - 2)
     share = gy - np.float32(i)
     plane = np.empty((columns, layers), np.float32)
     for j in range(columns):
@@ -49,7 +51,7 @@ def _placed_ev(cells, gy, gx, step, grid_start, grid_layer, relief, stop, ev):
     for x in range(stop.size):
         px = min(max(gx + np.float32(x) * step, _ZERO), last_x)
         pz = min(max((stop[x] - grid_start) * per_layer, _ZERO), last_z)
-        j, k = np.uint32(px), np.uint32(pz)
+        j, k = min(np.uint32(px), np.uint32(columns - 2)), min(np.uint32(pz), np.uint32(layers - 2))
         fx, fz = px - np.float32(j), pz - np.float32(k)
         a = plane[j, k] + fz * (plane[j, k + np.uint32(1)] - plane[j, k])
         b = plane[j + np.uint32(1), k] + fz * (plane[j + np.uint32(1), k + np.uint32(1)] - plane[j + np.uint32(1), k])
@@ -198,7 +200,9 @@ def picture_codes(rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid
             g[x] = np.sqrt(g[x]) * np.float32(65536)
             b[x] = np.sqrt(b[x]) * np.float32(65536)
         for x in range(width):
-            red, green, blue = _CODES[np.uint32(r[x])], _CODES[np.uint32(g[x])], _CODES[np.uint32(b[x])]
+            red = _CODES[min(np.uint32(r[x]), _TOP_CODE)]
+            green = _CODES[min(np.uint32(g[x]), _TOP_CODE)]
+            blue = _CODES[min(np.uint32(b[x]), _TOP_CODE)]
             flags = 0
             if red >= white:
                 flags |= 1

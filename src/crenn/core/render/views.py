@@ -1,5 +1,7 @@
 """Views of a scene besides the plain picture, the placement lines of the ladder, and what lies under the pointer."""
 
+from collections.abc import Iterator
+
 import cv2
 import numpy as np
 
@@ -14,9 +16,16 @@ from crenn.core.treatment import Treatment
 #: between the frames, and what a stack took for ground.
 VIEWS = ("picture", "limits", "untreated", "source", "moved", "ground")
 
+_BAND = 256
 _HATCH = np.array([240, 190, 92], np.uint8)
 _HATCH_DARK = np.array([24, 22, 18], np.uint8)
 _DOT = np.array([120, 205, 178], np.uint8)
+
+
+def _bands(height: int) -> Iterator[slice]:
+    """Rows to be drawn at once: what is drawn on a picture must not take many times its memory."""
+    for top in range(0, height, _BAND):
+        yield slice(top, min(top + _BAND, height))
 
 
 def _draw_limits(codes: np.ndarray, limits: np.ndarray) -> None:
@@ -25,15 +34,16 @@ def _draw_limits(codes: np.ndarray, limits: np.ndarray) -> None:
     The hatching is denser the more channels are lost: every eighth diagonal for one, every fourth for all.
     """
     height, width = limits.shape
-    y, x = np.mgrid[:height, :width]
-    lost = (limits & 1) + (limits >> 1 & 1) + (limits >> 2 & 1)
-    diagonal = x + y
-    period = np.where(lost == 3, 5, np.where(lost == 2, 7, 10))
-    line = (lost > 0) & (diagonal % period < 2)
-    codes[line] = _HATCH
-    codes[(lost > 0) & ~line & (diagonal % period == 2)] = _HATCH_DARK
-    dots = (limits & CRUSHED > 0) & (y % 4 < 2) & ((x + 2 * (y // 4 % 2)) % 4 < 2)
-    codes[dots] = _DOT
+    x = np.arange(width)[None, :]
+    for rows in _bands(height):
+        part, out = limits[rows], codes[rows]
+        y = np.arange(rows.start, rows.stop)[:, None]
+        lost = (part & 1) + (part >> 1 & 1) + (part >> 2 & 1)
+        period = np.array([10, 10, 7, 5])[lost]
+        along = (x + y) % period
+        out[(lost > 0) & (along < 2)] = _HATCH
+        out[(lost > 0) & (along == 2)] = _HATCH_DARK
+        out[(part & CRUSHED > 0) & (y % 4 < 2) & ((x + 2 * (y // 4 % 2)) % 4 < 2)] = _DOT
 
 
 def _sampled(plane: np.ndarray, window: Window) -> np.ndarray:
@@ -58,9 +68,11 @@ def _draw_source(codes: np.ndarray, renderer: Renderer, window: Window) -> None:
     tones = np.zeros(256, np.float32)
     for index, tone in frame_tones(scene.report).items():
         tones[index] = tone
-    grey = codes.astype(np.float32).mean(-1) * 0.28
-    out = tones[_sampled(scene.source, window)] * 200 + grey * 0.6
-    codes[...] = np.clip(out, 0, 255)[..., None].astype(np.uint8)
+    source = _sampled(scene.source, window)
+    for rows in _bands(len(codes)):
+        grey = codes[rows].astype(np.float32).mean(-1) * 0.28
+        out = tones[source[rows]] * 200 + grey * 0.6
+        codes[rows] = np.clip(out, 0, 255)[..., None].astype(np.uint8)
     if scene.moved is not None:
         _draw_line(codes, _sampled(scene.moved, window) > 0)
 
@@ -75,8 +87,9 @@ def _draw_line(codes: np.ndarray, inside: np.ndarray) -> None:
 
 def _draw_mask(codes: np.ndarray, inside: np.ndarray) -> None:
     """Turn what lies outside a mask grey and dim, and draw the mask's outline."""
-    grey = codes.astype(np.float32).mean(-1, keepdims=True) * 0.55 + 12
-    codes[...] = np.where(inside[..., None], codes, grey.astype(np.uint8))
+    for rows in _bands(len(codes)):
+        grey = codes[rows].astype(np.float32).mean(-1, keepdims=True) * 0.55 + 12
+        codes[rows] = np.where(inside[rows, :, None], codes[rows], grey.astype(np.uint8))
     _draw_line(codes, inside)
 
 

@@ -1,0 +1,42 @@
+"""The Tarrowick demo: shot once by the simulated camera and brought in."""
+
+from pathlib import Path
+
+from sqlalchemy import select
+
+from crenn.camera.scenes import SCENES
+from crenn.camera.shoot import SHIPPED_SIZE, scene_named, shoot
+from crenn.jobs.queue import defer
+from crenn.store.database import Database
+from crenn.store.models import Job, Shoot
+
+_NAME = "Tarrowick"
+
+
+def load_demo(database: Database, folder: Path) -> None:
+    """Shoot the Tarrowick scenes into a folder and queue their import; once a library.
+
+    Raises
+    ------
+    CrennError
+        If the folder cannot be written to.
+    """
+    with database.session() as session:
+        row = session.execute(select(Shoot).order_by(Shoot.id).limit(1)).scalar_one_or_none()
+        if row is None:
+            row = Shoot(name=_NAME)
+            session.add(row)
+            session.commit()
+        elif row.name != _NAME:
+            return
+        jobs = session.execute(select(Job).where(Job.shoot_id == row.id)).scalars()
+        # What an earlier start did not get to is done now.
+        queued = {j.options.get("title") for j in jobs}
+    folder.mkdir(exist_ok=True)
+    for name in SCENES:
+        scene = scene_named(name)
+        if scene.title in queued:
+            continue
+        print(f"crenn: shooting {scene.title}", flush=True)
+        shot = shoot(name, folder / name, SHIPPED_SIZE, truth=False)
+        defer(database, "import", shoot_id=row.id, options={"files": [str(f) for f in shot.frames + shot.darks], "title": scene.title})

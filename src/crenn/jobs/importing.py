@@ -1,0 +1,118 @@
+"""Brings files into the library: every file for itself, all that is found in one transaction."""
+
+import logging
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from crenn.core.errors import Cancelled, CrennError, DiskFull, UnreadableFrame
+from crenn.core.files import write_jpeg
+from crenn.core.frames.grouping import GroupingKey, group_frames, signature_of
+from crenn.core.frames.kinds import kind_of, look_at
+from crenn.core.frames.metadata import plain_text
+from crenn.core.frames.preview import preview
+from crenn.core.frames.read import FRAME_ENDINGS, read_frame
+from crenn.core.noise.model import estimate_noise
+from crenn.jobs.queue import add_job
+from crenn.jobs.running import RunningJob, Superseded
+from crenn.store.models import Frame, Refusal, Scene, Shoot
+from crenn.store.treatments import start_treatment
+
+#: Imports write their frames one after the other: two with the same file must not both find it new.
+_LOCK = 0x637265
+_log = logging.getLogger(__name__)
+
+
+class Found(NamedTuple):
+    """A frame read from a file, not yet stored, and the signature of its view."""
+
+    frame: Frame
+    signature: np.ndarray
+
+
+def bring_in(job: RunningJob) -> None:
+    """Bring the files of an upload or a folder into the library, and queue their merges."""
+    if job.options.get("upload"):
+        job.leftovers.append(job.library.incoming(job.options["upload"]))
+    files = [Path(p) for p in job.options["files"]]
+    found: list[Found] = []
+    refused: list[tuple[str, str]] = []
+    for index, path in enumerate(files):
+        job.progress.at(index / max(len(files), 1), f"Bringing in {plain_text(path.name)}")
+        try:
+            found.append(_read(job, path))
+        except (Cancelled, Superseded, DiskFull):
+            raise
+        except CrennError as fault:
+            refused.append((path.name, " ".join(t for t in (fault.fault, fault.remedy) if t)))
+        except MemoryError:
+            refused.append((path.name, "Its picture is too large for this machine's memory."))
+        except Exception as fault:
+            _log.exception("a file could not be read", extra={"file": plain_text(path.name)})
+            refused.append((path.name, f"It could not be read ({type(fault).__name__}); it is damaged, or of a kind not known yet."))
+    job.progress.at(1.0, "Storing what was found")
+    with job.database.session() as session:
+        _store(job, session, found, refused)
+        session.commit()
+
+
+def _read(job: RunningJob, path: Path) -> Found:
+    """Read one file and keep it.
+
+    Raises `CrennError` with the reason if it cannot be used.
+    """
+    ending = path.suffix.lower()
+    if ending not in FRAME_ENDINGS:
+        raise UnreadableFrame("Not a frame.", None, "Raw files such as DNG, and TIFF, PNG, JPEG and EXR pictures can be merged.")
+    frame = read_frame(path)
+    about = frame.metadata
+    digest = job.library.keep(path)
+    picture, clipped = preview(frame)
+    write_jpeg(job.library.frame_picture(digest), picture, 88)
+    kind = "light"
+    if frame.encoding == "linear" and not frame.developed:
+        noise = frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
+        kind = kind_of(look_at(frame.mosaic, frame.pattern, frame.black, frame.white), about.seconds, float(np.sqrt(noise.offset[1])))
+    row = Frame(name=plain_text(path.name, 300), content_hash=digest, ending=ending, bytes=path.stat().st_size,
+                width=about.width, height=about.height, seconds=about.seconds, aperture=about.aperture, iso=about.iso,
+                sensitivity=about.sensitivity, focal_length=about.focal_length, taken=about.taken,
+                camera=plain_text(f"{about.make} {about.model}", 200), lens=about.lens, clipped_share=clipped, kind=kind)
+    return Found(row, signature_of(picture))
+
+
+def _store(job: RunningJob, session: Session, found: list[Found], refused: list[tuple[str, str]]) -> None:
+    """Write frames, scenes, refusals, the merges to come and the job's end."""
+    session.execute(select(func.pg_advisory_xact_lock(_LOCK)))
+    shoot = session.get_one(Shoot, job.shoot_id)
+    hashes = [f.frame.content_hash for f in found]
+    known = {f.content_hash: f.name for f in session.execute(select(Frame).where(Frame.content_hash.in_(hashes))).scalars()}
+    fresh: list[Found] = []
+    for one in found:
+        if one.frame.content_hash in known:
+            refused.append((one.frame.name, f"Already in the library, as {known[one.frame.content_hash]}."))
+        else:
+            known[one.frame.content_hash] = one.frame.name
+            fresh.append(one)
+    for name, reason in refused:
+        session.add(Refusal(shoot_id=shoot.id, name=plain_text(name, 300), reason=reason[:1].upper() + reason[1:]))
+    keys = [GroupingKey(f.taken, f.seconds, f.sensitivity, f.camera, f.width, f.height, f.focal_length, f.kind, signature)
+            for f, signature in fresh]
+    groups = group_frames(keys)
+    scenes = []
+    for number, group in enumerate(groups):
+        title = job.options.get("title") or shoot.name
+        if len(groups) > 1:
+            title = f"{title} {number + 1}"
+        scene = Scene(shoot_id=shoot.id, title=title[:200])
+        session.add(scene)
+        session.flush()
+        for member in group:
+            fresh[member].frame.scene_id = scene.id
+            session.add(fresh[member].frame)
+        start_treatment(session, scene)
+        add_job(session, "merge", scene_id=scene.id)
+        scenes.append(scene.id)
+    job.done({"scenes": scenes}, session)

@@ -1,0 +1,184 @@
+"""Who is let in, how the page is kept to itself, and how large a request may be."""
+
+import http.client
+import json
+import time
+import unittest
+from urllib.parse import urlsplit
+
+import httpx
+from websockets.exceptions import ConnectionClosed, InvalidStatus
+from websockets.sync.client import connect
+
+from crenn.api.context import is_loopback, served_names
+from crenn.api.guard import COOKIE, Patience, _is_own_address
+from crenn.api.limits import MAX_JSON_BYTES
+from tests.api.case import ApiCase
+
+SECRET = "a long secret"
+
+
+class Hosts(unittest.TestCase):
+    def test_names_that_are_served(self):
+        names = served_names("127.0.0.1", 8642)
+        self.assertIn("localhost:8642", names)
+        self.assertIn("[::1]:8642", names)
+        self.assertNotIn("localhost:80", names)
+        self.assertIn("pictures.example", served_names("0.0.0.0", 8642, ["Pictures.example"]))
+        self.assertIn("localhost", served_names("127.0.0.1", 80))
+
+    def test_loopback(self):
+        self.assertTrue(is_loopback("::1"))
+        self.assertFalse(is_loopback("0.0.0.0"))
+
+    def test_the_address_that_a_connection_came_in_by_is_the_machines_own(self):
+        for host, server, own in (
+            ("192.0.2.7:8642", ("192.0.2.7", 8642), True), ("192.0.2.7", ("192.0.2.7", 80), True),
+            ("[2001:db8::5]:8642", ("2001:db8::5", 8642), True), ("192.0.2.7:8642", ("::ffff:192.0.2.7", 8642), True),
+            ("192.0.2.8:8642", ("192.0.2.7", 8642), False), ("192.0.2.7:99", ("192.0.2.7", 8642), False),
+            ("evil.example:8642", ("192.0.2.7", 8642), False), ("[", ("192.0.2.7", 8642), False),
+            ("192.0.2.7:8642", None, False), ("192.0.2.7:x", ("192.0.2.7", 8642), False),
+        ):
+            with self.subTest(host=host, server=server):
+                self.assertEqual(_is_own_address(host, server), own)
+
+
+class Guarded(ApiCase):
+    def test_other_hosts_and_origins_are_refused(self):
+        self.assertEqual(self.http.get("/api/shoots").status_code, 200)
+        for headers in ({"Host": "evil.example"}, {"Origin": "http://evil.example"}, {"Origin": "http://["}, {"Origin": "null"},
+                        {"Origin": ""}, {"Host": ""}):
+            with self.subTest(headers=headers):
+                self.assertEqual(self.http.get("/api/shoots", headers=headers).status_code, 403)
+
+    def test_no_line_for_another_origin(self):
+        address = self.served.address.replace("http", "ws") + "/api/news"
+        with self.assertRaises((InvalidStatus, ConnectionClosed)):
+            connect(address, origin="http://[").recv(5)
+
+    def test_every_answer_is_kept_to_itself(self):
+        for path in ("/", "/api/shoots", "/api/nothing", "/scenes/1/light"):
+            with self.subTest(path=path):
+                headers = self.http.get(path).headers
+                policy = headers["content-security-policy"]
+                self.assertIn("frame-ancestors 'none'", policy)
+                self.assertIn("script-src 'self';", policy)
+                self.assertNotIn("unsafe", policy)
+                self.assertEqual(headers["x-content-type-options"], "nosniff")
+                self.assertEqual(headers["referrer-policy"], "no-referrer")
+
+    def test_each_page_has_a_nonce_of_its_own(self):
+        pages = [self.http.get("/") for _ in range(2)]
+        nonces = [p.headers["content-security-policy"].split("'nonce-")[1].split("'")[0] for p in pages]
+        self.assertNotEqual(*nonces)
+        for page, nonce in zip(pages, nonces):
+            self.assertIn(f'content="{nonce}"', page.text)
+
+
+class AnyAddress(ApiCase):
+    changes = {"any_address": True}
+
+    def test_its_own_address_is_served_and_a_name_that_leads_there_is_not(self):
+        port = urlsplit(self.served.address).port
+        self.assertEqual(self.http.get("/api/shoots", headers={"Host": f"127.0.0.1:{port}"}).status_code, 200)
+        self.assertEqual(self.http.get("/api/shoots", headers={"Host": f"evil.example:{port}"}).status_code, 403)
+        self.assertEqual(self.http.get("/api/shoots", headers={"Host": "192.0.2.1"}).status_code, 403)
+
+
+class SigningIn(ApiCase):
+    changes = {"secret": SECRET}
+
+    def sign_in(self, **more) -> httpx.Response:
+        return self.http.post("/api/sign-in", **({"json": {"secret": SECRET}} | more))
+
+    def test_a_secret_is_asked_for(self):
+        self.assertEqual(self.http.get("/api/shoots").status_code, 401)
+        self.assertEqual(self.sign_in(json={"secret": "guess"}).status_code, 401)
+        time.sleep(0.6)
+        answer = self.sign_in()
+        self.assertEqual(answer.status_code, 200)
+        self.assertNotIn("Secure", answer.headers["set-cookie"])
+        self.assertIn("HttpOnly", answer.headers["set-cookie"])
+        self.assertEqual(self.http.get("/api/shoots").status_code, 200)
+
+    def test_odd_sign_ins_are_told(self):
+        for body in (b"", b"[]", b"null", b'{"secret": 5}', b'{"secret": {"a": []}}', b"[" * 100_000, b"\xff\xfe", b'{"secret": "\\u0000"}',
+                     b'{"secret": "\\ud800"}', b'{"secret": "x", "more": 1}'):
+            with self.subTest(body=body[:30]):
+                answer = self.sign_in(json=None, content=body, headers={"Content-Type": "application/json"})
+                self.assertIn(answer.status_code, (400, 422), answer.text)
+                self.assertTrue(answer.json()["detail"])
+
+    def test_an_odd_cookie_is_no_key(self):
+        for cookie in (f"{COOKIE}=\xfc\xff".encode("latin-1"), b"=;;=", f"{COOKIE}".encode(), b"\xff" * 3000):
+            with self.subTest(cookie=cookie[:20]):
+                self.assertEqual(self.http.get("/api/shoots", headers=[(b"cookie", cookie)]).status_code, 401)
+
+    def test_guessing_is_slowed_down(self):
+        answers = [self.sign_in(json={"secret": f"guess {i}"}) for i in range(6)]
+        self.assertEqual([a.status_code for a in answers], [401] + [429] * 5)
+        self.assertGreaterEqual(int(answers[-1].headers["retry-after"]), 1)
+        self.assertEqual(self.sign_in().status_code, 429, "the right secret waits as well")
+
+
+class Waiting(unittest.TestCase):
+    def test_the_pause_doubles_and_is_forgiven(self):
+        patience = Patience(first=10, longest=35)
+        waits = []
+        for _ in range(4):
+            patience.wrong("192.0.2.1")
+            waits.append(round(patience.wait("192.0.2.1")))
+        self.assertEqual(waits, [10, 20, 35, 35])
+        self.assertEqual(patience.wait("192.0.2.2"), 0)
+        patience.right("192.0.2.1")
+        self.assertEqual(patience.wait("192.0.2.1"), 0)
+
+    def test_memory_of_addresses_is_bounded(self):
+        patience = Patience(first=10, most=3)
+        for n in range(5):
+            patience.wrong(f"192.0.2.{n}")
+        self.assertEqual(patience.wait("192.0.2.0"), 0)
+        self.assertGreater(patience.wait("192.0.2.4"), 5)
+
+
+class Sizes(ApiCase):
+    changes = {"max_upload_bytes": 3_000_000}
+
+    def test_a_large_json_body_is_refused_before_it_is_parsed(self):
+        body = json.dumps({"path": "/", **{f"unknown{i}": i for i in range(60_000)}})
+        self.assertGreater(len(body), MAX_JSON_BYTES)
+        began = time.monotonic()
+        answer = self.http.post("/api/folders", content=body, headers={"Content-Type": "application/json"})
+        self.assertEqual(answer.status_code, 413)
+        self.assertIn("larger than 1 MiB", answer.json()["detail"])
+        self.assertLess(time.monotonic() - began, 5)
+
+    def test_a_size_that_is_told_is_refused_at_once(self):
+        """Nothing but the headers is sent."""
+        parts = urlsplit(self.served.address)
+        line = http.client.HTTPConnection(parts.hostname, parts.port, timeout=10)
+        self.addCleanup(line.close)
+        line.putrequest("POST", "/api/uploads")
+        line.putheader("Content-Type", "multipart/form-data; boundary=x")
+        line.putheader("Content-Length", str(10**12))
+        line.endheaders()
+        answer = line.getresponse()
+        self.assertEqual(answer.status, 413)
+        self.assertIn("Send fewer frames", json.loads(answer.read())["detail"])
+
+    def test_a_size_that_is_not_told_is_counted_while_it_arrives(self):
+        """The answer comes while the body still goes on."""
+        parts = urlsplit(self.served.address)
+        line = http.client.HTTPConnection(parts.hostname, parts.port, timeout=20)
+        self.addCleanup(line.close)
+        line.putrequest("POST", "/api/uploads")
+        line.putheader("Content-Type", "multipart/form-data; boundary=x")
+        line.putheader("Transfer-Encoding", "chunked")
+        line.endheaders()
+        head = b'--x\r\nContent-Disposition: form-data; name="files"; filename="a.dng"\r\n\r\n'
+        for piece in [head] + [b"\0" * 65_536] * 80:
+            line.send(b"%x\r\n%s\r\n" % (len(piece), piece))
+        answer = line.getresponse()
+        self.assertEqual(answer.status, 413)
+        self.assertIn("larger than 3 MiB", json.loads(answer.read())["detail"])
+        self.assertEqual(list((self.served.library.folder / "incoming").iterdir()), [])
