@@ -2,18 +2,23 @@
 
 import json
 import struct
+import tracemalloc
+import unittest
+from contextlib import ExitStack
+from unittest import mock
 
 import cv2
 import numpy as np
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
+from crenn.core.render.views import _HATCH, _draw_limits
 from crenn.jobs.queue import defer
 from tests.api.case import ApiCase
 from tests.support import night, take
 
 
-class Sockets(ApiCase):
+class LineCase(ApiCase):
     def setUp(self):
         super().setUp()
         self.scene = self.bring_in(take(self.folder / "in", night()))["scenes"][0]
@@ -30,6 +35,8 @@ class Sockets(ApiCase):
         length = struct.unpack("<I", data[:4])[0]
         return json.loads(data[4:4 + length]), cv2.imdecode(np.frombuffer(data[4 + length:], np.uint8), cv2.IMREAD_COLOR)
 
+
+class Sockets(LineCase):
     def test_a_picture_with_its_ladder(self):
         with self.socket("/api/view") as line:
             line.send(self.wish(7))
@@ -110,3 +117,104 @@ class Dials(ApiCase):
         described = self.http.get("/api/openapi.json").json()
         self.assertIn("/api/scenes/{scene_id}/treatment", described["paths"])
         self.assertIn("Treatment", described["components"]["schemas"])
+
+
+class Outrageous(LineCase):
+    """Whatever is asked, something is answered, and the line goes on."""
+
+    def answered(self, line, message) -> dict:
+        """Send a message that must be refused; the fault told."""
+        line.send(message)
+        told = line.recv(20)
+        self.assertTrue(isinstance(told, str), f"{message[:200]!r} was taken")
+        self.assertTrue(json.loads(told)["fault"])
+        return json.loads(told)
+
+    def test_numbers_that_cannot_be(self):
+        nan, inf = float("nan"), float("inf")
+        with self.socket("/api/view") as line:
+            for change in ({"width": 1e300}, {"width": nan}, {"x": nan}, {"y": inf}, {"x": -inf}, {"x": 1e300}, {"x": 481}, {"y": -321},
+                           {"x": -1e7, "width": 1e7 - 1}, {"height": 0}, {"height": -5}, {"out_width": 0}, {"out_width": 8192, "out_height": 8192},
+                           {"out_width": 1e300}, {"width": "wide"}, {"treatment": []},
+                           {"treatment": {"exposure": {"ev": nan}}}, {"treatment": {"exposure": {"ev": 1e300}}}, {"view": "x" * 1000},
+                           {"prepared": "1" * 5000 + "-1"}, {"more": 1}, {"coarse": "perhaps"}):
+                with self.subTest(change=str(change)[:60]):
+                    self.answered(line, self.wish(3, **change))
+            for number in (-1, float("inf"), 0.5, None):
+                self.answered(line, self.wish(number))
+            line.send(self.wish(4))
+            self.assertEqual(self.picture(line.recv(20))[0]["number"], 4)
+
+    def test_messages_that_are_no_requests(self):
+        with self.socket("/api/view") as line:
+            for message in ("5", "null", "[]", '"x"', "", "{", "[" * 50_000, "\ud7ff\x00", b"\x00\xff\x13", b'{"number": 1}',
+                            '{"probe": [NaN, 1], "prepared": "1-1", "treatment": {}}', '{"probe": [1], "prepared": "1-1", "treatment": {}}',
+                            '{"probe": "here", "prepared": "1-1", "treatment": {}}', "9" * 5000):
+                with self.subTest(message=message[:40]):
+                    self.answered(line, message)
+            line.send(self.wish(5))
+            self.assertEqual(self.picture(line.recv(20))[0]["number"], 5)
+
+    def test_a_probe_far_outside_is_nothing(self):
+        with self.socket("/api/view") as line:
+            for place in ([1e300, 1], [-1e300, -1e300], [480, 0], [0, 320]):
+                line.send(json.dumps({"prepared": self.prepared, "treatment": {}, "probe": place}))
+                self.assertIsNone(json.loads(line.recv(20))["probe"], place)
+
+    def test_windows_that_hang_over_the_edge_are_drawn(self):
+        with self.socket("/api/view") as line:
+            for number, change in enumerate(({"x": -100}, {"y": 319.5}, {"x": 479.9, "width": 1e6, "height": 1e6}, {"width": 1e-9, "height": 1e-9},
+                                             {"x": -9e6, "width": 9.9e6, "out_width": 50})):
+                line.send(self.wish(number, **change))
+                data = line.recv(20)
+                self.assertTrue(isinstance(data, bytes), change)
+                self.assertEqual(self.picture(data)[0]["number"], number)
+
+    def test_a_defect_is_told_with_the_requests_number_and_the_line_goes_on(self):
+        with mock.patch("crenn.api.view.ladder", side_effect=ZeroDivisionError("a defect")), self.socket("/api/view") as line, \
+                self.assertLogs("crenn.api.view", "ERROR"):
+            told = self.answered(line, self.wish(8))
+            self.assertEqual(told["number"], 8)
+            self.assertIn("ZeroDivisionError", told["fault"])
+        with self.socket("/api/view") as line:
+            line.send(self.wish(9))
+            self.assertEqual(self.picture(line.recv(20))[0]["number"], 9)
+
+    def test_news_does_not_mind_what_it_is_sent(self):
+        with self.socket("/api/news") as line:
+            line.recv(20)
+            for message in (b"\x00\xff", "[]", "news?"):
+                line.send(message)
+            self.http.patch(f"/api/frames/{self.scene['frames'][0]['id']}", json={"included": False})
+            self.http.post(f"/api/scenes/{self.scene['id']}/merge")
+            self.assertTrue(json.loads(line.recv(20))["jobs"])
+
+    def test_many_hands_are_served_fairly(self):
+        """Each of eight lines that drag at once gets its latest picture."""
+        with ExitStack() as stack:
+            lines = [stack.enter_context(self.socket("/api/view")) for _ in range(8)]
+            got = [0] * len(lines)
+            for number in range(12):
+                for line in lines:
+                    line.send(self.wish(number, coarse=True, treatment={"exposure": {"ev": number / 10}}))
+            for k, line in enumerate(lines):
+                last = -1
+                while last != 11:
+                    last = self.picture(line.recv(30))[0]["number"]
+                    got[k] += 1
+        self.assertLessEqual(max(got) - min(got), 8)
+
+
+class Memory(unittest.TestCase):
+    def test_a_large_limits_view_is_drawn_in_bands(self):
+        """Drawing takes little besides the picture, and is the same wherever a band begins."""
+        limits = np.random.default_rng(1).choice(np.array([0, 1, 3, 7, 8], np.uint8), (2000, 3000))
+        codes = np.full((*limits.shape, 3), 90, np.uint8)
+        tracemalloc.start()
+        self.addCleanup(tracemalloc.stop)
+        _draw_limits(codes, limits)
+        _, peak = tracemalloc.get_traced_memory()
+        self.assertLess(peak, 60e6)
+        y, x = np.mgrid[:2000, :3000]
+        self.assertTrue((codes[(limits == 7) & ((x + y) % 5 < 2)] == _HATCH).all())
+        self.assertTrue((codes[limits == 0] == 90).all())

@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from fastapi import Path
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
 from crenn.core.merge.instructions import Instructions, Words
 from crenn.core.merge.report import MergeReport
@@ -14,6 +14,10 @@ from crenn.core.treatment import Treatment
 _LARGEST_ID = 2**31 - 1
 Id = Annotated[int, Field(ge=1, le=_LARGEST_ID)]
 PathId = Annotated[int, Path(ge=1, le=_LARGEST_ID)]
+
+
+#: ISO 8601 without a zone: a camera's clock knows none.
+CameraTime = Annotated[datetime, WithJsonSchema({"type": "string", "description": "local time of the camera, ISO 8601"})]
 
 
 class Body(BaseModel):
@@ -34,7 +38,7 @@ class FrameOut(BaseModel):
     aperture: float | None
     iso: float
     sensitivity: float | None
-    taken: datetime | None
+    taken: CameraTime | None
     camera: str
     lens: str
     clipped_share: float
