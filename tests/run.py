@@ -4,12 +4,14 @@ import sys
 import unittest
 from pathlib import Path
 
+from crenn.log import log_nothing
 from tests.support import close_shared
 
 ROOT = Path(__file__).resolve().parents[1]
 
 
 def main() -> int:
+    log_nothing()
     loader = unittest.TestLoader()
     names = sys.argv[1:]
     suite = loader.loadTestsFromNames(names) if names else loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))

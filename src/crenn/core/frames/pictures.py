@@ -145,8 +145,11 @@ def _decode_exr(path: Path) -> tuple[np.ndarray, np.ndarray]:
     with OpenEXR.File(str(path), separate_channels=True) as file:
         header = dict(file.header())
         channels = file.channels()
-        names = "RGB" if all(n in channels for n in "RGB") else ("Y",) * 3
-        rgb = np.stack([channels[n].pixels.astype(np.float32) for n in names], -1)
+        if all(n in channels for n in "RGB"):
+            rgb = np.stack([channels[n].pixels.astype(np.float32) for n in "RGB"], -1)
+        else:
+            y = channels["Y"].pixels.astype(np.float32)
+            rgb = np.broadcast_to(y[..., None], (*y.shape, 3))
     p = [float(v) for v in header.get("chromaticities") or (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, *D65_XY)]
     if np.allclose(p, REC2020_CHROMATICITIES, atol=1e-3):
         return rgb, np.linalg.inv(XYZ_TO_REC2020)
@@ -174,7 +177,9 @@ def _decode(path: Path) -> tuple[np.ndarray, str, np.ndarray, list[str]]:
             if path.suffix.lower() != ".png":
                 pixels = np.asarray(picture if mode in ("RGB", "L") else picture.convert("RGB"))
         if path.suffix.lower() == ".png":
-            # Pillow reads 16-bit colour as 8 bits.
+            # Pillow reads 16-bit colour as 8 bits; but it tells where data breaks off or its sums do not agree.
+            with Image.open(path) as picture:
+                picture.verify()
             pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
             if pixels is None:
                 raise ValueError("no PNG")
@@ -237,6 +242,8 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
     else:
         top = float(pixels.max(initial=1)) if encoding == "linear" else float(np.iinfo(pixels.dtype).max)
     mosaic = _mosaic(pixels, top)
+    # A channel shown three times lies in memory once.
+    grey = pixels.strides[2] == 0
     height, width = mosaic.shape
     flip = 0 if path.suffix.lower() == ".exr" else _metadata(path, 0, 0)[1]
     if pixels.dtype.kind != "f":
@@ -248,4 +255,4 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
     del pixels
     return RawFrame(path, replace(about, width=width, height=height), mosaic, _PATTERN.copy(), np.zeros(3, np.float32),
                     float(TOP), np.ones(3, np.float32), (to_rec2020 / to_rec2020.sum(1, keepdims=True)).astype(np.float32),
-                    temperature_of(*D65_XY), None, flip, shown, True, encoding, tuple(notes))
+                    temperature_of(*D65_XY), None, flip, shown, True, encoding, tuple(notes), grey)

@@ -48,6 +48,8 @@ class RawFrame:
         What the mosaic's numbers are: ``linear`` light, ``display`` codes of a curve not known yet, or ``unknown``.
     notes : tuple of str
         What was left out or changed in reading.
+    grey : bool
+        Whether the file has one channel only: every site of the mosaic holds the same grey.
     """
 
     path: Path
@@ -65,6 +67,7 @@ class RawFrame:
     developed: bool = False
     encoding: str = "linear"
     notes: tuple[str, ...] = ()
+    grey: bool = False
 
 
 def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:
@@ -169,7 +172,8 @@ def _decode(path: Path, name: str) -> RawFrame:
             white, black = white - float(black.mean()), np.zeros(3, np.float32)
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
         gains, matrix = _neutral_gains(raw), _camera_matrix(raw)
-        if raw.num_colors == 1:
+        grey = raw.num_colors == 1
+        if grey:
             gains, matrix = np.ones(3, np.float32), np.eye(3, dtype=np.float32)
         return RawFrame(path, metadata, mosaic, pattern, black, white, gains, matrix, _as_shot(raw, gains, matrix),
-                        noise, int(raw.sizes.flip), name, developed)
+                        noise, int(raw.sizes.flip), name, developed, grey=grey)

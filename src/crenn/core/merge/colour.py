@@ -19,6 +19,10 @@ def to_colour(merged: MergedMosaic, frame: RawFrame) -> tuple[RadianceMap, int]:
             merged.light[row::2, column::2] *= gain
             merged.variance[row::2, column::2] *= gain * gain
     mended = mend_hot(merged.light, merged.variance)
+    if frame.grey:
+        # Every site has the whole light already.
+        rgb, sigma = (np.repeat(v[..., None], 3, -1) for v in (merged.light, np.sqrt(merged.variance)))
+        return RadianceMap(rgb, sigma, merged.source, np.where(merged.clipped, 7, 0).astype(np.uint8)), mended
     even = (slice(height // 2 * 2), slice(width // 2 * 2))
     rebuild_clipped(merged.light[even], merged.clipped[even], frame.pattern)
     # A place's colours may come from different frames near saturation; green, half of all sites, speaks for it.

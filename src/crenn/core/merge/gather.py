@@ -52,7 +52,7 @@ class Gathered:
 
 
 def _key(frame: RawFrame) -> tuple:
-    return (frame.mosaic.shape, frame.metadata.make, frame.metadata.model, frame.pattern.tobytes())
+    return (frame.mosaic.shape, frame.metadata.make, frame.metadata.model, frame.pattern.tobytes(), frame.grey)
 
 
 def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float], kinds: Sequence[str | None],
@@ -140,6 +140,9 @@ def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float
         elif camera != (first.metadata.make, first.metadata.model):
             out.aside.append(f"{frame.name}: comes from another camera ({' '.join(camera).strip() or 'unnamed'}) than "
                              f"{first.name}. Merge it on its own.")
+        elif frame.grey != first.grey:
+            which = "has one channel" if frame.grey else "has colour"
+            out.aside.append(f"{frame.name}: {which}, unlike {first.name}. Merge it on its own.")
         elif not np.array_equal(frame.pattern, first.pattern):
             out.aside.append(f"{frame.name}: its mosaic begins at another colour than that of {first.name}.")
         elif frame.metadata.sensitivity is None and len(good) > 1:
