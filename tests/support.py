@@ -142,6 +142,7 @@ class Served:
         from crenn.store.library import Library
 
         self.library, self.database = Library(folder / "library"), database
+        proxies = changes.pop("proxies", ())
         self.listener = socket.socket()
         self.listener.bind(("127.0.0.1", 0))
         port = self.listener.getsockname()[1]
@@ -149,7 +150,8 @@ class Served:
         settings = Settings(database, self.library, changes.pop("roots", (folder,)), frozenset({f"127.0.0.1:{port}"}),
                             **changes)
         self.app = create_app(settings, ROOT / "web" / "dist")
-        self.server = uvicorn.Server(uvicorn.Config(self.app, log_level="error", timeout_graceful_shutdown=1))
+        self.server = uvicorn.Server(uvicorn.Config(self.app, log_config=None, timeout_graceful_shutdown=1,
+                                                    proxy_headers=bool(proxies), forwarded_allow_ips=list(proxies)))
         self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [self.listener]}, daemon=True)
         self.thread.start()
         self.worker = None

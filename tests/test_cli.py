@@ -8,6 +8,7 @@ import numpy as np
 import OpenEXR
 from PIL import Image
 
+from tests.core.frames.mutated import make
 from tests.support import ROOT, FolderCase, night, take
 
 
@@ -57,3 +58,48 @@ class CommandLine(FolderCase):
                 self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
                 self.assertIn(words, done.stderr)
         self.assertFalse((self.folder / "m.exr").exists())
+
+    def test_a_damaged_file_costs_one_line_whatever_libraries_say(self):
+        """Every kind of damaged frame, merged and rendered, each in a child of one process that has imported all."""
+        paths = make(self.folder / "odd", 4, seed=4)
+        done = subprocess.run([sys.executable, "-c", _EACH_IN_A_CHILD, str(self.folder), *map(str, paths)], capture_output=True, text=True,
+                              timeout=240, env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"})
+        outcomes = json.loads(done.stdout)
+        self.assertEqual(len(outcomes), len(paths))
+        failed = 0
+        for path, (status, said) in zip(paths, outcomes):
+            with self.subTest(path=path.name, said=said):
+                lines = said.strip().splitlines()
+                if status:
+                    failed += 1
+                    self.assertEqual(status, 1)
+                    self.assertEqual(len(lines), 1)
+                    self.assertIn(path.name, lines[0])
+                self.assertTrue(all(line.startswith("crenn: ") for line in lines))
+        self.assertGreater(failed, len(paths) // 4)
+
+
+#: Prints (exit status, what stood on stderr) of merging or rendering each file.
+_EACH_IN_A_CHILD = """
+import json, os, sys, tempfile
+from crenn import cli
+from crenn.core.merge import merge
+from crenn.core.deliver import files
+folder, *paths = sys.argv[1:]
+outcomes = []
+for number, path in enumerate(paths):
+    with tempfile.TemporaryFile("w+") as said:
+        child = os.fork()
+        if not child:
+            os.dup2(said.fileno(), 2)
+            os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+            sys.stderr = os.fdopen(2, "w", closefd=False)
+            words = ["merge", path, "--out", f"{folder}/m.exr"] if number % 2 else ["render", path, "--long-edge", "64", "--out", f"{folder}/p.jpg"]
+            status = cli.main(words)
+            sys.stderr.flush()
+            os._exit(status)
+        status = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+        said.seek(0)
+        outcomes.append((status, said.read()))
+print(json.dumps(outcomes))
+"""

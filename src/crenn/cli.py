@@ -194,10 +194,12 @@ def main(argv: list[str] | None = None) -> int:
     arguments = parser().parse_args(argv)
     if arguments.command in ("merge", "render", "shoot"):
         log_nothing()
-        # Libraries for raw and EXR files write to the error channel by themselves; ours is one line that names the
-        # file, so theirs goes nowhere while Python keeps the real channel.
-        sys.stderr = os.fdopen(os.dup(2), "w")
-        os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
+        # Libraries for raw and EXR files write to both channels by themselves; ours is one line that names the file,
+        # so theirs goes nowhere while Python keeps the real channels.
+        sys.stdout, sys.stderr = (os.fdopen(os.dup(n), "w") for n in (1, 2))
+        nowhere = os.open(os.devnull, os.O_WRONLY)
+        for n in (1, 2):
+            os.dup2(nowhere, n)
     try:
         arguments.run(arguments)
     except CrennError as fault:

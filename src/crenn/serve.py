@@ -110,13 +110,13 @@ def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0
         If the port is taken, the folder not writable or in use, a setting wrong or the database not to be started.
     """
     data = Path(data or PROJECT / "var").resolve()
-    log_to_stderr(log_level())
-    key = secret()
+    level, key = log_level(), secret()
     if not is_loopback(bind) and not key:
         raise CrennError(f"Listening on {bind} lets others in:", remedy="set CRENN_SECRET to a secret to sign in with.")
     listener = _listening_socket(bind, port)
     try:
         with only_one(data):
+            log_to_stderr(level)
             _run(data, listener, demo, bind, roots, names, proxies, key)
     finally:
         listener.close()

@@ -85,12 +85,14 @@ class AnyAddress(ApiCase):
         self.assertEqual(self.http.get("/api/shoots", headers={"Host": "192.0.2.1"}).status_code, 403)
 
 
-class SigningIn(ApiCase):
+class SecretCase(ApiCase):
     changes = {"secret": SECRET}
 
     def sign_in(self, **more) -> httpx.Response:
         return self.http.post("/api/sign-in", **({"json": {"secret": SECRET}} | more))
 
+
+class SigningIn(SecretCase):
     def test_a_secret_is_asked_for(self):
         self.assertEqual(self.http.get("/api/shoots").status_code, 401)
         self.assertEqual(self.sign_in(json={"secret": "guess"}).status_code, 401)
@@ -119,6 +121,27 @@ class SigningIn(ApiCase):
         self.assertEqual([a.status_code for a in answers], [401] + [429] * 5)
         self.assertGreaterEqual(int(answers[-1].headers["retry-after"]), 1)
         self.assertEqual(self.sign_in().status_code, 429, "the right secret waits as well")
+
+
+class BehindAProxy(SecretCase):
+    changes = {"secret": SECRET, "proxies": ["127.0.0.1"]}
+
+    def test_the_cookie_is_for_https_alone_where_the_proxy_says_so(self):
+        self.assertIn("Secure", self.sign_in(headers={"X-Forwarded-Proto": "https"}).headers["set-cookie"])
+        self.assertNotIn("Secure", self.sign_in().headers["set-cookie"])
+
+    def test_guesses_are_counted_by_the_client_that_the_proxy_names(self):
+        for client, expected in (("192.0.2.1", 401), ("192.0.2.1", 429), ("192.0.2.2", 401)):
+            answer = self.sign_in(json={"secret": "guess"}, headers={"X-Forwarded-For": client})
+            self.assertEqual(answer.status_code, expected, client)
+
+
+class BehindNoProxy(SecretCase):
+    def test_what_a_client_says_of_itself_is_not_believed(self):
+        headers = {"X-Forwarded-Proto": "https", "X-Forwarded-For": "192.0.2.1"}
+        self.assertNotIn("Secure", self.sign_in(headers=headers).headers["set-cookie"])
+        self.assertEqual(self.sign_in(json={"secret": "guess"}, headers=headers).status_code, 401)
+        self.assertEqual(self.sign_in(json={"secret": "guess"}, headers=headers | {"X-Forwarded-For": "192.0.2.2"}).status_code, 429)
 
 
 class Waiting(unittest.TestCase):

@@ -64,8 +64,9 @@ def _start_import(config: Settings, name: str, files: list[Path], upload: str | 
         session.flush()
         readable = []
         for path in files:
-            if plain_text(str(path)) == str(path):
-                readable.append(str(path))
+            told = str(path.relative_to(config.library.incoming(upload)) if upload else path)
+            if plain_text(told, len(told)) == told:
+                readable.append(told)
             else:
                 session.add(Refusal(shoot_id=shoot.id, name=plain_text(path.name, 300),
                                     reason="Its name is not valid text (UTF-8). Give it another name."))

@@ -9,10 +9,14 @@ import OpenEXR
 
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
+from crenn.core.frames.sizes import check_size
+from crenn.core.merge.report import MergeReport
 from crenn.core.spaces import D65_XY, REC2020_CHROMATICITIES, XYZ_TO_REC2020, rgb_to_xyz_matrix
 
 #: Maps of whole numbers that go with the light.
 PLANES = ("source", "clipped", "moved", "ground")
+#: Light beyond this is no light of a scene.
+_BRIGHTEST = np.float32(1e6)
 _SIGMA = ("sigma.R", "sigma.G", "sigma.B")
 
 
@@ -88,14 +92,19 @@ def read_exr(path: Path) -> RadianceMap:
     Raises
     ------
     CrennError
-        If the file is missing, broken or has no R, G and B.
+        If the file is missing, broken, too large for this machine or has no R, G and B.
     """
     if not Path(path).is_file():
         raise CrennError("does not exist.", path, "Merge the frames first.")
     try:
+        with OpenEXR.File(str(path), header_only=True) as file:
+            low, high = file.header()["dataWindow"]
+        check_size(path, "exr", *(int(high[i] - low[i] + 1) for i in (0, 1)))
         with OpenEXR.File(str(path), separate_channels=True) as file:
             header = dict(file.header())
             pixels = {name: channel.pixels for name, channel in file.channels().items()}
+    except CrennError:
+        raise
     except Exception as fault:
         raise CrennError("is no OpenEXR file, or is damaged.", path, "Merge the frames again.") from fault
     missing = [name for name in "RGB" if name not in pixels]
@@ -107,10 +116,21 @@ def read_exr(path: Path) -> RadianceMap:
         p = [float(v) for v in primaries]
         matrix = XYZ_TO_REC2020 @ rgb_to_xyz_matrix(((p[0], p[1]), (p[2], p[3]), (p[4], p[5])), (p[6], p[7]))
         rgb = rgb @ matrix.T.astype(np.float32)
-    sigma = np.stack([pixels[n].astype(np.float32) for n in _SIGMA], -1) if all(n in pixels for n in _SIGMA) else None
-    plane = {n: np.nan_to_num(pixels[n]).astype(np.uint8) if n in pixels else None for n in PLANES}
+    sigma = None
+    if all(n in pixels for n in _SIGMA):
+        sigma = _usable(np.stack([pixels[n].astype(np.float32) for n in _SIGMA], -1))
+    plane = {n: np.clip(np.nan_to_num(pixels[n]), 0, 255).astype(np.uint8) if n in pixels else None for n in PLANES}
+    return RadianceMap(_usable(rgb), sigma, **plane, report=_checked_report(header.get("crennReport")))
+
+
+def _usable(light: np.ndarray) -> np.ndarray:
+    """Light without what is no number, held to what single precision can multiply, in place."""
+    return np.clip(np.nan_to_num(light, copy=False, nan=0.0, posinf=_BRIGHTEST, neginf=0.0), -_BRIGHTEST, _BRIGHTEST, out=light)
+
+
+def _checked_report(text) -> dict:
+    """The merge report that a file carries; nothing if it has none, or one that cannot be."""
     try:
-        report = json.loads(header.get("crennReport", "{}"))
+        return MergeReport.model_validate_json(text).model_dump()
     except (TypeError, ValueError):
-        report = {}
-    return RadianceMap(np.nan_to_num(rgb, posinf=1e6, neginf=0.0), sigma, **plane, report=report)
+        return {}

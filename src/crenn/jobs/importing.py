@@ -35,9 +35,12 @@ class Found(NamedTuple):
 
 def bring_in(job: RunningJob) -> None:
     """Bring the files of an upload or a folder into the library, and queue their merges."""
-    if job.options.get("upload"):
-        job.leftovers.append(job.library.incoming(job.options["upload"]))
     files = [Path(p) for p in job.options["files"]]
+    if job.options.get("upload"):
+        # Told relative to the library, which may lie elsewhere on a worker's machine.
+        arrived = job.library.incoming(job.options["upload"])
+        job.leftovers.append(arrived)
+        files = [arrived / path for path in files]
     found: list[Found] = []
     refused: list[tuple[str, str]] = []
     for index, path in enumerate(files):

@@ -86,7 +86,7 @@ def shoot_scene(job: RunningJob) -> None:
     files = [p.rename(p.with_name(p.name.replace(options["scene"], f"{options['scene']}-{job.id}"))) for p in shot.frames + shot.darks]
     with job.database.session() as session:
         bringing = add_job(session, "import", shoot_id=job.shoot_id, options={
-            "files": [str(f) for f in files], "upload": folder.name, "title": options["title"]})
+            "files": [f.name for f in files], "upload": folder.name, "title": options["title"]})
         job.done({"import": bringing.id}, session)
         session.commit()
 

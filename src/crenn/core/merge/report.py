@@ -14,7 +14,12 @@ BIN = 0.125
 HORIZON_SNR = 4.0
 
 
-class FrameReport(BaseModel):
+class _Part(BaseModel):
+    # A report is stored and read by others: every number in it is one.
+    model_config = ConfigDict(allow_inf_nan=False, json_schema_serialization_defaults_required=True)
+
+
+class FrameReport(_Part):
     """One frame's part in the merge; stops are relative to the reference frame's saturation."""
 
     name: str
@@ -33,7 +38,7 @@ class FrameReport(BaseModel):
     align_error: float = Field(0.0, description="predicted deviation that is left, in pixels")
 
 
-class Region(BaseModel):
+class Region(_Part):
     """A region of what moved, in shares of the picture's width and height."""
 
     x: float
@@ -44,7 +49,7 @@ class Region(BaseModel):
     soft: bool = Field(description="water or leaves: frames fade out by how much they differ")
 
 
-class StackReport(BaseModel):
+class StackReport(_Part):
     """How equal frames became one."""
 
     frames: int
@@ -54,17 +59,15 @@ class StackReport(BaseModel):
     expected_gain_db: float = Field(description="gain in signal to noise of a mean of so many frames, dB")
 
 
-class MergeReport(BaseModel):
+class MergeReport(_Part):
     """What a merge found."""
-
-    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
     version: Literal[1] = 1
     reference: int
     width: int
     height: int
     frames: list[FrameReport]
-    source_indices: list[int] = Field(description="value in the source channel of each of the frames")
+    source_indices: list[int] = Field(max_length=256, description="value in the source channel of each of the frames")
     as_shot: list[float] = Field(min_length=2, max_length=2, description="white balance as shot: temperature in K, tint in ‰ Duv")
     mode: Literal["single", "bracket", "stack"] = "bracket"
     aligned: bool = Field(False, description="whether any frame was moved over the reference frame")
@@ -83,8 +86,8 @@ class MergeReport(BaseModel):
     clipped_share: list[float] = Field(description="share clipped in every frame: red, green, blue")
     noise_horizon: float = Field(description="stop below which signal to noise is under 12 dB per pixel")
     histogram_start: float = Field(description="stop of the first bin's lower edge")
-    histogram_bin: float = BIN
-    histogram: list[float] = Field(description="share of the picture in each bin of luminance")
+    histogram_bin: float = Field(BIN, gt=0, le=4)
+    histogram: list[float] = Field(max_length=4096, description="share of the picture in each bin of luminance")
     clipped_histogram: list[float] = Field(description="of which clipped in every frame")
     snr_db: list[float | None] = Field(description="median signal to noise in each bin, dB")
     seconds: float = Field(0.0, description="time the merge took, s")
