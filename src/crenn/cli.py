@@ -120,9 +120,13 @@ def _serve(arguments) -> None:
 
 
 def _worker(arguments) -> None:
+    from crenn import environment
     from crenn.jobs.worker import run_worker
+    from crenn.log import log_to_stderr
 
-    run_worker(arguments.database, arguments.library)
+    url, folder = environment.database_url(arguments.database), environment.library_folder(arguments.library)
+    log_to_stderr(environment.log_level())
+    run_worker(url, folder, environment.parent_process())
 
 
 class _OneLine(argparse.ArgumentParser):

@@ -14,9 +14,10 @@ from PIL import Image, ImageCms
 from crenn.core.deliver.files import CaptureMetadata, deliver
 from crenn.core.errors import Cancelled, CrennError, InvalidTreatment
 from crenn.core.frames.grouping import GroupingKey, group_frames
+from crenn.core.merge.report import MergeReport, light_statistics
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap, read_exr, write_exr
-from crenn.core.render.executor import Renderer
+from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.treatment import STEPS, Treatment, parse_treatment, read_treatment
 from tests.support import ROOT, FolderCase, night
@@ -58,12 +59,28 @@ class RadianceFiles(FolderCase):
         rgb = night(40, 60)
         source = np.arange(2400, dtype=np.uint8).reshape(40, 60) % 5
         path = self.folder / "m.exr"
-        write_exr(path, rgb, RadianceMap(rgb, rgb * 0.1, source, source % 2, report={"reference": 1}))
+        report = MergeReport(reference=1, width=60, height=40, frames=[], source_indices=[], as_shot=[5000, 0], clipped_share=[0, 0, 0],
+                             **light_statistics(rgb, rgb * 0.1, None)).model_dump()
+        write_exr(path, rgb, RadianceMap(rgb, rgb * 0.1, source, source % 2, report=report))
         back = read_exr(path)
         np.testing.assert_array_equal(back.rgb, rgb)
         np.testing.assert_array_equal(back.source, source)
         np.testing.assert_allclose(back.sigma, rgb * 0.1)
-        self.assertEqual(back.report["reference"], 1)
+        self.assertEqual(back.report, report)
+
+    def test_a_report_that_cannot_be_is_left_out_and_light_is_held_to_numbers(self):
+        rgb = night(40, 60)
+        wild = rgb.copy()
+        wild[0, 0], wild[1, 1], wild[2, 2] = np.nan, np.inf, -np.inf
+        report = {"reference": 1, "histogram": [1.0], "histogram_start": 1e300, "noise_horizon": float("nan")}
+        path = self.folder / "m.exr"
+        write_exr(path, wild, RadianceMap(wild, wild, report=report))
+        back = read_exr(path)
+        self.assertEqual(back.report, {})
+        self.assertTrue(np.isfinite(back.rgb).all() and np.isfinite(back.sigma).all())
+        np.testing.assert_array_equal(back.rgb[5:], rgb[5:])
+        codes, _ = Renderer(PreparedScene.from_radiance(back)).picture(Treatment(), Window.whole((40, 60)))
+        self.assertGreater(codes.std(), 5)
 
     def test_contract_of_the_merged_file(self):
         rgb = night(40, 60)
@@ -159,7 +176,7 @@ class Grouping(unittest.TestCase):
 
 class Layers(unittest.TestCase):
     ALLOWED = {"core": {"core"}, "camera": {"camera", "core"}, "store": {"store", "core"},
-               "jobs": {"jobs", "store", "core", "camera"}, "api": {"api", "jobs", "store", "core", "camera"}}
+               "jobs": {"jobs", "store", "core", "camera", "log"}, "api": {"api", "jobs", "store", "core", "camera", "log"}}
     FOREIGN = {"core": {"fastapi", "sqlalchemy", "procrastinate", "starlette", "uvicorn", "psycopg"},
                "camera": {"fastapi", "sqlalchemy", "procrastinate"}}
 

@@ -31,8 +31,7 @@ def validation_words(errors) -> str:
     """The first fault of a request that does not fit its schema, in words; what was sent is not repeated."""
     first = errors[0]
     where = ".".join(str(part) for part in first["loc"] if part not in ("body", "path", "query"))
-    at = f" at “{where[:80]}”" if where else ""
-    return f"This cannot be understood{at}: {first['msg']}."
+    return f"{first['msg']}" + (f", at “{where[:80]}”." if where else ".")
 
 
 def tell_faults(app: FastAPI) -> None:
@@ -52,7 +51,7 @@ def tell_faults(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     async def not_understood(request: Request, fault: RequestValidationError) -> Response:
-        return fault_answer(validation_words(fault.errors()), 422)
+        return fault_answer(f"This cannot be understood: {validation_words(fault.errors())}", 422)
 
     @app.exception_handler(HTTPException)
     async def by_status(request: Request, fault: HTTPException) -> Response:

@@ -65,7 +65,7 @@ def _start_import(config: Settings, name: str, files: list[Path], upload: str | 
         readable = []
         for path in files:
             told = str(path.relative_to(config.library.incoming(upload)) if upload else path)
-            if plain_text(told, len(told)) == told:
+            if _is_text(told):
                 readable.append(told)
             else:
                 session.add(Refusal(shoot_id=shoot.id, name=plain_text(path.name, 300),
@@ -73,6 +73,15 @@ def _start_import(config: Settings, name: str, files: list[Path], upload: str | 
         job = add_job(session, "import", shoot_id=shoot.id, options={"files": readable, "upload": upload})
         session.commit()
         return JobOut.model_validate(job)
+
+
+def _is_text(name: str) -> bool:
+    """Whether a name on disk is text at all, rather than bytes of another encoding."""
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def _file_name(sent: str | None) -> str:

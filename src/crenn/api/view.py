@@ -65,27 +65,36 @@ class ProbeRequest(_Request):
     probe: tuple[float, float]
 
 
+class Misunderstood(CrennError):
+    """A message that is no request; ``number`` is the one it gave itself, if it did."""
+
+    def __init__(self, why: str, number: int | None = None):
+        super().__init__(f"This request cannot be understood: {why}")
+        self.number = number
+
+
 def understood(message: dict) -> ViewRequest | ProbeRequest:
     """The request in a message of the line.
 
     Raises
     ------
-    CrennError
+    Misunderstood
         If there is none: binary, no JSON, no object, or a value that cannot be.
     """
     text = message.get("text")
     if text is None:
-        raise CrennError("This request cannot be understood: it is no text.")
+        raise Misunderstood("it is no text.")
     try:
         wanted = json.loads(text)
     except (ValueError, RecursionError):
-        raise CrennError("This request cannot be understood: it is no JSON.") from None
+        raise Misunderstood("it is no JSON.") from None
     if not isinstance(wanted, dict):
-        raise CrennError("This request cannot be understood: it is no JSON object.")
+        raise Misunderstood("it is no JSON object.")
     try:
         return (ProbeRequest if "probe" in wanted else ViewRequest).model_validate(wanted)
     except ValidationError as fault:
-        raise CrennError(validation_words(fault.errors())) from None
+        number = wanted.get("number")
+        raise Misunderstood(validation_words(fault.errors()), number if type(number) is int and 0 <= number <= 2**53 else None) from None
 
 
 def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
@@ -166,8 +175,8 @@ async def view(socket: WebSocket) -> None:
         while (message := await socket.receive())["type"] != "websocket.disconnect":
             try:
                 line.wish(understood(message))
-            except CrennError as fault:
-                await line.fault(str(fault))
+            except Misunderstood as fault:
+                await line.fault(str(fault), fault.number)
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:

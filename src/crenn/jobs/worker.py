@@ -9,11 +9,9 @@ from pathlib import Path
 
 import procrastinate
 
-from crenn.environment import database_url, library_folder, log_level, parent_process
 from crenn.jobs.queue import DEAD_AFTER, QUEUE, reconcile
 from crenn.jobs.running import RunningJob
 from crenn.jobs.tasks import TASKS
-from crenn.log import log_to_stderr
 from crenn.store.database import Database
 from crenn.store.library import Library
 
@@ -89,14 +87,12 @@ class Worker:
                 watch.cancel()
 
 
-def run_worker(url: str | None, folder: Path | None) -> None:
-    """Work until stopped.
+def run_worker(url: str, folder: Path, parent: int | None = None) -> None:
+    """Work until ended by a signal, or by the end of the process ``parent``.
 
     Raises
     ------
     CrennError
-        If the database or the library is not named, or named wrongly.
+        If the library cannot be written to.
     """
-    log_to_stderr(log_level())
-    worker = Worker(Database(database_url(url)), Library(library_folder(folder)), parent_process())
-    asyncio.run(worker.run())
+    asyncio.run(Worker(Database(url), Library(folder), parent).run())

@@ -98,7 +98,7 @@ class Odd(FolderCase):
 
     def test_text_is_made_plain(self):
         self.assertEqual(plain_text("a\x00b\ud800c\n\x1b[31m" + "x" * 50, 8), "ab?c[31m"[:8])
-        self.assertEqual(plain_text("Tarrowick – Kiln"), "Tarrowick – Kiln")
+        self.assertEqual(plain_text("Tarrowick\u202f– Kiln\u00a0yard"), "Tarrowick\u202f– Kiln\u00a0yard")
 
     def test_a_reader_that_stumbles_is_told_in_words(self):
         path = take(self.folder, night(64, 96))[0]

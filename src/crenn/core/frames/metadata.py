@@ -1,6 +1,7 @@
 """What a raw file says about itself, read without decoding the picture."""
 
 import re
+import unicodedata
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -21,12 +22,14 @@ RAW_ENDINGS = frozenset(
 #: What numbers in files must lie between to be believed: seconds, f-numbers, ISO and millimetres.
 _PLAUSIBLE = {"seconds": (1e-7, 36_000.0), "aperture": (0.3, 256.0), "iso": (1e-9, 1e12), "focal_length": (0.5, 20_000.0)}
 _LONGEST_TEXT = 120
+#: Unicode's control, format, private and unassigned characters, and its breaks of lines.
+_NO_TEXT = frozenset(("Cc", "Cf", "Co", "Cn", "Zl", "Zp"))
 
 
 def plain_text(text: str, most: int = 1000) -> str:
     """Text as databases and messages can hold it: no control characters, no half characters, at most ``most`` long."""
     text = text.encode("utf-8", "replace").decode()
-    return "".join(c for c in text if c.isprintable())[:most].strip()
+    return "".join(c for c in text if unicodedata.category(c) not in _NO_TEXT)[:most].strip()
 
 
 def plausible(what: str, value) -> float | None:
