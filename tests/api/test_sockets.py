@@ -15,7 +15,7 @@ from websockets.sync.client import connect
 from crenn.core.render.views import _HATCH, _draw_limits
 from crenn.jobs.queue import defer
 from tests.api.case import ApiCase
-from tests.support import night, take
+from tests.support import cluster, night, take
 
 
 class LineCase(ApiCase):
@@ -203,6 +203,29 @@ class Outrageous(LineCase):
                     last = self.picture(line.recv(30))[0]["number"]
                     got[k] += 1
         self.assertLessEqual(max(got) - min(got), 8)
+
+
+class Trouble(ApiCase):
+    changes = {"trouble": lambda: "The disk of the library is full: 0 MB free."}
+
+    def test_the_page_is_told_what_is_the_matter(self):
+        with connect(self.served.address.replace("http", "ws") + "/api/news", origin=self.served.address) as line:
+            told = {}
+            while "why" not in told:
+                told = json.loads(line.recv(10))
+        self.assertIn("disk of the library is full", told["why"])
+        self.assertTrue(told["database"], "it still answers")
+
+    def test_a_refused_edit_says_so_too(self):
+        server = cluster()
+        port = server.port
+        server.stop()
+        try:
+            answer = self.http.get("/api/shoots")
+        finally:
+            server.start(port)
+        self.assertEqual((answer.status_code, answer.json()["kind"]), (503, "database"))
+        self.assertIn("disk of the library is full", answer.json()["detail"])
 
 
 class Memory(unittest.TestCase):
