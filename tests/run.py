@@ -19,7 +19,9 @@ def main() -> int:
     close_shared()
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = result.testsRun - failed - len(result.skipped)
-    print(f"{passed} passed, {failed} failed" + (f", {len(result.skipped)} skipped" if result.skipped else ""), flush=True)
+    print(
+        f"{passed} passed, {failed} failed" + (f", {len(result.skipped)} skipped" if result.skipped else ""), flush=True
+    )
     return 1 if failed or not result.testsRun else 0
 
 

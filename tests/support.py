@@ -53,19 +53,35 @@ def night(height: int = 320, width: int = 480) -> np.ndarray:
     return rgb.astype(np.float32)
 
 
-def take(folder: Path, radiance, exposures=BRACKET, sensor: Sensor | None = None, seed: int = 1, profile: bool = True,
-         name: str = "frame", taken: datetime = datetime(2026, 10, 17, 18, 0, 0), **changes) -> list[Path]:
+def take(
+    folder: Path,
+    radiance,
+    exposures=BRACKET,
+    sensor: Sensor | None = None,
+    seed: int = 1,
+    profile: bool = True,
+    name: str = "frame",
+    taken: datetime = datetime(2026, 10, 17, 18, 0, 0),
+    **changes,
+) -> list[Path]:
     """Write DNG frames of a radiance (or of one per exposure); ``changes`` go into the description."""
     sensor = sensor or Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
     paths = []
     folder.mkdir(parents=True, exist_ok=True)
     for index, exposure in enumerate(exposures):
         rgb = radiance[index] if isinstance(radiance, (list, tuple)) else radiance
-        values = dict(
-            seconds=exposure.seconds, aperture=exposure.aperture, iso=exposure.iso,
-            taken=taken + timedelta(seconds=2 * index), black=sensor.black, white=sensor.white,
-            xyz_to_camera=np.array(sensor.xyz_to_camera), neutral=sensor.camera_matrix().sum(axis=1),
-            pattern=sensor.pattern, noise_profile=sensor.noise_profile(exposure.iso) * 3 if profile else None) | changes
+        values = {
+            "seconds": exposure.seconds,
+            "aperture": exposure.aperture,
+            "iso": exposure.iso,
+            "taken": taken + timedelta(seconds=2 * index),
+            "black": sensor.black,
+            "white": sensor.white,
+            "xyz_to_camera": np.array(sensor.xyz_to_camera),
+            "neutral": sensor.camera_matrix().sum(axis=1),
+            "pattern": sensor.pattern,
+            "noise_profile": sensor.noise_profile(exposure.iso) * 3 if profile else None,
+        } | changes
         path = folder / f"{name}-{index + 1}.dng"
         write_dng(path, sensor.expose(rgb, exposure, seed * 100 + index), FrameDescription(**values))
         paths.append(path)
@@ -120,7 +136,9 @@ def work_off(database, library) -> None:
 
     while True:
         with database.session() as session:
-            job = session.execute(select(Job).where(Job.state == "waiting").order_by(Job.id).limit(1)).scalar_one_or_none()
+            job = session.execute(
+                select(Job).where(Job.state == "waiting").order_by(Job.id).limit(1)
+            ).scalar_one_or_none()
         if job is None:
             return
         with RunningJob(database, library, job.id) as running:
@@ -147,11 +165,19 @@ class Served:
         self.listener.bind(("127.0.0.1", 0))
         port = self.listener.getsockname()[1]
         self.address = f"http://127.0.0.1:{port}"
-        settings = Settings(database, self.library, changes.pop("roots", (folder,)), frozenset({f"127.0.0.1:{port}"}),
-                            **changes)
+        settings = Settings(
+            database, self.library, changes.pop("roots", (folder,)), frozenset({f"127.0.0.1:{port}"}), **changes
+        )
         self.app = create_app(settings, ROOT / "web" / "dist")
-        self.server = uvicorn.Server(uvicorn.Config(self.app, log_config=None, timeout_graceful_shutdown=1,
-                                                    proxy_headers=bool(proxies), forwarded_allow_ips=list(proxies)))
+        self.server = uvicorn.Server(
+            uvicorn.Config(
+                self.app,
+                log_config=None,
+                timeout_graceful_shutdown=1,
+                proxy_headers=bool(proxies),
+                forwarded_allow_ips=list(proxies),
+            )
+        )
         self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [self.listener]}, daemon=True)
         self.thread.start()
         self.worker = None

@@ -14,8 +14,13 @@ from tests.support import ROOT, FolderCase, night, take
 
 class CommandLine(FolderCase):
     def crenn(self, *arguments) -> subprocess.CompletedProcess:
-        return subprocess.run([sys.executable, "-m", "crenn", *map(str, arguments)], capture_output=True, text=True,
-                              cwd=self.folder, env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"})
+        return subprocess.run(
+            [sys.executable, "-m", "crenn", *map(str, arguments)],
+            capture_output=True,
+            text=True,
+            cwd=self.folder,
+            env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
+        )
 
     def test_merge_and_render(self):
         paths = take(self.folder, night())
@@ -62,8 +67,13 @@ class CommandLine(FolderCase):
     def test_a_damaged_file_costs_one_line_whatever_libraries_say(self):
         """Every kind of damaged frame, merged and rendered, each in a child of one process that has imported all."""
         paths = make(self.folder / "odd", 4, seed=4)
-        done = subprocess.run([sys.executable, "-c", _EACH_IN_A_CHILD, str(self.folder), *map(str, paths)], capture_output=True, text=True,
-                              timeout=240, env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"})
+        done = subprocess.run(
+            [sys.executable, "-c", _EACH_IN_A_CHILD, str(self.folder), *map(str, paths)],
+            capture_output=True,
+            text=True,
+            timeout=240,
+            env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
+        )
         outcomes = json.loads(done.stdout)
         self.assertEqual(len(outcomes), len(paths))
         failed = 0
@@ -94,8 +104,9 @@ for number, path in enumerate(paths):
             os.dup2(said.fileno(), 2)
             os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
             sys.stderr = os.fdopen(2, "w", closefd=False)
-            words = ["merge", path, "--out", f"{folder}/m.exr"] if number % 2 else ["render", path, "--long-edge", "64", "--out", f"{folder}/p.jpg"]
-            status = cli.main(words)
+            merging = ["merge", path, "--out", f"{folder}/m.exr"]
+            rendering = ["render", path, "--long-edge", "64", "--out", f"{folder}/p.jpg"]
+            status = cli.main(merging if number % 2 else rendering)
             sys.stderr.flush()
             os._exit(status)
         status = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])

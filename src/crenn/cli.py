@@ -85,8 +85,14 @@ def _render(arguments) -> None:
     else:
         radiance = merge_frames(arguments.inputs)
         metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[radiance.report["reference"]]))
-    deliver(Renderer(PreparedScene.from_radiance(radiance)), treatment, arguments.out, file_format,
-            arguments.long_edge, metadata=metadata)
+    deliver(
+        Renderer(PreparedScene.from_radiance(radiance)),
+        treatment,
+        arguments.out,
+        file_format,
+        arguments.long_edge,
+        metadata=metadata,
+    )
 
 
 def _shoot(arguments) -> None:
@@ -101,8 +107,15 @@ def _shoot(arguments) -> None:
     if any(v is not None for v in (arguments.frames, arguments.step, arguments.iso, arguments.shake, arguments.shift)):
         scene = scene_named(arguments.scene)
         middle = scene.exposures[(len(scene.exposures) - 1) // 2]
-        bracket = Bracket.chosen(scene, arguments.frames or len(scene.exposures), 2.0 if arguments.step is None else arguments.step,
-                                 arguments.iso or middle.iso, arguments.shake or 0.0, arguments.shift or 0.0, arguments.seed)
+        bracket = Bracket.chosen(
+            scene,
+            arguments.frames or len(scene.exposures),
+            2.0 if arguments.step is None else arguments.step,
+            arguments.iso or middle.iso,
+            arguments.shake or 0.0,
+            arguments.shift or 0.0,
+            arguments.seed,
+        )
     shoot(arguments.scene, arguments.out, arguments.size, arguments.seed, progress=Progress(tell), bracket=bracket)
 
 
@@ -115,8 +128,15 @@ def _bench(arguments) -> None:
 def _serve(arguments) -> None:
     from crenn.serve import serve
 
-    serve(arguments.data, arguments.port, demo=arguments.command == "demo", bind=arguments.bind,
-          roots=arguments.root or [], names=arguments.host or [], proxies=arguments.proxy or [])
+    serve(
+        arguments.data,
+        arguments.port,
+        demo=arguments.command == "demo",
+        bind=arguments.bind,
+        roots=arguments.root or [],
+        names=arguments.host or [],
+        proxies=arguments.proxy or [],
+    )
 
 
 def _worker(arguments) -> None:
@@ -138,20 +158,33 @@ class _OneLine(argparse.ArgumentParser):
 
 def parser() -> argparse.ArgumentParser:
     """The command line's grammar."""
-    top = _OneLine(prog="crenn", description="Merges bracketed raw frames and places many stops of light "
-                                  "on few tones.")
+    top = _OneLine(prog="crenn", description="Merges bracketed raw frames and places many stops of light on few tones.")
     commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
-    for name, text in (("demo", "set up, load the Tarrowick demo, serve, print the address"),
-                       ("serve", "set up, serve, print the address")):
+    for name, text in (
+        ("demo", "set up, load the Tarrowick demo, serve, print the address"),
+        ("serve", "set up, serve, print the address"),
+    ):
         p = commands.add_parser(name, help=text)
         p.add_argument("--port", type=int, default=8642, help="port to listen on (default 8642)")
         p.add_argument("--data", type=Path, default=None, help="folder for the database and the library (default var/)")
         p.add_argument("--bind", default="127.0.0.1", help="address to listen on; any but loopback needs CRENN_SECRET")
-        p.add_argument("--root", type=Path, action="append", help="folder that frames may be brought in from; repeatable")
-        p.add_argument("--host", type=_host, action="append", metavar="NAME",
-                       help="name under which it is reached, besides the machine's addresses; repeatable")
-        p.add_argument("--proxy", type=_address, action="append", metavar="ADDRESS",
-                       help="address of a proxy whose X-Forwarded-Proto and -For are believed; repeatable")
+        p.add_argument(
+            "--root", type=Path, action="append", help="folder that frames may be brought in from; repeatable"
+        )
+        p.add_argument(
+            "--host",
+            type=_host,
+            action="append",
+            metavar="NAME",
+            help="name under which it is reached, besides the machine's addresses; repeatable",
+        )
+        p.add_argument(
+            "--proxy",
+            type=_address,
+            action="append",
+            metavar="ADDRESS",
+            help="address of a proxy whose X-Forwarded-Proto and -For are believed; repeatable",
+        )
         p.set_defaults(run=_serve)
     p = commands.add_parser("worker", help="run a further queue worker")
     p.add_argument("--database", help="database URL (default: CRENN_DATABASE)")
@@ -165,7 +198,9 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--reference", type=int, metavar="N", help="index of the reference frame, from 0")
     p.add_argument("--no-align", action="store_true", help="take the frames as they lie, as from a tripod")
     p.add_argument("--no-deghost", action="store_true", help="take the scene as still")
-    p.add_argument("--mode", choices=("auto", "bracket", "stack"), help="several exposures or equal frames (default auto)")
+    p.add_argument(
+        "--mode", choices=("auto", "bracket", "stack"), help="several exposures or equal frames (default auto)"
+    )
     p.add_argument("--method", choices=("auto", "mean", "clipped", "median", "maximum"), help="how a stack becomes one")
     p.add_argument("--instructions", type=Path, metavar="M.json", help="merge instructions, see docs/merge.md")
     p.set_defaults(run=_merge)

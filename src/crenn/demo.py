@@ -39,4 +39,9 @@ def load_demo(database: Database, folder: Path) -> None:
             continue
         print(f"crenn: shooting {scene.title}", flush=True)
         shot = shoot(name, folder / name, SHIPPED_SIZE, truth=False)
-        defer(database, "import", shoot_id=row.id, options={"files": [str(f) for f in shot.frames + shot.darks], "title": scene.title})
+        defer(
+            database,
+            "import",
+            shoot_id=row.id,
+            options={"files": [str(f) for f in shot.frames + shot.darks], "title": scene.title},
+        )

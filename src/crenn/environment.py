@@ -61,7 +61,9 @@ def parent_process() -> int | None:
     """
     text = os.environ.get("CRENN_PARENT", "")
     if text and not text.isdecimal():
-        raise CrennError(f"CRENN_PARENT is {text!r}, no process.", remedy="Leave it unset; `crenn serve` sets it for its own worker.")
+        raise CrennError(
+            f"CRENN_PARENT is {text!r}, no process.", remedy="Leave it unset; `crenn serve` sets it for its own worker."
+        )
     return int(text) if text else None
 
 
@@ -75,7 +77,9 @@ def secret() -> str | None:
     """
     text = os.environ.get("CRENN_SECRET") or None
     if text is not None and len(text) < _SHORTEST_SECRET:
-        raise CrennError(f"CRENN_SECRET has {len(text)} characters;", remedy=f"choose a secret of at least {_SHORTEST_SECRET}.")
+        raise CrennError(
+            f"CRENN_SECRET has {len(text)} characters;", remedy=f"choose a secret of at least {_SHORTEST_SECRET}."
+        )
     return text
 
 

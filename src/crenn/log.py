@@ -11,7 +11,17 @@ from pythonjsonlogger.json import JsonFormatter
 #: What is being worked on, named in every line that is logged meanwhile.
 _ABOUT: ContextVar[dict[str, object] | None] = ContextVar("about", default=None)
 #: Libraries that log what is of no use to whoever runs Crenn, or tell by exceptions anyway.
-_QUIET = ("procrastinate", "exifread", "tifffile", "PIL", "alembic", "numba", "uvicorn.access", "websockets", "multipart")
+_QUIET = (
+    "procrastinate",
+    "exifread",
+    "tifffile",
+    "PIL",
+    "alembic",
+    "numba",
+    "uvicorn.access",
+    "websockets",
+    "multipart",
+)
 
 
 @contextmanager
@@ -41,8 +51,11 @@ def log_to_stderr(level: str = "INFO") -> None:
     """
     handler = logging.StreamHandler(sys.stderr)
     handler.addFilter(_Context())
-    formatter = JsonFormatter("%(asctime)s %(levelname)s %(name)s %(message)s", datefmt="%Y-%m-%dT%H:%M:%SZ",
-                              rename_fields={"asctime": "time", "levelname": "level", "name": "from"})
+    formatter = JsonFormatter(
+        "%(asctime)s %(levelname)s %(name)s %(message)s",
+        datefmt="%Y-%m-%dT%H:%M:%SZ",
+        rename_fields={"asctime": "time", "levelname": "level", "name": "from"},
+    )
     formatter.converter = time.gmtime
     handler.setFormatter(formatter)
     logging.basicConfig(handlers=[handler], level=level, force=True)

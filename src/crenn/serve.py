@@ -51,8 +51,10 @@ def _listening_socket(bind: str, port: int) -> socket.socket:
         listener.listen(128)
     except (OSError, OverflowError) as fault:
         listener.close()
-        raise CrennError(f"Port {port} on {bind} cannot be used: {getattr(fault, 'strerror', fault)}.",
-                         remedy="Choose another with --port.") from fault
+        raise CrennError(
+            f"Port {port} on {bind} cannot be used: {getattr(fault, 'strerror', fault)}.",
+            remedy="Choose another with --port.",
+        ) from fault
     return listener
 
 
@@ -67,7 +69,7 @@ def only_one(data: Path) -> Iterator[None]:
     """
     try:
         data.mkdir(parents=True, exist_ok=True)
-        file = open(data / "lock", "a+")
+        file = (data / "lock").open("a+")
     except OSError as fault:
         raise CrennError(f"cannot be made: {fault.strerror}.", data, "Choose another folder with --data.") from fault
     with file:
@@ -75,8 +77,11 @@ def only_one(data: Path) -> Iterator[None]:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             file.seek(0)
-            raise CrennError(f"is in use by process {file.read().strip() or 'unknown'}:", data,
-                             "open that one's address, end it, or choose another folder with --data.") from None
+            raise CrennError(
+                f"is in use by process {file.read().strip() or 'unknown'}:",
+                data,
+                "open that one's address, end it, or choose another folder with --data.",
+            ) from None
         file.truncate(0)
         file.write(str(os.getpid()))
         file.flush()
@@ -84,8 +89,15 @@ def only_one(data: Path) -> Iterator[None]:
         yield
 
 
-def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0.1", roots: Sequence[Path] = (),
-          names: Sequence[str] = (), proxies: Sequence[str] = ()) -> None:
+def serve(
+    data: Path | None,
+    port: int,
+    demo: bool = False,
+    bind: str = "127.0.0.1",
+    roots: Sequence[Path] = (),
+    names: Sequence[str] = (),
+    proxies: Sequence[str] = (),
+) -> None:
     """Start everything, serve until interrupted, end everything.
 
     Parameters
@@ -122,8 +134,16 @@ def serve(data: Path | None, port: int, demo: bool = False, bind: str = "127.0.0
         listener.close()
 
 
-def _run(data: Path, listener: socket.socket, demo: bool, bind: str, roots: Sequence[Path], names: Sequence[str],
-         proxies: Sequence[str], key: str | None) -> None:
+def _run(
+    data: Path,
+    listener: socket.socket,
+    demo: bool,
+    bind: str,
+    roots: Sequence[Path],
+    names: Sequence[str],
+    proxies: Sequence[str],
+    key: str | None,
+) -> None:
     # The server raises the signal that ended it once more; ours must then still get to end database and worker.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     library = Library(data / "library")
@@ -141,14 +161,31 @@ def _run(data: Path, listener: socket.socket, demo: bool, bind: str, roots: Sequ
             load_demo(database, demo_folder)
         allowed = [Path(r).resolve() for r in roots] + ([demo_folder.resolve()] if demo_folder.exists() else [])
         port = listener.getsockname()[1]
-        settings = Settings(database, library, tuple(allowed), served_names(bind, port, names), is_wildcard(bind), key,
-                            trouble=cluster.trouble)
+        settings = Settings(
+            database,
+            library,
+            tuple(allowed),
+            served_names(bind, port, names),
+            is_wildcard(bind),
+            key,
+            trouble=cluster.trouble,
+        )
         app = create_app(settings, PROJECT / "web" / "dist")
         app.state.renderers.thread.submit(warm_kernels)
-        config = uvicorn.Config(app, log_config=None, access_log=False, ws_max_size=_LARGEST_MESSAGE, timeout_graceful_shutdown=2,
-                                proxy_headers=bool(proxies), forwarded_allow_ips=list(proxies), server_header=False)
+        config = uvicorn.Config(
+            app,
+            log_config=None,
+            access_log=False,
+            ws_max_size=_LARGEST_MESSAGE,
+            timeout_graceful_shutdown=2,
+            proxy_headers=bool(proxies),
+            forwarded_allow_ips=list(proxies),
+            server_header=False,
+        )
         server = uvicorn.Server(config)
-        print(f"crenn: ready at http://{'localhost' if is_loopback(bind) else bind}:{port}/  (Ctrl-C ends it)", flush=True)
+        print(
+            f"crenn: ready at http://{'localhost' if is_loopback(bind) else bind}:{port}/  (Ctrl-C ends it)", flush=True
+        )
         server.run(sockets=[listener])
     except KeyboardInterrupt:
         pass

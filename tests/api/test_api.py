@@ -52,8 +52,10 @@ class BringingIn(ApiCase):
         (self.folder / "link").symlink_to("/etc")
         for path in ("/etc", str(self.folder / ".." / ".." / "etc"), str(self.folder / "link"), "/nowhere"):
             with self.subTest(path=path):
-                for answer in (self.http.get("/api/folders", params={"path": path}),
-                               self.http.post("/api/folders", json={"path": path})):
+                for answer in (
+                    self.http.get("/api/folders", params={"path": path}),
+                    self.http.post("/api/folders", json={"path": path}),
+                ):
                     self.assertEqual(answer.status_code, 400)
                     self.assertRegex(answer.json()["detail"], "outside the folders|does not exist")
 
@@ -202,12 +204,15 @@ class Breaking(ApiCase):
         port = server.port
         server.stop()
         try:
-            answer = self.http.put(f"/api/scenes/{scene_id}/treatment",
-                                   json={"document": {}, "parent": revision, "label": "x"})
+            answer = self.http.put(
+                f"/api/scenes/{scene_id}/treatment", json={"document": {}, "parent": revision, "label": "x"}
+            )
             self.assertEqual((answer.status_code, answer.json()["kind"]), (503, "database"))
             self.assertIn("Nothing was stored", answer.json()["detail"])
         finally:
             server.start(port)
-        answer = self.http.put(f"/api/scenes/{scene_id}/treatment",
-                               json={"document": {"exposure": {"ev": 1}}, "parent": revision, "label": "x"})
+        answer = self.http.put(
+            f"/api/scenes/{scene_id}/treatment",
+            json={"document": {"exposure": {"ev": 1}}, "parent": revision, "label": "x"},
+        )
         self.assertEqual(answer.status_code, 200)

@@ -7,7 +7,11 @@ import schemathesis
 from hypothesis import HealthCheck, Phase
 from schemathesis.checks import not_a_server_error
 from schemathesis.generation import GenerationMode
-from schemathesis.specs.openapi.checks import content_type_conformance, response_schema_conformance, status_code_conformance
+from schemathesis.specs.openapi.checks import (
+    content_type_conformance,
+    response_schema_conformance,
+    status_code_conformance,
+)
 
 from tests.api.case import ApiCase
 from tests.support import night, take
@@ -35,8 +39,14 @@ class Contract(ApiCase):
         """Ask an operation by hypothesis, of the scene that is there in half of the cases."""
         asked = []
 
-        @hypothesis.settings(max_examples=_EXAMPLES, deadline=None, database=None, derandomize=True, phases=(Phase.explicit, Phase.generate),
-                             suppress_health_check=list(HealthCheck))
+        @hypothesis.settings(
+            max_examples=_EXAMPLES,
+            deadline=None,
+            database=None,
+            derandomize=True,
+            phases=(Phase.explicit, Phase.generate),
+            suppress_health_check=list(HealthCheck),
+        )
         @hypothesis.given(case=operation.as_strategy())
         def check(case) -> None:
             if len(asked) % 2 and "scene_id" in case.path_parameters:

@@ -33,11 +33,16 @@ class Hosts(unittest.TestCase):
 
     def test_the_address_that_a_connection_came_in_by_is_the_machines_own(self):
         for host, server, own in (
-            ("192.0.2.7:8642", ("192.0.2.7", 8642), True), ("192.0.2.7", ("192.0.2.7", 80), True),
-            ("[2001:db8::5]:8642", ("2001:db8::5", 8642), True), ("192.0.2.7:8642", ("::ffff:192.0.2.7", 8642), True),
-            ("192.0.2.8:8642", ("192.0.2.7", 8642), False), ("192.0.2.7:99", ("192.0.2.7", 8642), False),
-            ("evil.example:8642", ("192.0.2.7", 8642), False), ("[", ("192.0.2.7", 8642), False),
-            ("192.0.2.7:8642", None, False), ("192.0.2.7:x", ("192.0.2.7", 8642), False),
+            ("192.0.2.7:8642", ("192.0.2.7", 8642), True),
+            ("192.0.2.7", ("192.0.2.7", 80), True),
+            ("[2001:db8::5]:8642", ("2001:db8::5", 8642), True),
+            ("192.0.2.7:8642", ("::ffff:192.0.2.7", 8642), True),
+            ("192.0.2.8:8642", ("192.0.2.7", 8642), False),
+            ("192.0.2.7:99", ("192.0.2.7", 8642), False),
+            ("evil.example:8642", ("192.0.2.7", 8642), False),
+            ("[", ("192.0.2.7", 8642), False),
+            ("192.0.2.7:8642", None, False),
+            ("192.0.2.7:x", ("192.0.2.7", 8642), False),
         ):
             with self.subTest(host=host, server=server):
                 self.assertEqual(_is_own_address(host, server), own)
@@ -46,8 +51,14 @@ class Hosts(unittest.TestCase):
 class Guarded(ApiCase):
     def test_other_hosts_and_origins_are_refused(self):
         self.assertEqual(self.http.get("/api/shoots").status_code, 200)
-        for headers in ({"Host": "evil.example"}, {"Origin": "http://evil.example"}, {"Origin": "http://["}, {"Origin": "null"},
-                        {"Origin": ""}, {"Host": ""}):
+        for headers in (
+            {"Host": "evil.example"},
+            {"Origin": "http://evil.example"},
+            {"Origin": "http://["},
+            {"Origin": "null"},
+            {"Origin": ""},
+            {"Host": ""},
+        ):
             with self.subTest(headers=headers):
                 self.assertEqual(self.http.get("/api/shoots", headers=headers).status_code, 403)
 
@@ -104,8 +115,18 @@ class SigningIn(SecretCase):
         self.assertEqual(self.http.get("/api/shoots").status_code, 200)
 
     def test_odd_sign_ins_are_told(self):
-        for body in (b"", b"[]", b"null", b'{"secret": 5}', b'{"secret": {"a": []}}', b"[" * 100_000, b"\xff\xfe", b'{"secret": "\\u0000"}',
-                     b'{"secret": "\\ud800"}', b'{"secret": "x", "more": 1}'):
+        for body in (
+            b"",
+            b"[]",
+            b"null",
+            b'{"secret": 5}',
+            b'{"secret": {"a": []}}',
+            b"[" * 100_000,
+            b"\xff\xfe",
+            b'{"secret": "\\u0000"}',
+            b'{"secret": "\\ud800"}',
+            b'{"secret": "x", "more": 1}',
+        ):
             with self.subTest(body=body[:30]):
                 answer = self.sign_in(json=None, content=body, headers={"Content-Type": "application/json"})
                 self.assertIn(answer.status_code, (400, 422), answer.text)
@@ -141,7 +162,9 @@ class BehindNoProxy(SecretCase):
         headers = {"X-Forwarded-Proto": "https", "X-Forwarded-For": "192.0.2.1"}
         self.assertNotIn("Secure", self.sign_in(headers=headers).headers["set-cookie"])
         self.assertEqual(self.sign_in(json={"secret": "guess"}, headers=headers).status_code, 401)
-        self.assertEqual(self.sign_in(json={"secret": "guess"}, headers=headers | {"X-Forwarded-For": "192.0.2.2"}).status_code, 429)
+        self.assertEqual(
+            self.sign_in(json={"secret": "guess"}, headers=headers | {"X-Forwarded-For": "192.0.2.2"}).status_code, 429
+        )
 
 
 class Waiting(unittest.TestCase):

@@ -40,8 +40,14 @@ class Merging(ApiCase):
     def test_wrong_instructions_are_refused_and_nothing_is_lost(self):
         scene_id = self.frames()
         before = self.scene(scene_id)["instructions"]
-        for change in ({"method": "guess"}, {"strokes": [{"kind": "moved", "points": [], "radius": 0.1}]}, {"unknown": 1}):
-            self.assertGreaterEqual(self.http.put(f"/api/scenes/{scene_id}/instructions", json=before | change).status_code, 400)
+        for change in (
+            {"method": "guess"},
+            {"strokes": [{"kind": "moved", "points": [], "radius": 0.1}]},
+            {"unknown": 1},
+        ):
+            self.assertGreaterEqual(
+                self.http.put(f"/api/scenes/{scene_id}/instructions", json=before | change).status_code, 400
+            )
         self.assertEqual(self.scene(scene_id)["instructions"], before)
 
     def test_the_reference_frame_is_chosen_by_name(self):
@@ -54,13 +60,22 @@ class Merging(ApiCase):
     def test_strokes_reach_the_merge_and_its_views(self):
         scene_id = self.frames()
         stroke = {"kind": "still", "points": [[0.05, 0.5], [0.95, 0.5]], "radius": 0.3, "frame": None}
-        self.http.put(f"/api/scenes/{scene_id}/instructions", json=self.scene(scene_id)["instructions"] | {"strokes": [stroke]})
+        self.http.put(
+            f"/api/scenes/{scene_id}/instructions", json=self.scene(scene_id)["instructions"] | {"strokes": [stroke]}
+        )
         self.assertEqual(self.merge(scene_id)["report"]["moved_share"], 0)
 
     def test_dark_frames_are_told_and_kinds_can_be_set(self):
         paths = take(self.folder / "l", even(0.05), [DARK] * 5, CLEAN, name="light")
-        paths += take(self.folder / "d", np.zeros((160, 240, 3), np.float32), [DARK] * 2, CLEAN, seed=4, name="dark",
-                      taken=datetime(2026, 10, 17, 18, 0, 30))
+        paths += take(
+            self.folder / "d",
+            np.zeros((160, 240, 3), np.float32),
+            [DARK] * 2,
+            CLEAN,
+            seed=4,
+            name="dark",
+            taken=datetime(2026, 10, 17, 18, 0, 30),
+        )
         scene = self.bring_in(paths)["scenes"][0]
         kinds = {f["name"]: f["kind"] for f in scene["frames"]}
         self.assertEqual(kinds["dark-1.dng"], "dark")
@@ -77,11 +92,15 @@ class Merging(ApiCase):
         scenes = shoot["scenes"]
         first = scenes[0]["id"]
         for other in scenes[1:]:
-            self.http.post(f"/api/scenes/{other['id']}/move", json={"frames": [f["id"] for f in other["frames"]], "to": first})
+            self.http.post(
+                f"/api/scenes/{other['id']}/move", json={"frames": [f["id"] for f in other["frames"]], "to": first}
+            )
         self.assertIn("no exposure time", self.merge(first)["fault"])
         for frame in self.scene(first)["frames"]:
             seconds = exposures[int(frame["name"].split("-")[1][0]) - 1].seconds
-            self.assertTrue(self.http.patch(f"/api/frames/{frame['id']}", json={"seconds": seconds}).json()["time_typed"])
+            self.assertTrue(
+                self.http.patch(f"/api/frames/{frame['id']}", json={"seconds": seconds}).json()["time_typed"]
+            )
         scene = self.merge(first)
         self.assertIsNone(scene["fault"])
         self.assertEqual(sorted(f["seconds"] for f in scene["report"]["frames"]), [1 / 4, 1.0, 4.0])
@@ -92,9 +111,14 @@ class Merging(ApiCase):
         made = self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [frames[0]["id"]]}).json()
         self.assertEqual([f["id"] for f in made["frames"]], [frames[0]["id"]])
         self.assertEqual(len(self.scene(scene_id)["frames"]), 3)
-        self.assertEqual(self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [f["id"] for f in frames[1:]]}).status_code,
-                         400, "one must stay")
-        self.assertEqual(self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [frames[0]["id"]]}).status_code, 400)
+        self.assertEqual(
+            self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [f["id"] for f in frames[1:]]}).status_code,
+            400,
+            "one must stay",
+        )
+        self.assertEqual(
+            self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [frames[0]["id"]]}).status_code, 400
+        )
         self.http.post(f"/api/scenes/{made['id']}/move", json={"frames": [frames[0]["id"]], "to": scene_id})
         self.assertEqual(len(self.scene(scene_id)["frames"]), 4)
         shown = [s["id"] for shoot in self.http.get("/api/shoots").json() for s in shoot["scenes"]]
@@ -102,8 +126,9 @@ class Merging(ApiCase):
 
     def test_the_simulated_camera(self):
         scenes = self.http.get("/api/camera").json()
-        self.assertEqual({s["name"] for s in scenes},
-                         {"lock-basin", "ferry-hall", "dam-crest", "ridge-observatory", "kiln-yard"})
+        self.assertEqual(
+            {s["name"] for s in scenes}, {"lock-basin", "ferry-hall", "dam-crest", "ridge-observatory", "kiln-yard"}
+        )
         answer = self.http.post("/api/camera", json={"scene": "kiln-yard", "frames": 2, "step": 3, "iso": 200})
         self.assertEqual(answer.status_code, 200, answer.text)
         self.work()
@@ -111,5 +136,9 @@ class Merging(ApiCase):
         seconds = sorted(f["seconds"] for f in scene["frames"])
         self.assertAlmostEqual(seconds[1] / seconds[0], 8, delta=0.05)
         self.assertTrue(scene["ready"], scene["fault"])
-        for wrong in ({"scene": "moon"}, {"scene": "kiln-yard", "frames": 60, "step": 4}, {"scene": "kiln-yard", "shake": 9}):
+        for wrong in (
+            {"scene": "moon"},
+            {"scene": "kiln-yard", "frames": 60, "step": 4},
+            {"scene": "kiln-yard", "shake": 9},
+        ):
             self.assertGreaterEqual(self.http.post("/api/camera", json=wrong).status_code, 400)

@@ -25,15 +25,33 @@ class LineCase(ApiCase):
         self.prepared = self.http.get(f"/api/scenes/{self.scene['id']}").json()["prepared"]
 
     def socket(self, path: str, **more):
-        return connect(self.served.address.replace("http", "ws") + path, max_size=None, origin=self.served.address, **more)
+        return connect(
+            self.served.address.replace("http", "ws") + path, max_size=None, origin=self.served.address, **more
+        )
 
     def wish(self, number: int, **changes) -> str:
-        return json.dumps({"number": number, "prepared": self.prepared, "treatment": {}, "view": "picture", "x": 0, "y": 0,
-                           "width": 480, "height": 320, "out_width": 480, "out_height": 320, "coarse": False} | changes)
+        return json.dumps(
+            {
+                "number": number,
+                "prepared": self.prepared,
+                "treatment": {},
+                "view": "picture",
+                "x": 0,
+                "y": 0,
+                "width": 480,
+                "height": 320,
+                "out_width": 480,
+                "out_height": 320,
+                "coarse": False,
+            }
+            | changes
+        )
 
     def picture(self, data: bytes) -> tuple[dict, np.ndarray]:
         length = struct.unpack("<I", data[:4])[0]
-        return json.loads(data[4:4 + length]), cv2.imdecode(np.frombuffer(data[4 + length:], np.uint8), cv2.IMREAD_COLOR)
+        return json.loads(data[4 : 4 + length]), cv2.imdecode(
+            np.frombuffer(data[4 + length :], np.uint8), cv2.IMREAD_COLOR
+        )
 
 
 class Sockets(LineCase):
@@ -72,16 +90,25 @@ class Sockets(LineCase):
         with self.socket("/api/view") as line:
             line.send(json.dumps({"prepared": self.prepared, "treatment": {}, "probe": [240, 40]}))
             found = json.loads(line.recv(20))["probe"]
-            self.assertAlmostEqual(found["stop"], np.log2(night()[40, 240] @ [0.2627, 0.678, 0.0593]) - 2, delta=0.3,
-                                   msg="relative to the reference, the frame of 1/4 s")
+            self.assertAlmostEqual(
+                found["stop"],
+                np.log2(night()[40, 240] @ [0.2627, 0.678, 0.0593]) - 2,
+                delta=0.3,
+                msg="relative to the reference, the frame of 1/4 s",
+            )
             self.assertGreater(found["snr_db"], 15)
             line.send(json.dumps({"prepared": self.prepared, "treatment": {}, "probe": [-5, 40]}))
             self.assertIsNone(json.loads(line.recv(20))["probe"])
 
     def test_bad_requests_are_told_and_the_line_stays_open(self):
         with self.socket("/api/view") as line:
-            for bad in (self.wish(1, prepared="../../etc"), self.wish(2, treatment={"sparkle": 1}),
-                        self.wish(3, view="rainbow"), self.wish(4, prepared="99-99"), self.wish(5, out_width=10**6)):
+            for bad in (
+                self.wish(1, prepared="../../etc"),
+                self.wish(2, treatment={"sparkle": 1}),
+                self.wish(3, view="rainbow"),
+                self.wish(4, prepared="99-99"),
+                self.wish(5, out_width=10**6),
+            ):
                 line.send(bad)
                 self.assertIn("fault", json.loads(line.recv(20)), bad)
             line.send(self.wish(6))
@@ -100,9 +127,12 @@ class Sockets(LineCase):
                     break
 
     def test_pages_from_elsewhere_get_no_line(self):
-        with self.assertRaises((InvalidStatus, ConnectionClosed)):
-            with connect(self.served.address.replace("http", "ws") + "/api/news", origin="http://evil.example") as line:
-                line.recv(5)
+        address = self.served.address.replace("http", "ws") + "/api/news"
+        with (
+            self.assertRaises((InvalidStatus, ConnectionClosed)),
+            connect(address, origin="http://evil.example") as line,
+        ):
+            line.recv(5)
 
 
 class Dials(ApiCase):
@@ -133,11 +163,30 @@ class Outrageous(LineCase):
     def test_numbers_that_cannot_be(self):
         nan, inf = float("nan"), float("inf")
         with self.socket("/api/view") as line:
-            for change in ({"width": 1e300}, {"width": nan}, {"x": nan}, {"y": inf}, {"x": -inf}, {"x": 1e300}, {"x": 481}, {"y": -321},
-                           {"x": -1e7, "width": 1e7 - 1}, {"height": 0}, {"height": -5}, {"out_width": 0}, {"out_width": 8192, "out_height": 8192},
-                           {"out_width": 1e300}, {"width": "wide"}, {"treatment": []},
-                           {"treatment": {"exposure": {"ev": nan}}}, {"treatment": {"exposure": {"ev": 1e300}}}, {"view": "x" * 1000},
-                           {"prepared": "1" * 5000 + "-1"}, {"more": 1}, {"coarse": "perhaps"}):
+            for change in (
+                {"width": 1e300},
+                {"width": nan},
+                {"x": nan},
+                {"y": inf},
+                {"x": -inf},
+                {"x": 1e300},
+                {"x": 481},
+                {"y": -321},
+                {"x": -1e7, "width": 1e7 - 1},
+                {"height": 0},
+                {"height": -5},
+                {"out_width": 0},
+                {"out_width": 8192, "out_height": 8192},
+                {"out_width": 1e300},
+                {"width": "wide"},
+                {"treatment": []},
+                {"treatment": {"exposure": {"ev": nan}}},
+                {"treatment": {"exposure": {"ev": 1e300}}},
+                {"view": "x" * 1000},
+                {"prepared": "1" * 5000 + "-1"},
+                {"more": 1},
+                {"coarse": "perhaps"},
+            ):
                 with self.subTest(change=str(change)[:60]):
                     self.answered(line, self.wish(3, **change))
             for number in (-1, float("inf"), 0.5, None):
@@ -147,9 +196,22 @@ class Outrageous(LineCase):
 
     def test_messages_that_are_no_requests(self):
         with self.socket("/api/view") as line:
-            for message in ("5", "null", "[]", '"x"', "", "{", "[" * 50_000, "\ud7ff\x00", b"\x00\xff\x13", b'{"number": 1}',
-                            '{"probe": [NaN, 1], "prepared": "1-1", "treatment": {}}', '{"probe": [1], "prepared": "1-1", "treatment": {}}',
-                            '{"probe": "here", "prepared": "1-1", "treatment": {}}', "9" * 5000):
+            for message in (
+                "5",
+                "null",
+                "[]",
+                '"x"',
+                "",
+                "{",
+                "[" * 50_000,
+                "\ud7ff\x00",
+                b"\x00\xff\x13",
+                b'{"number": 1}',
+                '{"probe": [NaN, 1], "prepared": "1-1", "treatment": {}}',
+                '{"probe": [1], "prepared": "1-1", "treatment": {}}',
+                '{"probe": "here", "prepared": "1-1", "treatment": {}}',
+                "9" * 5000,
+            ):
                 with self.subTest(message=message[:40]):
                     self.answered(line, message)
             line.send(self.wish(5))
@@ -163,16 +225,26 @@ class Outrageous(LineCase):
 
     def test_windows_that_hang_over_the_edge_are_drawn(self):
         with self.socket("/api/view") as line:
-            for number, change in enumerate(({"x": -100}, {"y": 319.5}, {"x": 479.9, "width": 1e6, "height": 1e6}, {"width": 1e-9, "height": 1e-9},
-                                             {"x": -9e6, "width": 9.9e6, "out_width": 50})):
+            for number, change in enumerate(
+                (
+                    {"x": -100},
+                    {"y": 319.5},
+                    {"x": 479.9, "width": 1e6, "height": 1e6},
+                    {"width": 1e-9, "height": 1e-9},
+                    {"x": -9e6, "width": 9.9e6, "out_width": 50},
+                )
+            ):
                 line.send(self.wish(number, **change))
                 data = line.recv(20)
                 self.assertTrue(isinstance(data, bytes), change)
                 self.assertEqual(self.picture(data)[0]["number"], number)
 
     def test_a_defect_is_told_with_the_requests_number_and_the_line_goes_on(self):
-        with mock.patch("crenn.api.view.ladder", side_effect=ZeroDivisionError("a defect")), self.socket("/api/view") as line, \
-                self.assertLogs("crenn.api.view", "ERROR"):
+        with (
+            mock.patch("crenn.api.view.ladder", side_effect=ZeroDivisionError("a defect")),
+            self.socket("/api/view") as line,
+            self.assertLogs("crenn.api.view", "ERROR"),
+        ):
             told = self.answered(line, self.wish(8))
             self.assertEqual(told["number"], 8)
             self.assertIn("ZeroDivisionError", told["fault"])

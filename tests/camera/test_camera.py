@@ -62,12 +62,17 @@ class Shooting(FolderCase):
         self.assertGreater(np.ptp(np.quantile(spread, [0.0005, 0.9999])), 11)
 
     def test_same_seed_same_frames(self):
-        one, two = (shoot("ferry-hall", self.folder / n, (96, 64), seed=9, truth=False).frames[0].read_bytes() for n in "ab")
+        one, two = (
+            shoot("ferry-hall", self.folder / n, (96, 64), seed=9, truth=False).frames[0].read_bytes() for n in "ab"
+        )
         self.assertEqual(one, two)
 
     def test_faults(self):
-        for name, size, words in (("harbour", (96, 64), "harbour"), ("ferry-hall", (97, 64), "97×64"),
-                                  ("ferry-hall", (2, 2), "2×2")):
+        for name, size, words in (
+            ("harbour", (96, 64), "harbour"),
+            ("ferry-hall", (97, 64), "97×64"),
+            ("ferry-hall", (2, 2), "2×2"),
+        ):
             with self.assertRaisesRegex(CrennError, words):
                 shoot(name, self.folder, size)
 

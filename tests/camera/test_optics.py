@@ -56,13 +56,17 @@ class Stars(unittest.TestCase):
 
     def draw(self, start: float, **changes) -> np.ndarray:
         image = np.zeros((320, 480, 3), np.float32)
-        replace(self.field, **changes).draw(image, np.ones((320, 480), np.float32), self.lens, (0, 0, 0, 0, 0.4), Pose(), 0, start, 0.1)
+        replace(self.field, **changes).draw(
+            image, np.ones((320, 480), np.float32), self.lens, (0, 0, 0, 0, 0.4), Pose(), 0, start, 0.1
+        )
         return image
 
     def test_light_does_not_depend_on_the_size(self):
         small = self.draw(0.0)
         large = np.zeros((640, 960, 3), np.float32)
-        self.field.draw(large, np.ones((640, 960), np.float32), Lens(0.8, (960, 640)), (0, 0, 0, 0, 0.4), Pose(), 0, 0.0, 0.1)
+        self.field.draw(
+            large, np.ones((640, 960), np.float32), Lens(0.8, (960, 640)), (0, 0, 0, 0, 0.4), Pose(), 0, 0.0, 0.1
+        )
         self.assertAlmostEqual(large.sum() / small.sum() / 4, 1.0, delta=0.02)
 
     def test_the_sky_returns_after_a_sidereal_day(self):
@@ -91,11 +95,20 @@ class Brackets(FolderCase):
         np.testing.assert_allclose(np.diff(stops), 1.5, atol=1e-9)
         self.assertAlmostEqual(bracket.exposures[2].seconds, 1.0 * 100 / 400 * 2)
         self.assertFalse(any(p.still for p in bracket.poses))
-        self.assertTrue(all(b >= a + e.seconds for a, b, e in zip(bracket.starts, bracket.starts[1:], bracket.exposures)))
+        self.assertTrue(
+            all(b >= a + e.seconds for a, b, e in zip(bracket.starts, bracket.starts[1:], bracket.exposures))
+        )
 
     def test_what_cannot_be_shot_is_refused(self):
         scene = scene_named("kiln-yard")
-        for count, step, iso, shake in ((0, 1, 100, 0), (61, 0, 100, 0), (5, 5, 100, 0), (5, 1, 10, 0), (5, 1, 100, 3), (60, 4, 100, 0)):
+        for count, step, iso, shake in (
+            (0, 1, 100, 0),
+            (61, 0, 100, 0),
+            (5, 5, 100, 0),
+            (5, 1, 10, 0),
+            (5, 1, 100, 3),
+            (60, 4, 100, 0),
+        ):
             with self.subTest(count=count, step=step, iso=iso, shake=shake), self.assertRaises(CrennError):
                 Bracket.chosen(scene, count, step, iso, shake)
 

@@ -29,7 +29,7 @@ def town(height: int = 440, width: int = 640) -> np.ndarray:
     rgb[y:] *= wall[y:, :, None]
     tower = rng.uniform(0.02, 0.5, (12, 5)).astype(np.float32)
     for x in (40, 300, 520):
-        rgb[y - 168:y, x:x + 60] = np.kron(tower, np.ones((14, 12), np.float32))[..., None] * [1.0, 0.8, 0.5]
+        rgb[y - 168 : y, x : x + 60] = np.kron(tower, np.ones((14, 12), np.float32))[..., None] * [1.0, 0.8, 0.5]
     import cv2
 
     return cv2.GaussianBlur(rgb, (0, 0), 0.7)
@@ -42,7 +42,9 @@ def hand_held(degrees: float, count: int = 4, seed: int = 4):
     rng = np.random.default_rng(seed)
     poses = [Pose(*(rng.standard_normal(3) * degrees * np.pi / 180)) if i != 2 else Pose() for i in range(count)]
     light = town()
-    return [np.maximum(resample(light, view_of_light(lens, p, wide)), 0) for p in poses], [between(lens, poses[2], p) for p in poses]
+    return [np.maximum(resample(light, view_of_light(lens, p, wide)), 0) for p in poses], [
+        between(lens, poses[2], p) for p in poses
+    ]
 
 
 class Maps(unittest.TestCase):
@@ -87,21 +89,31 @@ class Resampling(unittest.TestCase):
         for shift in ((0.5, 0.5), (1.0, 0.0), (0.25, 0.75)):
             with self.subTest(shift=shift):
                 mesh = Mesh.of(lambda p, s=shift: p + s, mosaic.shape)
-                moved, black, white, _ = resample_mosaic(mosaic, mesh, RGGB, np.zeros(3, np.float32), 16383.0, 16000.0, ONES, slope,
-                                                         offset)
+                moved, black, white, _ = resample_mosaic(
+                    mosaic, mesh, RGGB, np.zeros(3, np.float32), 16383.0, 16000.0, ONES, slope, offset
+                )
                 share = noise_share(mesh, RGGB, ONES)
                 for row in range(2):
                     for column in range(2):
                         c = RGGB[row, column]
-                        plane = (moved[20 + row:-20:2, 20 + column:-20:2] - black) / (white - black) * 16383
+                        plane = (moved[20 + row : -20 : 2, 20 + column : -20 : 2] - black) / (white - black) * 16383
                         got = plane.astype(np.float64).var() / deviation**2
                         self.assertAlmostEqual(got / share[5:-5, 5:-5, c].mean(), 1.0, delta=0.12)
 
     def test_clipped_light_stays_clipped_and_outside_is_marked(self):
         mosaic = np.full((80, 120), 3000, np.uint16)
         mosaic[30:40, 50:60] = 16383
-        moved, _, white, _ = resample_mosaic(mosaic, Mesh.of(lambda p: p + (6, 0), mosaic.shape), RGGB, np.full(3, 512, np.float32),
-                                             16383.0, 16300.0, ONES, np.full(3, 1e-5, np.float32), np.full(3, 1e-8, np.float32))
+        moved, _, white, _ = resample_mosaic(
+            mosaic,
+            Mesh.of(lambda p: p + (6, 0), mosaic.shape),
+            RGGB,
+            np.full(3, 512, np.float32),
+            16383.0,
+            16300.0,
+            ONES,
+            np.full(3, 1e-5, np.float32),
+            np.full(3, 1e-8, np.float32),
+        )
         self.assertTrue((moved[31:39, 45:53] == white).all())
         self.assertTrue((moved[:, 115:] == MISSING).all())
         self.assertFalse((moved[:20] == white).any())
@@ -160,7 +172,9 @@ class HandHeld(FolderCase):
         x, y, w, h = filled.report["common"]
         self.assertEqual(common.shape, (round(h * 384), round(w * 560)))
         top, left = round(y * 384), round(x * 560)
-        np.testing.assert_array_equal(common.rgb, filled.rgb[top:top + common.shape[0], left:left + common.shape[1]])
+        np.testing.assert_array_equal(
+            common.rgb, filled.rgb[top : top + common.shape[0], left : left + common.shape[1]]
+        )
 
 
 class Misfits(FolderCase):
@@ -208,7 +222,9 @@ class Misfits(FolderCase):
     def test_times_that_lie_by_a_third_of_a_stop(self):
         real = [replace(e, shutter_error=1.26 if i == 3 else 1.0) for i, e in enumerate(self.exposures)]
         report = merge_frames(take(self.folder, town(), real)).report
-        self.assertTrue(any("frame-4.dng: was exposed +0.33 EV off" in w for w in report["warnings"]), report["warnings"])
+        self.assertTrue(
+            any("frame-4.dng: was exposed +0.33 EV off" in w for w in report["warnings"]), report["warnings"]
+        )
         self.assertEqual(report["set_aside"], [])
 
     def test_orientation_flags_that_differ(self):

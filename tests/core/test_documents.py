@@ -30,10 +30,15 @@ class Treatments(FolderCase):
         self.assertEqual(parse_treatment(json.loads(treatment.model_dump_json())), treatment)
 
     def test_faults_name_the_value(self):
-        for document, words in (({"exposure": {"ev": 99}}, "exposure.ev"), ({"sparkle": {}}, "sparkle"),
-                                ({"tone": {"contrast": "much"}}, "tone.contrast"), ({"version": 7}, "version"),
-                                ({"placement": {"rungs": [{"stop": 1, "ev": 1}, {"stop": 1, "ev": 2}]}}, "same stop"),
-                                ({"exposure": {"ev": float("nan")}}, "exposure.ev"), ([], "JSON object")):
+        for document, words in (
+            ({"exposure": {"ev": 99}}, "exposure.ev"),
+            ({"sparkle": {}}, "sparkle"),
+            ({"tone": {"contrast": "much"}}, "tone.contrast"),
+            ({"version": 7}, "version"),
+            ({"placement": {"rungs": [{"stop": 1, "ev": 1}, {"stop": 1, "ev": 2}]}}, "same stop"),
+            ({"exposure": {"ev": float("nan")}}, "exposure.ev"),
+            ([], "JSON object"),
+        ):
             with self.subTest(words=words), self.assertRaisesRegex(InvalidTreatment, words):
                 parse_treatment(document)
 
@@ -59,8 +64,16 @@ class RadianceFiles(FolderCase):
         rgb = night(40, 60)
         source = np.arange(2400, dtype=np.uint8).reshape(40, 60) % 5
         path = self.folder / "m.exr"
-        report = MergeReport(reference=1, width=60, height=40, frames=[], source_indices=[], as_shot=[5000, 0], clipped_share=[0, 0, 0],
-                             **light_statistics(rgb, rgb * 0.1, None)).model_dump()
+        report = MergeReport(
+            reference=1,
+            width=60,
+            height=40,
+            frames=[],
+            source_indices=[],
+            as_shot=[5000, 0],
+            clipped_share=[0, 0, 0],
+            **light_statistics(rgb, rgb * 0.1, None),
+        ).model_dump()
         write_exr(path, rgb, RadianceMap(rgb, rgb * 0.1, source, source % 2, report=report))
         back = read_exr(path)
         np.testing.assert_array_equal(back.rgb, rgb)
@@ -88,8 +101,9 @@ class RadianceFiles(FolderCase):
         write_exr(path, rgb, RadianceMap(rgb, rgb, np.zeros((40, 60), np.uint8)))
         with OpenEXR.File(str(path), separate_channels=True) as file:
             self.assertLessEqual({"R", "G", "B", "sigma.R", "sigma.G", "sigma.B", "source"}, set(file.channels()))
-            np.testing.assert_allclose(file.header()["chromaticities"],
-                                       (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290), atol=1e-6)
+            np.testing.assert_allclose(
+                file.header()["chromaticities"], (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290), atol=1e-6
+            )
 
     def test_broken_and_absent(self):
         (self.folder / "b.exr").write_bytes(b"v/1\x01broken")
@@ -107,7 +121,9 @@ class Delivery(FolderCase):
     def setUp(self):
         super().setUp()
         self.renderer = Renderer(PreparedScene.from_radiance(RadianceMap(night(), None)))
-        self.metadata = CaptureMetadata("Crenn", "T1", "24 mm", 1 / 15, 8.0, 100, 24.0, datetime(2026, 10, 17, 18, 0, 5))
+        self.metadata = CaptureMetadata(
+            "Crenn", "T1", "24 mm", 1 / 15, 8.0, 100, 24.0, datetime(2026, 10, 17, 18, 0, 5)
+        )
 
     def deliver(self, name: str, **more) -> Path:
         path = self.folder / name
@@ -175,17 +191,29 @@ class Grouping(unittest.TestCase):
 
 
 class Layers(unittest.TestCase):
-    ALLOWED = {"core": {"core"}, "camera": {"camera", "core"}, "store": {"store", "core"},
-               "jobs": {"jobs", "store", "core", "camera", "log"}, "api": {"api", "jobs", "store", "core", "camera", "log"}}
-    FOREIGN = {"core": {"fastapi", "sqlalchemy", "procrastinate", "starlette", "uvicorn", "psycopg"},
-               "camera": {"fastapi", "sqlalchemy", "procrastinate"}}
+    ALLOWED = {
+        "core": {"core"},
+        "camera": {"camera", "core"},
+        "store": {"store", "core"},
+        "jobs": {"jobs", "store", "core", "camera", "log"},
+        "api": {"api", "jobs", "store", "core", "camera", "log"},
+    }
+    FOREIGN = {
+        "core": {"fastapi", "sqlalchemy", "procrastinate", "starlette", "uvicorn", "psycopg"},
+        "camera": {"fastapi", "sqlalchemy", "procrastinate"},
+    }
 
     def test_imports_only_go_downwards(self):
         for layer, allowed in self.ALLOWED.items():
             for path in (ROOT / "src" / "crenn" / layer).rglob("*.py"):
                 for node in ast.walk(ast.parse(path.read_text())):
-                    names = ([a.name for a in node.names] if isinstance(node, ast.Import)
-                             else [node.module or ""] if isinstance(node, ast.ImportFrom) else [])
+                    names = (
+                        [a.name for a in node.names]
+                        if isinstance(node, ast.Import)
+                        else [node.module or ""]
+                        if isinstance(node, ast.ImportFrom)
+                        else []
+                    )
                     for name in names:
                         parts = name.split(".")
                         if parts[0] == "crenn" and len(parts) > 1:

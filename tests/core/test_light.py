@@ -10,9 +10,9 @@ from crenn.core.light.ends import STRAIGHT, shown_luminance
 from crenn.core.light.placement import MIDDLE, Rung, placement_ev
 from crenn.core.light.tone import tone_ev
 from crenn.core.merge.report import light_statistics
+from crenn.core.radiance import RadianceMap
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.radiance import RadianceMap
 from crenn.core.render.step import table_stops
 from crenn.core.spaces import luminance
 from crenn.core.treatment import parse_treatment
@@ -128,8 +128,14 @@ class Curves(unittest.TestCase):
 
 class Prepared(FolderCase):
     def test_saved_and_opened_scenes_render_the_same(self):
-        scene = PreparedScene.from_radiance(RadianceMap(night(700, 1050), night(700, 1050) * 0.05,
-                                                        np.zeros((700, 1050), np.uint8), np.zeros((700, 1050), np.uint8)))
+        scene = PreparedScene.from_radiance(
+            RadianceMap(
+                night(700, 1050),
+                night(700, 1050) * 0.05,
+                np.zeros((700, 1050), np.uint8),
+                np.zeros((700, 1050), np.uint8),
+            )
+        )
         scene.save(self.folder / "1-1")
         opened = PreparedScene.open(self.folder / "1-1")
         self.assertEqual(opened.size, (700, 1050))
@@ -151,8 +157,12 @@ class Prepared(FolderCase):
 
     def test_windows_beyond_the_edge_and_of_odd_scale(self):
         renderer = Renderer(PreparedScene.from_radiance(RadianceMap(night(300, 500), None)))
-        for window in (Window(480, 280, 100, 100, 100, 100), Window(0, 0, 500, 300, 777, 466), Window(3, 5, 7, 9, 70, 90),
-                       Window(0, 0, 500, 300, 1, 1)):
+        for window in (
+            Window(480, 280, 100, 100, 100, 100),
+            Window(0, 0, 500, 300, 777, 466),
+            Window(3, 5, 7, 9, 70, 90),
+            Window(0, 0, 500, 300, 1, 1),
+        ):
             codes, limits = renderer.picture(parse_treatment({}), window, oversample=2)
             self.assertEqual(codes.shape, (window.out_height, window.out_width, 3))
             self.assertEqual(limits.shape, codes.shape[:2])

@@ -65,7 +65,8 @@ class MergeOfARamp(FolderCase):
             slope, offset = CLEAN.noise_profile(100)
             gain_possible = (slope * light + offset) * information
             got = (single.rgb[10:-10, columns] - self.truth[10:-10, columns]).var() / (
-                (self.map.rgb[10:-10, columns] - self.truth[10:-10, columns]).var())
+                (self.map.rgb[10:-10, columns] - self.truth[10:-10, columns]).var()
+            )
             with self.subTest(stop=stop):
                 self.assertGreater(got / gain_possible, 0.9)
 
@@ -87,7 +88,7 @@ class Merge(FolderCase):
                 self.assertLess(np.abs(merged.rgb[sky].mean((0, 1)) / truth[sky].mean((0, 1)) - 1).max(), 0.004)
 
     def test_a_sensor_with_a_mosaic_of_six_by_six(self):
-        six = "GGRGGB" "GGBGGR" "BRGRBG" "GGBGGR" "GGRGGB" "RBGBRG"
+        six = "GGRGGBGGBGGRBRGRBGGGBGGRGGRGGBRBGBRG"
         sensor = Sensor(pattern=six, prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
         truth = night(640, 960)
         merged = merge_frames(take(self.folder, truth, sensor=sensor), reference=2)
@@ -131,10 +132,13 @@ class Merge(FolderCase):
         scenes = []
         for index in range(4):
             rgb = np.full((160, 240, 3), 0.05, np.float32)
-            rgb[60:100, 40 + 30 * index:80 + 30 * index] = 0.3
+            rgb[60:100, 40 + 30 * index : 80 + 30 * index] = 0.3
             scenes.append(rgb)
         paths = take(self.folder, scenes)
-        merged, mixed = merge_frames(paths, reference=2), merge_frames(paths, reference=2, instructions=Instructions(deghost=False))
+        merged, mixed = (
+            merge_frames(paths, reference=2),
+            merge_frames(paths, reference=2, instructions=Instructions(deghost=False)),
+        )
         truth = scenes[2][10:-10, 10:-10]
 
         def wrong(radiance):
@@ -154,23 +158,27 @@ class Merge(FolderCase):
         merged = merge_frames(take(self.folder, truth, [Exposure(4.0)], sensor=hot))
         dark = np.ones((120, 160), bool)
         for cx, cy in ((40, 41), (100, 60), (71, 90)):
-            dark[cy - 6:cy + 7, cx - 6:cx + 7] = False
+            dark[cy - 6 : cy + 7, cx - 6 : cx + 7] = False
             clean = merge_frames(take(self.folder / f"c{cx}", truth, [Exposure(4.0)]))
-            peak, before = merged.rgb[cy - 2:cy + 3, cx - 2:cx + 3].max(), clean.rgb[cy - 2:cy + 3, cx - 2:cx + 3].max()
+            peak, before = (
+                merged.rgb[cy - 2 : cy + 3, cx - 2 : cx + 3].max(),
+                clean.rgb[cy - 2 : cy + 3, cx - 2 : cx + 3].max(),
+            )
             self.assertGreater(peak, 0.9 * before)
         self.assertGreater(merged.report["hot_pixels"], 5)
         self.assertLess((np.abs(merged.rgb - 0.04).max(-1) > 0.04)[dark][500:].mean(), 2e-3)
 
     def test_noise_is_estimated_where_the_file_does_not_tell(self):
         for iso in (100, 1600):
-            frame = read_raw(take(self.folder / str(iso), night(480, 640), [Exposure(1.0 * 100 / iso, iso=iso)], profile=False)[0])
+            frame = read_raw(
+                take(self.folder / str(iso), night(480, 640), [Exposure(1.0 * 100 / iso, iso=iso)], profile=False)[0]
+            )
             self.assertIsNone(frame.noise)
             found = estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
             slope, offset = CLEAN.noise_profile(iso)
             for light in (0.06, 0.2):
                 with self.subTest(iso=iso, light=light):
                     self.assertAlmostEqual(found.variance(light) / (slope * light + offset), 1.0, delta=0.25)
-
 
     def test_the_picture_stands_as_the_camera_was_held(self):
         truth = night(96, 160)
@@ -210,17 +218,23 @@ class BadInput(FolderCase):
         self.assertRegex(merged.report["set_aside"][0], "other-1.dng: is 256×96, while frame-1.dng is 256×64")
 
     def test_another_camera_is_set_aside(self):
-        paths = take(self.folder, ramp(64, 256)) + take(self.folder, ramp(64, 256), [Exposure(2.0)], name="other", model="T2")
+        paths = take(self.folder, ramp(64, 256)) + take(
+            self.folder, ramp(64, 256), [Exposure(2.0)], name="other", model="T2"
+        )
         self.assertIn("another camera", merge_frames(paths).report["set_aside"][0])
 
     def test_a_missing_exposure_time(self):
-        paths = take(self.folder, ramp(64, 256)) + take(self.folder, ramp(64, 256), [Exposure(2.0)], name="bare", seconds=None)
+        paths = take(self.folder, ramp(64, 256)) + take(
+            self.folder, ramp(64, 256), [Exposure(2.0)], name="bare", seconds=None
+        )
         merged = merge_frames(paths)
         self.assertIn("bare-1.dng: has no exposure time", merged.report["set_aside"][0])
         self.assertRegex(self.fault(paths, reference=4), "reference frame cannot be merged")
 
     def test_source_keeps_the_index_of_the_files_given(self):
-        paths = take(self.folder, ramp(64, 256), [Exposure(2.0)], name="bare", seconds=None) + take(self.folder, ramp(64, 256))
+        paths = take(self.folder, ramp(64, 256), [Exposure(2.0)], name="bare", seconds=None) + take(
+            self.folder, ramp(64, 256)
+        )
         self.assertEqual(set(np.unique(merge_frames(paths).source)), {1, 2, 3, 4})
 
     def test_equal_frames_are_averaged_and_it_is_said(self):

@@ -74,14 +74,18 @@ class Demosaic(unittest.TestCase):
         for c in range(3):
             for row in range(2):
                 for column in range(2):
-                    spread = ((out[10 + row:-10:2, 10 + column:-10:2, c] - 0.2)
-                              / sigma[10 + row:-10:2, 10 + column:-10:2, c]).std()
+                    spread = (
+                        (out[10 + row : -10 : 2, 10 + column : -10 : 2, c] - 0.2)
+                        / sigma[10 + row : -10 : 2, 10 + column : -10 : 2, c]
+                    ).std()
                     self.assertTrue(0.92 < spread < 1.08, (c, row, column, spread))
 
 
 class Exposures(FolderCase):
     def test_ratio_and_its_error(self):
-        dark, bright = (read_raw(p) for p in take(self.folder, night(), [Exposure(0.25), Exposure(1.0, shutter_error=1.12)]))
+        dark, bright = (
+            read_raw(p) for p in take(self.folder, night(), [Exposure(0.25), Exposure(1.0, shutter_error=1.12)])
+        )
         found = measure_ratio(dark, bright, (PROFILE, PROFILE), 4.0)
         self.assertAlmostEqual(np.log2(found.refined), np.log2(4.48), delta=0.003)
         self.assertLess(abs(np.log2(found.refined / 4.48)), 6 * found.error + 5e-4)
@@ -114,8 +118,16 @@ class Exposures(FolderCase):
 class Combining(unittest.TestCase):
     def combine(self, stack, gains, still=None):
         frames = len(gains)
-        return combine(np.stack(stack), gains, RGGB, np.full((frames, 3), 512, np.float32),
-                       np.full(frames, 16383, np.float32), np.full(frames, 16320, np.float32), [PROFILE] * frames, still)
+        return combine(
+            np.stack(stack),
+            gains,
+            RGGB,
+            np.full((frames, 3), 512, np.float32),
+            np.full(frames, 16383, np.float32),
+            np.full(frames, 16320, np.float32),
+            [PROFILE] * frames,
+            still,
+        )
 
     def frame(self, light: float, gain: float) -> np.ndarray:
         return np.full((16, 16), min(round(512 + light * gain * (16383 - 512)), 16383), np.uint16)
@@ -148,7 +160,11 @@ class Combining(unittest.TestCase):
         stack = []
         for gain in gains:
             sigma = np.sqrt(slope * light * gain + offset)
-            stack.append(np.rint(512 + (light * gain + sigma * rng.standard_normal((200, 200))) * (16383 - 512)).astype(np.uint16))
+            stack.append(
+                np.rint(512 + (light * gain + sigma * rng.standard_normal((200, 200))) * (16383 - 512)).astype(
+                    np.uint16
+                )
+            )
         merged = self.combine(stack, gains)
         self.assertAlmostEqual(float(merged.light.var() / merged.variance.mean()), 1.0, delta=0.03)
 
@@ -156,14 +172,26 @@ class Combining(unittest.TestCase):
 class Ghosts(unittest.TestCase):
     def share(self, first, second):
         stack = np.stack([first, second])
-        return find_motion(stack, np.array([1.0, 1.0]), RGGB, np.full((2, 3), 512.0), np.array([16383.0] * 2),
-                           np.array([16320.0] * 2), [PROFILE] * 2, 0).share
+        return find_motion(
+            stack,
+            np.array([1.0, 1.0]),
+            RGGB,
+            np.full((2, 3), 512.0),
+            np.array([16383.0] * 2),
+            np.array([16320.0] * 2),
+            [PROFILE] * 2,
+            0,
+        ).share
 
     def test_noise_is_not_motion(self):
         rng = np.random.default_rng(1)
         slope, offset = CLEAN.noise_profile(100)
-        frames = [np.rint(512 + (0.02 + np.sqrt(slope * 0.02 + offset) * rng.standard_normal((160, 240))) * 15871)
-                  .astype(np.uint16) for _ in range(2)]
+        frames = [
+            np.rint(512 + (0.02 + np.sqrt(slope * 0.02 + offset) * rng.standard_normal((160, 240))) * 15871).astype(
+                np.uint16
+            )
+            for _ in range(2)
+        ]
         self.assertGreater((self.share(*frames)[1] == 255).mean(), 0.999)
 
     def test_a_thing_that_moved_is_found_with_a_margin(self):
@@ -172,7 +200,7 @@ class Ghosts(unittest.TestCase):
         two[40:80, 80:120] = 2000
         share = self.share(one, two)
         self.assertTrue((share[0] == 255).all(), "the reference always speaks")
-        self.assertTrue((share[1][40 // CELL:80 // CELL, 80 // CELL:120 // CELL] == 0).all())
+        self.assertTrue((share[1][40 // CELL : 80 // CELL, 80 // CELL : 120 // CELL] == 0).all())
         self.assertEqual(share[1][0, 0], 255)
         self.assertLess((share[1] < 255).mean(), 0.1)
 

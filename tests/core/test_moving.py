@@ -23,14 +23,16 @@ def crossing(value: float = 0.3, ground: float = 0.05) -> list[np.ndarray]:
     out = []
     for index in range(4):
         rgb = np.full((160, 240, 3), ground, np.float32)
-        rgb[60:100, 30 + 45 * index:60 + 45 * index] = value
+        rgb[60:100, 30 + 45 * index : 60 + 45 * index] = value
         out.append(rgb)
     return out
 
 
 class Regions(FolderCase):
     def merged(self, scenes, **instructions):
-        return merge_frames(take(self.folder, scenes, EXPOSURES, CLEAN), reference=2, instructions=Instructions(**instructions))
+        return merge_frames(
+            take(self.folder, scenes, EXPOSURES, CLEAN), reference=2, instructions=Instructions(**instructions)
+        )
 
     def test_a_region_comes_from_one_frame_whole(self):
         scenes = crossing()
@@ -49,7 +51,9 @@ class Regions(FolderCase):
     def test_motion_in_the_dark_is_found_by_the_brighter_frames(self):
         scenes = [np.full((160, 240, 3), 2e-4, np.float32) for _ in range(4)]
         scenes[3][60:100, 100:160] = 5e-4
-        merged = merge_frames(take(self.folder, scenes, (*EXPOSURES[:2], Exposure(2.0), Exposure(4.0)), CLEAN), reference=1)
+        merged = merge_frames(
+            take(self.folder, scenes, (*EXPOSURES[:2], Exposure(2.0), Exposure(4.0)), CLEAN), reference=1
+        )
         self.assertGreater((merged.moved[66:94, 106:154] > 0).mean(), 0.9)
         self.assertLess((merged.moved[110:, :] > 0).mean(), 0.02)
 
@@ -135,8 +139,12 @@ class Grouping(unittest.TestCase):
     start = datetime(2026, 10, 17, 18, 0)
 
     def key(self, at: float, stop: float, kind: str = "light", view: int = 1, seconds: float = 1.0) -> GroupingKey:
-        picture = np.kron(np.random.default_rng(view).integers(0, 255, (16, 24, 3)), np.ones((4, 4, 1))).astype(np.uint8)
-        return GroupingKey(self.start + timedelta(seconds=at), seconds, 2.0**stop, "T1", 600, 400, 24.0, kind, signature_of(picture))
+        picture = np.kron(np.random.default_rng(view).integers(0, 255, (16, 24, 3)), np.ones((4, 4, 1))).astype(
+            np.uint8
+        )
+        return GroupingKey(
+            self.start + timedelta(seconds=at), seconds, 2.0**stop, "T1", 600, 400, 24.0, kind, signature_of(picture)
+        )
 
     def test_a_stack_of_brackets_stays_together_and_two_views_do_not(self):
         same = [self.key(2 * i, (i % 3) * 2) for i in range(6)]

@@ -97,8 +97,10 @@ class Pictures(FolderCase):
 
     def test_exr_is_light_in_its_own_primaries(self):
         path = self.folder / "e.exr"
-        with OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "expTime": 0.5},
-                          {"RGB": np.full((64, 96, 3), 0.18, np.float32) * np.float32([1, 1, 1])}) as file:
+        with OpenEXR.File(
+            {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "expTime": 0.5},
+            {"RGB": np.full((64, 96, 3), 0.18, np.float32) * np.float32([1, 1, 1])},
+        ) as file:
             file.write(str(path))
         frame = read_frame(path)
         self.assertEqual((frame.encoding, frame.metadata.seconds), ("linear", 0.5))
@@ -112,7 +114,12 @@ class Pictures(FolderCase):
 
     def test_broken_pictures_are_named(self):
         good = self.jpegs()[0]
-        for name, data in (("x.jpg", b"nothing"), ("cut.jpg", good.read_bytes()[:2000]), ("x.exr", b"v/1"), ("x.tif", b"II*\0")):
+        for name, data in (
+            ("x.jpg", b"nothing"),
+            ("cut.jpg", good.read_bytes()[:2000]),
+            ("x.exr", b"v/1"),
+            ("x.tif", b"II*\0"),
+        ):
             path = self.folder / name
             path.write_bytes(data)
             with self.subTest(name=name), self.assertRaises(UnreadableFrame) as caught:

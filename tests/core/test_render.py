@@ -4,11 +4,11 @@ import unittest
 
 import numpy as np
 
+from crenn.core.fastmath import cbrt, exp2, log2
 from crenn.core.light.ends import shown_luminance
 from crenn.core.light.placement import Rung, placement_ev
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.executor import Renderer, Window
-from crenn.core.fastmath import cbrt, exp2, log2
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.step import table_stops
 from crenn.core.render.views import ladder, paint_view, probe
@@ -34,8 +34,13 @@ class Neutral(unittest.TestCase):
         rgb = night()
         r = renderer(rgb)
         off = Treatment.neutral().model_dump()
-        neutral = {"exposure": {"ev": 0.0}, "white_balance": {}, "placement": {"shadows": 0.0, "highlights": 0.0, "local": 1.0},
-                   "tone": {"contrast": 1.0}, "ends": {}}
+        neutral = {
+            "exposure": {"ev": 0.0},
+            "white_balance": {},
+            "placement": {"shadows": 0.0, "highlights": 0.0, "local": 1.0},
+            "tone": {"contrast": 1.0},
+            "ends": {},
+        }
         for name, values in neutral.items():
             with self.subTest(step=name):
                 treatment = parse_treatment(off | {name: values | {"on": True}})
@@ -79,7 +84,9 @@ class Edges(unittest.TestCase):
         rgb = np.full((400, 600, 3), 0.6, np.float32)
         rgb[200:] = 0.004
         r = renderer(rgb)
-        lab = srgb_to_lab(codes(r, {"placement": {"shadows": 3.0, "highlights": -2.0, "local": 1.5}, "exposure": {"ev": 0}}) / 65535)
+        lab = srgb_to_lab(
+            codes(r, {"placement": {"shadows": 3.0, "highlights": -2.0, "local": 1.5}, "exposure": {"ev": 0}}) / 65535
+        )
         for rows in (slice(4, 198), slice(203, 396)):
             lightness = lab[rows, 100:500, 0]
             self.assertLess(np.ptp(lightness), 0.2)
@@ -119,9 +126,16 @@ class Colour(unittest.TestCase):
             patches = [np.array(colour) * 2.0**ev for ev in np.arange(-4, 2.0, 0.5)]
             rgb = np.repeat(np.array(patches, np.float32)[None], 4, 0)
             linear = srgb_decode(codes(renderer(np.repeat(rgb, 4, 1)), PLAIN)[2, 1::4] / 65535)
-            lms = np.cbrt(linear @ np.array([[0.4122214708, 0.2119034982, 0.0883024619],
-                                             [0.5363325363, 0.6806995451, 0.2817188376],
-                                             [0.0514459929, 0.1073969566, 0.6299787005]]))
+            lms = np.cbrt(
+                linear
+                @ np.array(
+                    [
+                        [0.4122214708, 0.2119034982, 0.0883024619],
+                        [0.5363325363, 0.6806995451, 0.2817188376],
+                        [0.0514459929, 0.1073969566, 0.6299787005],
+                    ]
+                )
+            )
             a = lms @ [1.9779984951, -2.4285922050, 0.4505937099]
             b = lms @ [0.0259040371, 0.7827717662, -0.8086757660]
             coloured = np.hypot(a, b) > 0.02

@@ -22,8 +22,12 @@ class Spaces(unittest.TestCase):
 
     def test_ciede2000_published_pairs(self):
         # Sharma, Wu and Dalal 2005, table 1: pairs 1, 7, 17 and 25.
-        pairs = [((50, 2.6772, -79.7751), (50, 0, -82.7485), 2.0425), ((50, 0, 0), (50, -1, 2), 2.3669),
-                 ((50, 2.5, 0), (73, 25, -18), 27.1492), ((60.2574, -34.0099, 36.2677), (60.4626, -34.1751, 39.4387), 1.2644)]
+        pairs = [
+            ((50, 2.6772, -79.7751), (50, 0, -82.7485), 2.0425),
+            ((50, 0, 0), (50, -1, 2), 2.3669),
+            ((50, 2.5, 0), (73, 25, -18), 27.1492),
+            ((60.2574, -34.0099, 36.2677), (60.4626, -34.1751, 39.4387), 1.2644),
+        ]
         for one, two, published in pairs:
             with self.subTest(published=published):
                 self.assertAlmostEqual(float(spaces.delta_e2000(one, two)), published, places=3)

@@ -31,7 +31,9 @@ class Even(FolderCase):
         single = one.rgb[20:-20, 20:-20].std((0, 1))
         for method, least in (("mean", 0.97), ("clipped", 0.95), ("median", 0.75)):
             with self.subTest(method=method):
-                many = merge_frames(take(self.folder / method, even(), [DARK] * 12, CLEAN), instructions=Instructions(method=method))
+                many = merge_frames(
+                    take(self.folder / method, even(), [DARK] * 12, CLEAN), instructions=Instructions(method=method)
+                )
                 self.assertEqual(many.report["mode"], "stack")
                 inner = many.rgb[20:-20, 20:-20]
                 gain = single / inner.std((0, 1)) / np.sqrt(12)
@@ -86,8 +88,16 @@ class Calibrating(FolderCase):
         lights = take(self.folder, even(0.05), [DARK] * 6, self.sensor)
         exposure = Exposure(changes.pop("seconds", DARK.seconds), DARK.aperture, DARK.iso)
         black = np.zeros((*changes.pop("size", (160, 240)), 3), np.float32)
-        return lights + take(self.folder, black, [exposure] * darks, self.sensor, seed=5, name="dark",
-                             taken=datetime(2026, 10, 17, 18, 1, 0), **changes)
+        return lights + take(
+            self.folder,
+            black,
+            [exposure] * darks,
+            self.sensor,
+            seed=5,
+            name="dark",
+            taken=datetime(2026, 10, 17, 18, 1, 0),
+            **changes,
+        )
 
     def test_dark_frames_take_off_glow_and_hot_pixels(self):
         plain = merge_frames(self.shots(0))
@@ -110,18 +120,30 @@ class Calibrating(FolderCase):
         x = np.linspace(-1, 1, 240, dtype=np.float32)
         fall = (1 - 0.5 * x**2)[None, :, None]
         lights = take(self.folder, even(0.05) * fall, [DARK] * 5, CLEAN)
-        flats = take(self.folder, np.full((160, 240, 3), 0.5, np.float32) * fall, [Exposure(1.0)] * 3, CLEAN, name="flat",
-                     taken=datetime(2026, 10, 18, 9, 0, 0))
+        flats = take(
+            self.folder,
+            np.full((160, 240, 3), 0.5, np.float32) * fall,
+            [Exposure(1.0)] * 3,
+            CLEAN,
+            name="flat",
+            taken=datetime(2026, 10, 18, 9, 0, 0),
+        )
         merged = merge_frames(lights + flats, kinds=[None] * 5 + ["flat"] * 3)
         columns = merged.rgb[10:-10, 10:-10, 1].mean(0)
         self.assertLess(columns.max() / columns.min(), 1.05)
         self.assertIn("Divided by flat frames", merged.report["calibration"][-1])
 
     def test_kinds_are_told_from_content(self):
-        shapes = {"dark": (np.zeros((160, 240, 3), np.float32), DARK), "bias": (np.zeros((160, 240, 3), np.float32), Exposure(1 / 4000)),
-                  "flat": (np.full((160, 240, 3), 0.4, np.float32), Exposure(1.0))}
+        shapes = {
+            "dark": (np.zeros((160, 240, 3), np.float32), DARK),
+            "bias": (np.zeros((160, 240, 3), np.float32), Exposure(1 / 4000)),
+            "flat": (np.full((160, 240, 3), 0.4, np.float32), Exposure(1.0)),
+        }
         rng = np.random.default_rng(1)
-        shapes["light"] = (np.kron(rng.uniform(0.01, 0.8, (16, 24, 3)), np.ones((10, 10, 1))).astype(np.float32), Exposure(1.0))
+        shapes["light"] = (
+            np.kron(rng.uniform(0.01, 0.8, (16, 24, 3)), np.ones((10, 10, 1))).astype(np.float32),
+            Exposure(1.0),
+        )
         for kind, (rgb, exposure) in shapes.items():
             with self.subTest(kind=kind):
                 frame = read_raw(take(self.folder / kind, rgb, [exposure], CLEAN)[0])
@@ -154,8 +176,15 @@ class Stars(FolderCase):
     def shoot(self, scenes, gap: float = 90.0):
         paths = []
         for k, rgb in enumerate(scenes):
-            paths += take(self.folder, rgb, [self.exposure], CLEAN, seed=k + 1, name=f"sky{k}",
-                          taken=datetime(2026, 11, 12, 22, 0, 0) + timedelta(seconds=k * gap))
+            paths += take(
+                self.folder,
+                rgb,
+                [self.exposure],
+                CLEAN,
+                seed=k + 1,
+                name=f"sky{k}",
+                taken=datetime(2026, 11, 12, 22, 0, 0) + timedelta(seconds=k * gap),
+            )
         return paths
 
     def test_sky_and_ground_are_both_sharp(self):
@@ -168,8 +197,14 @@ class Stars(FolderCase):
         self.assertGreater((found == self.ground).mean(), 0.97)
         truth = scenes[3] * self.exposure.relative
         green, own = merged.rgb[..., 1], truth[..., 1]
-        peaks = [(y, x) for y, x in np.argwhere(own > 0.25) if not self.ground[max(y - 9, 0):y + 9, x].any()
-                 and 8 < y < 470 and 8 < x < 710 and own[y - 3:y + 4, x - 3:x + 4].max() == own[y, x]]
+        peaks = [
+            (y, x)
+            for y, x in np.argwhere(own > 0.25)
+            if not self.ground[max(y - 9, 0) : y + 9, x].any()
+            and 8 < y < 470
+            and 8 < x < 710
+            and own[y - 3 : y + 4, x - 3 : x + 4].max() == own[y, x]
+        ]
         self.assertGreater(len(peaks), 15)
         height = np.median([green[y, x] / min(own[y, x], 1) for y, x in peaks if own[y, x] < 0.9])
         self.assertGreater(height, 0.85, "stars stay points")
@@ -182,7 +217,9 @@ class Stars(FolderCase):
         scenes = self.sky(5)
         stars = []
         for rgb in scenes:
-            luma = (rgb * self.exposure.relative).reshape(240, 2, 360, 2, 3).mean((1, 3)) @ np.array([0.25, 0.5, 0.25], np.float32)
+            luma = (rgb * self.exposure.relative).reshape(240, 2, 360, 2, 3).mean((1, 3)) @ np.array(
+                [0.25, 0.5, 0.25], np.float32
+            )
             stars.append(find_stars(luma.astype(np.float32), 1e-3, 2))
         self.assertTrue(is_star_field(stars[0]))
         fit = fit_sky(stars, np.arange(5) * 90.0, 2, self.size)
@@ -215,5 +252,5 @@ class Unfit(unittest.TestCase):
         luma = np.full((200, 300), 0.02, np.float32)
         luma += np.random.default_rng(0).standard_normal(luma.shape).astype(np.float32) * 1e-3
         for x in (40, 120, 220):
-            luma[90:110, x:x + 20] = 1.0
+            luma[90:110, x : x + 20] = 1.0
         self.assertFalse(is_star_field(find_stars(luma, 1e-3, 2)))

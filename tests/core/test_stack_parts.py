@@ -82,7 +82,7 @@ class Brush(unittest.TestCase):
         image = np.zeros((60, 90), bool)
         for flip, turns in ((3, 2), (5, 1), (6, 3)):
             with self.subTest(flip=flip):
-                (x, y), = as_on_sensor([stroke], flip)[0].points
+                ((x, y),) = as_on_sensor([stroke], flip)[0].points
                 image[:] = False
                 image[int(y * 60), int(x * 90)] = True
                 held = np.rot90(image, turns)
@@ -167,8 +167,14 @@ class Proxies(unittest.TestCase):
 class CoverageWords(unittest.TestCase):
     def test_all_covered_is_said(self):
         model = NoiseModel(np.full(3, 2e-5, np.float32), np.full(3, 1e-9, np.float32))
-        statistics = {"low_stop": -4.0, "high_stop": -1.0, "histogram_start": -4.0, "histogram_bin": 0.5,
-                      "histogram": [1 / 6] * 6, "snr_db": [40.0] * 6}
+        statistics = {
+            "low_stop": -4.0,
+            "high_stop": -1.0,
+            "histogram_start": -4.0,
+            "histogram_bin": 0.5,
+            "histogram": [1 / 6] * 6,
+            "snr_db": [40.0] * 6,
+        }
         found = cover(np.array([1.0]), [model], [0.0], [1.0], [100.0], statistics, 0.0, (3000, 2000))
         self.assertEqual(found.words[0], "The frames cover the whole scene.")
         self.assertIsNone(found.advice)

@@ -1,4 +1,4 @@
-"""The Frames and Merge stations in a real browser: brush, choices, views, kinds, splitting, the simulated camera's dialog."""
+"""The Frames and Merge stations in a real browser: brush, choices, views, kinds, splitting, the camera's dialog."""
 
 import re
 import unittest

@@ -13,8 +13,14 @@ from playwright.sync_api import expect, sync_playwright
 
 from tests.support import Served, cluster, fresh_database, night, take
 
-_FLAGS = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
-          "--disable-component-update", "--disable-sync"]
+_FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 _PIXELS = """async () => {
   const canvas = document.querySelector('.picture canvas');
   const blob = await new Promise(done => canvas.toBlob(done, 'image/png'));
@@ -30,8 +36,9 @@ class Workbench(unittest.TestCase):
         cls.folder = Path(tempfile.mkdtemp(prefix="crenn-e2e-"))
         cls.served = Served(cls.folder, fresh_database())
         cls.playwright = sync_playwright().start()
-        cls.browser = cls.playwright.chromium.launch(executable_path=shutil.which("chromium"), args=_FLAGS,
-                                                     env=os.environ | {"HOME": str(cls.folder)})
+        cls.browser = cls.playwright.chromium.launch(
+            executable_path=shutil.which("chromium"), args=_FLAGS, env=os.environ | {"HOME": str(cls.folder)}
+        )
         cls.count = 0
 
     @classmethod
@@ -64,7 +71,9 @@ class Workbench(unittest.TestCase):
 
     def settled(self) -> None:
         """The newest picture is drawn and everything is stored."""
-        expect(self.page.locator(".picture canvas")).to_have_attribute("data-drawn", re.compile(r"[1-9]"), timeout=30_000)
+        expect(self.page.locator(".picture canvas")).to_have_attribute(
+            "data-drawn", re.compile(r"[1-9]"), timeout=30_000
+        )
         expect(self.page.locator("[data-storing=stored]")).to_be_visible(timeout=15_000)
         self.page.wait_for_timeout(900)
 
@@ -74,7 +83,7 @@ class Workbench(unittest.TestCase):
         image = cv2.imdecode(data, cv2.IMREAD_UNCHANGED)
         inside = image[..., 3] > 0
         rows, columns = np.flatnonzero(inside.any(1)), np.flatnonzero(inside.any(0))
-        return image[rows[0]:rows[-1] + 1, columns[0]:columns[-1] + 1, :3].astype(float)
+        return image[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1, :3].astype(float)
 
     def dial(self, name: str):
         return self.page.locator(f"[data-dial='{name}']")

@@ -29,8 +29,13 @@ class QueueCase(FolderCase):
     def tasks(self, job_id: int) -> list[str]:
         """States of the tasks that would run a job."""
         with self.database.session() as session:
-            return [row[0] for row in session.execute(text(
-                "SELECT status::text FROM procrastinate_jobs WHERE args ->> 'job_id' = :id ORDER BY id"), {"id": str(job_id)})]
+            return [
+                row[0]
+                for row in session.execute(
+                    text("SELECT status::text FROM procrastinate_jobs WHERE args ->> 'job_id' = :id ORDER BY id"),
+                    {"id": str(job_id)},
+                )
+            ]
 
     def run_sql(self, statement: str, **values) -> None:
         with self.database.session() as session:
@@ -89,12 +94,21 @@ class Reconciled(QueueCase):
             with self.subTest(task_state=task_state, beat=beat):
                 job_id = defer(self.database, "deliver")
                 self.begin(job_id)
-                self.run_sql("UPDATE procrastinate_jobs SET status = CAST(:s AS procrastinate_job_status) WHERE id = :t",
-                             s=task_state, t=self.job(job_id).task_id)
+                self.run_sql(
+                    "UPDATE procrastinate_jobs SET status = CAST(:s AS procrastinate_job_status) WHERE id = :t",
+                    s=task_state,
+                    t=self.job(job_id).task_id,
+                )
                 if beat is not None:
-                    self.run_sql("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now() - make_interval(secs => :b))", b=beat)
-                    self.run_sql("UPDATE procrastinate_jobs SET worker_id = (SELECT max(id) FROM procrastinate_workers) WHERE id = :t",
-                                 t=self.job(job_id).task_id)
+                    self.run_sql(
+                        "INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now() - make_interval(secs => :b))",
+                        b=beat,
+                    )
+                    self.run_sql(
+                        "UPDATE procrastinate_jobs SET worker_id = (SELECT max(id) FROM procrastinate_workers) "
+                        "WHERE id = :t",
+                        t=self.job(job_id).task_id,
+                    )
                 self.assertEqual(reconcile(self.database), 1)
                 self.assertEqual((self.job(job_id).state, self.tasks(job_id)), ("waiting", ["todo"]))
                 cancel(self.database, job_id)
@@ -103,7 +117,9 @@ class Reconciled(QueueCase):
         job_id = defer(self.database, "deliver")
         self.begin(job_id)
         self.run_sql("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now())")
-        self.run_sql("UPDATE procrastinate_jobs SET status = 'doing', worker_id = (SELECT max(id) FROM procrastinate_workers)")
+        self.run_sql(
+            "UPDATE procrastinate_jobs SET status = 'doing', worker_id = (SELECT max(id) FROM procrastinate_workers)"
+        )
         self.assertEqual(reconcile(self.database), 0)
         cancel(self.database, job_id)
         self.assertEqual((self.job(job_id).state, self.job(job_id).cancelling), ("running", True), "its worker ends it")
@@ -111,7 +127,7 @@ class Reconciled(QueueCase):
     def test_a_job_that_ends_its_worker_ends_as_failed_and_names_the_file(self):
         scene = self.scene()
         job_id = defer(self.database, "merge", scene_id=scene)
-        for attempt in range(MOST_ATTEMPTS):
+        for _attempt in range(MOST_ATTEMPTS):
             running = self.begin(job_id)
             self.assertFalse(running.skip)
             running.progress.at(0.1, "Reading fatal.dng")
@@ -136,8 +152,12 @@ class Reconciled(QueueCase):
 
 class Ending(QueueCase):
     def test_faults_become_words(self):
-        for fault, state, words in ((CrennError("is broken.", "a.dng"), "failed", "a.dng: is broken."), (Cancelled("x"), "cancelled", None),
-                                    (MemoryError(), "failed", "memory"), (ZeroDivisionError("x"), "failed", "ZeroDivisionError")):
+        for fault, state, words in (
+            (CrennError("is broken.", "a.dng"), "failed", "a.dng: is broken."),
+            (Cancelled("x"), "cancelled", None),
+            (MemoryError(), "failed", "memory"),
+            (ZeroDivisionError("x"), "failed", "ZeroDivisionError"),
+        ):
             with self.subTest(fault=type(fault).__name__):
                 job_id = defer(self.database, "deliver")
                 with self.assertLogs("crenn.jobs.running"), self.begin(job_id):
@@ -191,7 +211,11 @@ class Ending(QueueCase):
         self.assertFalse(RunningJob(self.database, self.library, job_id, self.job(job_id).task_id).skip)
 
     def test_leftovers_go_when_the_job_ends_and_stay_when_it_is_put_back(self):
-        for fault, stays in ((None, False), (CrennError("x"), False), (OperationalError("x", {}, Exception("gone")), True)):
+        for fault, stays in (
+            (None, False),
+            (CrennError("x"), False),
+            (OperationalError("x", {}, Exception("gone")), True),
+        ):
             with self.subTest(fault=fault):
                 job_id = defer(self.database, "deliver")
                 folder = self.library.incoming(f"upload{job_id}")

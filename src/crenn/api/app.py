@@ -27,14 +27,23 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
     web : Path, optional
         Folder of the built front end.
     """
+
     @asynccontextmanager
     async def lifespan(app: FastAPI):
         yield
         app.state.renderers.thread.shutdown(cancel_futures=True)
         settings.database.close()
 
-    app = FastAPI(title="Crenn", version="1", lifespan=lifespan, docs_url=None, redoc_url=None,
-                  openapi_url="/api/openapi.json", responses=RESPONSES, generate_unique_id_function=lambda route: route.name)
+    app = FastAPI(
+        title="Crenn",
+        version="1",
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        responses=RESPONSES,
+        generate_unique_id_function=lambda route: route.name,
+    )
     app.state.settings = settings
     app.state.renderers = Renderers(settings.library)
     app.state.patience = Patience()

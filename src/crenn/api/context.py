@@ -27,8 +27,10 @@ MAX_UPLOAD_FILES = 200
 class Settings:
     """How the application is served.
 
-    ``roots`` are the folders that frames may be brought in from; ``hosts`` the names and ports it answers under, besides,
-    with ``any_address``, the machine's own addresses; ``secret``, if set, must be given to sign in; ``trouble`` says what
+    ``roots`` are the folders that frames may be brought in from; ``hosts`` the names and ports it answers under,
+    besides,
+    with ``any_address``, the machine's own addresses; ``secret``, if set, must be given to sign in; ``trouble`` says
+    what
     is the matter with the database, or None.
     """
 
@@ -114,8 +116,11 @@ def allowed_folder(path: str, roots: tuple[Path, ...]) -> Path:
     except (OSError, ValueError):
         raise CrennError("does not exist.", path, "Check its spelling.") from None
     if not any(folder == root or root in folder.parents for root in roots):
-        raise CrennError("lies outside the folders that frames may be brought in from.", path,
-                         "Start Crenn with --root for that folder.")
+        raise CrennError(
+            "lies outside the folders that frames may be brought in from.",
+            path,
+            "Start Crenn with --root for that folder.",
+        )
     if not folder.is_dir() or not os.access(folder, os.R_OK | os.X_OK):
         raise CrennError("is no folder that can be read.", path)
     return folder

@@ -17,7 +17,11 @@ from crenn.store.treatments import StaleRevision
 _log = logging.getLogger(__name__)
 #: What every route may answer besides its own.
 RESPONSES: dict[int | str, dict] = {status: {"model": FaultOut} for status in (400, 401, 403, 404, 409, 413, 422, 503)}
-_WORDS = {404: "There is nothing at this address.", 405: "This address does not take that.", 413: "This is too large to be sent."}
+_WORDS = {
+    404: "There is nothing at this address.",
+    405: "This address does not take that.",
+    413: "This is too large to be sent.",
+}
 
 
 def fault_answer(text: str, status: int, kind: str = "fault") -> JSONResponse:
@@ -57,7 +61,9 @@ def tell_faults(app: FastAPI) -> None:
     async def by_status(request: Request, fault: HTTPException) -> Response:
         text = _WORDS.get(fault.status_code, str(fault.detail))
         if isinstance(fault.__cause__, OSError) and fault.__cause__.errno == errno.ENOSPC:
-            text = "There is no room for this upload: the disk for temporary files is full. Free some space and send it again."
+            text = (
+                "There is no room for this upload: the disk for temporary files is full. Free some and send it again."
+            )
         answer = fault_answer(text, fault.status_code)
         answer.headers.update(fault.headers or {})
         return answer
@@ -69,14 +75,19 @@ def tell_faults(app: FastAPI) -> None:
     @app.exception_handler(StatementError)
     async def refused(request: Request, fault: StatementError) -> Response:
         """The database is away, or refuses what it was given."""
-        if isinstance(fault, (OperationalError, InterfaceError)) or (isinstance(fault, DBAPIError) and fault.connection_invalidated):
+        if isinstance(fault, (OperationalError, InterfaceError)) or (
+            isinstance(fault, DBAPIError) and fault.connection_invalidated
+        ):
             full = isinstance(fault.orig, DiskFull)
             why = request.app.state.settings.trouble() or (
-                "The disk of the library is full." if full else "The database does not answer.")
+                "The disk of the library is full." if full else "The database does not answer."
+            )
             _log.warning("the database does not answer", extra={"fault": type(fault.orig or fault).__name__})
             return fault_answer(f"{why} Nothing was stored; try again in a moment.", 503, "database")
         _log.warning("the database refuses a value", extra={"fault": type(fault.orig or fault).__name__})
-        return fault_answer("A value cannot be stored: it is too large, or holds characters that text must not hold.", 422)
+        return fault_answer(
+            "A value cannot be stored: it is too large, or holds characters that text must not hold.", 422
+        )
 
     @app.exception_handler(Exception)
     async def unexpected(request: Request, fault: Exception) -> Response:

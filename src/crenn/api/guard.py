@@ -8,7 +8,7 @@ from collections import OrderedDict
 from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Request
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import Response
 from starlette.requests import HTTPConnection
 from starlette.types import ASGIApp, Receive, Scope, Send
 
@@ -133,5 +133,7 @@ async def sign_in(request: Request, body: SignIn, response: Response) -> SignedI
         patience.wrong(address)
         return fault_answer("This is not the secret.", 401, "sign-in")
     patience.right(address)
-    response.set_cookie(COOKIE, settings.session_key, httponly=True, samesite="strict", secure=request.url.scheme == "https")
+    response.set_cookie(
+        COOKIE, settings.session_key, httponly=True, samesite="strict", secure=request.url.scheme == "https"
+    )
     return SignedIn(ok=True)

@@ -11,8 +11,10 @@ from crenn.log import about
 
 _log = logging.getLogger("crenn.requests")
 #: Own scripts and styles alone; a style sheet made by the page carries the nonce of its answer (CSP level 3).
-_POLICY = ("default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src 'self' blob: data:; "
-           "font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+_POLICY = (
+    "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src 'self' blob: data:; "
+    "font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
 _QUIET_METHODS = ("GET", "HEAD")
 
 
@@ -49,5 +51,13 @@ class Headers:
             finally:
                 if scope["type"] == "http":
                     level = logging.DEBUG if scope["method"] in _QUIET_METHODS and status < 500 else logging.INFO
-                    _log.log(level, "request", extra={"method": scope["method"], "path": scope["path"], "status": status,
-                                                      "ms": round((time.perf_counter() - began) * 1000, 1)})
+                    _log.log(
+                        level,
+                        "request",
+                        extra={
+                            "method": scope["method"],
+                            "path": scope["path"],
+                            "status": status,
+                            "ms": round((time.perf_counter() - began) * 1000, 1),
+                        },
+                    )

@@ -14,8 +14,21 @@ from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from crenn.api.context import MAX_UPLOAD_FILES, Settings, allowed_folder, settings
-from crenn.api.schemas import (CameraIn, CameraScene, FolderIn, FolderOut, FrameChange, FrameOut, FramesIn, JobOut, MoveIn, PathId,
-                               RefusalOut, SceneSummary, ShootOut)
+from crenn.api.schemas import (
+    CameraIn,
+    CameraScene,
+    FolderIn,
+    FolderOut,
+    FrameChange,
+    FrameOut,
+    FramesIn,
+    JobOut,
+    MoveIn,
+    PathId,
+    RefusalOut,
+    SceneSummary,
+    ShootOut,
+)
 from crenn.camera.scenes import SCENES
 from crenn.camera.shoot import Bracket, scene_named
 from crenn.core.errors import CrennError, DiskFull, Missing
@@ -41,20 +54,37 @@ def summary(scene: Scene, config: Settings) -> SceneSummary:
     if frames:
         covered = max(f["clip_stop"] for f in frames) - min(f["noise_stop"] for f in frames)
     return SceneSummary(
-        id=scene.id, title=scene.title, ready=scene.prepared is not None, fault=scene.fault,
+        id=scene.id,
+        title=scene.title,
+        ready=scene.prepared is not None,
+        fault=scene.fault,
         picture_version=str(picture.stat().st_mtime_ns) if picture.exists() else None,
-        frames=[FrameOut.model_validate(f) for f in scene.frames], low_stop=report.get("low_stop"),
-        high_stop=report.get("high_stop"), stops_covered=covered)
+        frames=[FrameOut.model_validate(f) for f in scene.frames],
+        low_stop=report.get("low_stop"),
+        high_stop=report.get("high_stop"),
+        stops_covered=covered,
+    )
 
 
 @router.get("/shoots")
 def shoots(config: Settings = Depends(settings)) -> list[ShootOut]:
     """All shoots, the newest first."""
     with config.database.session() as session:
-        found = session.execute(select(Shoot).order_by(Shoot.id.desc()).options(
-            selectinload(Shoot.scenes).selectinload(Scene.frames), selectinload(Shoot.refusals))).scalars()
-        return [ShootOut(id=s.id, name=s.name, created=s.created, scenes=[summary(c, config) for c in s.scenes if c.frames],
-                         refusals=[RefusalOut.model_validate(r) for r in s.refusals]) for s in found]
+        found = session.execute(
+            select(Shoot)
+            .order_by(Shoot.id.desc())
+            .options(selectinload(Shoot.scenes).selectinload(Scene.frames), selectinload(Shoot.refusals))
+        ).scalars()
+        return [
+            ShootOut(
+                id=s.id,
+                name=s.name,
+                created=s.created,
+                scenes=[summary(c, config) for c in s.scenes if c.frames],
+                refusals=[RefusalOut.model_validate(r) for r in s.refusals],
+            )
+            for s in found
+        ]
 
 
 def _start_import(config: Settings, name: str, files: list[Path], upload: str | None = None) -> JobOut:
@@ -68,8 +98,13 @@ def _start_import(config: Settings, name: str, files: list[Path], upload: str | 
             if _is_text(told):
                 readable.append(told)
             else:
-                session.add(Refusal(shoot_id=shoot.id, name=plain_text(path.name, 300),
-                                    reason="Its name is not valid text (UTF-8). Give it another name."))
+                session.add(
+                    Refusal(
+                        shoot_id=shoot.id,
+                        name=plain_text(path.name, 300),
+                        reason="Its name is not valid text (UTF-8). Give it another name.",
+                    )
+                )
         job = add_job(session, "import", shoot_id=shoot.id, options={"files": readable, "upload": upload})
         session.commit()
         return JobOut.model_validate(job)
@@ -119,7 +154,9 @@ def _keep(files: list[UploadFile], folder: Path) -> list[Path]:
                 shutil.copyfileobj(item.file, out, _CHUNK)
         except OSError as fault:
             if fault.errno == errno.ENOSPC:
-                raise DiskFull("The disk of the library is full.", path, "Free some space and send the frames again.") from None
+                raise DiskFull(
+                    "The disk of the library is full.", path, "Free some space and send the frames again."
+                ) from None
             raise
         kept.append(path)
     return kept
@@ -134,7 +171,9 @@ def _entries(folder: Path) -> list[Path]:
 
 
 @router.get("/folders")
-def folder(path: Annotated[Words | None, Query(max_length=4000)] = None, config: Settings = Depends(settings)) -> FolderOut:
+def folder(
+    path: Annotated[Words | None, Query(max_length=4000)] = None, config: Settings = Depends(settings)
+) -> FolderOut:
     """Look into a folder on the server, below the allowed roots."""
     if not config.roots:
         raise CrennError("No folder is open for bringing frames in.", remedy="Start Crenn with --root FOLDER.")
@@ -146,8 +185,9 @@ def folder(path: Annotated[Words | None, Query(max_length=4000)] = None, config:
         elif entry.suffix.lower() in FRAME_ENDINGS:
             raw_files += 1
     parent = str(here.parent) if here not in config.roots else None
-    return FolderOut(path=str(here), parent=parent, folders=folders, raw_files=raw_files,
-                     roots=[str(r) for r in config.roots])
+    return FolderOut(
+        path=str(here), parent=parent, folders=folders, raw_files=raw_files, roots=[str(r) for r in config.roots]
+    )
 
 
 @router.post("/folders")
@@ -230,8 +270,16 @@ def camera_scenes() -> list[CameraScene]:
         middle = scene.exposures[(len(scene.exposures) - 1) // 2]
         first, last = scene.exposures[0], scene.exposures[-1]
         step = np.log2(last.relative / first.relative) / max(len(scene.exposures) - 1, 1)
-        out.append(CameraScene(name=name, title=scene.title, frames=len(scene.exposures), step=round(float(step) * 2) / 2,
-                               iso=middle.iso, middle_seconds=middle.seconds))
+        out.append(
+            CameraScene(
+                name=name,
+                title=scene.title,
+                frames=len(scene.exposures),
+                step=round(float(step) * 2) / 2,
+                iso=middle.iso,
+                middle_seconds=middle.seconds,
+            )
+        )
     return out
 
 
@@ -241,7 +289,8 @@ def shoot_scene(body: CameraIn, config: Settings = Depends(settings)) -> JobOut:
     scene = scene_named(body.scene)
     Bracket.chosen(scene, body.frames, body.step, body.iso, body.shake, body.shift)
     title = f"{scene.title.split(',')[0]}: {body.frames} × {body.step:g} EV, ISO {body.iso:.0f}" + (
-        f", {body.shake:g}° shake" if body.shake else "")
+        f", {body.shake:g}° shake" if body.shake else ""
+    )
     with config.database.session() as session:
         row = Shoot(name="Simulated camera")
         session.add(row)
@@ -258,8 +307,11 @@ def frame_picture(frame_id: PathId, config: Settings = Depends(settings)) -> Fil
         frame = session.get(Frame, frame_id)
     if frame is None or not config.library.frame_picture(frame.content_hash).exists():
         raise Missing("This frame has no picture.")
-    return FileResponse(config.library.frame_picture(frame.content_hash), media_type="image/jpeg",
-                        headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    return FileResponse(
+        config.library.frame_picture(frame.content_hash),
+        media_type="image/jpeg",
+        headers={"Cache-Control": "private, max-age=31536000, immutable"},
+    )
 
 
 @router.get("/scenes/{scene_id}/picture.jpg", response_class=FileResponse)

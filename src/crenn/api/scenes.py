@@ -6,8 +6,20 @@ from fastapi.responses import FileResponse
 from sqlalchemy import select
 
 from crenn.api.context import Settings, settings
-from crenn.api.schemas import (AutomaticOut, DeliveryIn, FrameOut, JobOut, ParameterOut, PatchIn, PathId, SceneOut, StepOut,
-                               TreatmentChange, TreatmentState, WhiteOut)
+from crenn.api.schemas import (
+    AutomaticOut,
+    DeliveryIn,
+    FrameOut,
+    JobOut,
+    ParameterOut,
+    PatchIn,
+    PathId,
+    SceneOut,
+    StepOut,
+    TreatmentChange,
+    TreatmentState,
+    WhiteOut,
+)
 from crenn.core.errors import CrennError, Missing
 from crenn.core.light.automatic import SceneLight
 from crenn.core.light.white_balance import white_of_patch
@@ -27,10 +39,18 @@ def automatic_values(report: dict) -> AutomaticOut:
     """What the automatic parameters of a scene come to."""
     light = SceneLight.from_report(report)
     auto = light.automatic
-    return AutomaticOut(values={
-        "exposure.ev": auto.exposure, "placement.shadows": auto.shadows, "placement.highlights": auto.highlights,
-        "tone.contrast": auto.contrast, "ends.white": auto.white, "ends.black": auto.black, "white_balance.temperature": round(light.as_shot[0], 1),
-        "white_balance.tint": round(light.as_shot[1], 2)})
+    return AutomaticOut(
+        values={
+            "exposure.ev": auto.exposure,
+            "placement.shadows": auto.shadows,
+            "placement.highlights": auto.highlights,
+            "tone.contrast": auto.contrast,
+            "ends.white": auto.white,
+            "ends.black": auto.black,
+            "white_balance.temperature": round(light.as_shot[0], 1),
+            "white_balance.tint": round(light.as_shot[1], 2),
+        }
+    )
 
 
 @router.get("/steps")
@@ -43,10 +63,22 @@ def steps() -> list[StepOut]:
             extra = info.json_schema_extra
             if not isinstance(extra, dict) or "unit" not in extra:
                 continue
-            parameters.append(ParameterOut(
-                step=step.name, name=name, title=info.title, help=info.description, unit=extra["unit"],
-                low=extra["low"], high=extra["high"], increment=extra["step"], default=info.default,
-                group=extra.get("group", step.title), shows=extra.get("shows"), scale=extra.get("scale", "linear")))
+            parameters.append(
+                ParameterOut(
+                    step=step.name,
+                    name=name,
+                    title=info.title,
+                    help=info.description,
+                    unit=extra["unit"],
+                    low=extra["low"],
+                    high=extra["high"],
+                    increment=extra["step"],
+                    default=info.default,
+                    group=extra.get("group", step.title),
+                    shows=extra.get("shows"),
+                    scale=extra.get("scale", "linear"),
+                )
+            )
         out.append(StepOut(name=step.name, station=step.station, title=step.title, parameters=parameters))
     return out
 
@@ -66,14 +98,23 @@ def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
         can_undo, can_redo = treatments.steps_possible(session, found)
         report = found.report
         return SceneOut(
-            id=found.id, title=found.title, ready=found.prepared is not None, fault=found.fault,
-            prepared=found.prepared, width=report["width"] if report else None,
-            height=report["height"] if report else None, frames=[FrameOut.model_validate(f) for f in found.frames],
+            id=found.id,
+            title=found.title,
+            ready=found.prepared is not None,
+            fault=found.fault,
+            prepared=found.prepared,
+            width=report["width"] if report else None,
+            height=report["height"] if report else None,
+            frames=[FrameOut.model_validate(f) for f in found.frames],
             report=MergeReport.model_validate(report) if report else None,
             automatic=automatic_values(report) if report else None,
-            instructions=Instructions.model_validate(found.instructions), frame_tones=_tones(report),
-            treatment=Treatment.model_validate(found.revision.document), revision=found.revision_id,
-            can_undo=can_undo, can_redo=can_redo)
+            instructions=Instructions.model_validate(found.instructions),
+            frame_tones=_tones(report),
+            treatment=Treatment.model_validate(found.revision.document),
+            revision=found.revision_id,
+            can_undo=can_undo,
+            can_redo=can_redo,
+        )
 
 
 def _tones(report: dict | None) -> dict[str, float]:
@@ -86,8 +127,13 @@ def _tones(report: dict | None) -> dict[str, float]:
 
 def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
     can_undo, can_redo = treatments.steps_possible(session, session.get_one(Scene, scene_id))
-    return TreatmentState(treatment=Treatment.model_validate(revision.document), revision=revision.id,
-                          label=revision.label, can_undo=can_undo, can_redo=can_redo)
+    return TreatmentState(
+        treatment=Treatment.model_validate(revision.document),
+        revision=revision.id,
+        label=revision.label,
+        can_undo=can_undo,
+        can_redo=can_redo,
+    )
 
 
 @router.put("/scenes/{scene_id}/treatment")
@@ -160,7 +206,7 @@ def neutral(scene_id: PathId, body: PatchIn, config: Settings = Depends(settings
         raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
     x0, x1 = (int(np.clip(v, 0, width - 1)) for v in (body.x - body.radius, body.x + body.radius))
     y0, y1 = (int(np.clip(v, 0, height - 1)) for v in (body.y - body.radius, body.y + body.radius))
-    patch = prepared.levels[0][y0:y1 + 1, x0:x1 + 1].reshape(-1, 3)
+    patch = prepared.levels[0][y0 : y1 + 1, x0 : x1 + 1].reshape(-1, 3)
     try:
         temperature, tint = white_of_patch(patch.mean(0), prepared.light.as_shot)
     except ValueError as fault:
@@ -175,7 +221,9 @@ def deliver(scene_id: PathId, body: DeliveryIn, config: Settings = Depends(setti
         found = _scene(session, scene_id)
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        job = add_job(session, "deliver", scene_id=scene_id, options=body.model_dump() | {"revision": found.revision_id})
+        job = add_job(
+            session, "deliver", scene_id=scene_id, options=body.model_dump() | {"revision": found.revision_id}
+        )
         session.commit()
         return JobOut.model_validate(job)
 
@@ -184,8 +232,9 @@ def deliver(scene_id: PathId, body: DeliveryIn, config: Settings = Depends(setti
 def deliveries(scene_id: PathId, config: Settings = Depends(settings)) -> list[JobOut]:
     """What was delivered from the scene, the newest first."""
     with config.database.session() as session:
-        jobs = session.execute(select(Job).where(Job.scene_id == scene_id, Job.kind == "deliver")
-                               .order_by(Job.id.desc()).limit(20)).scalars()
+        jobs = session.execute(
+            select(Job).where(Job.scene_id == scene_id, Job.kind == "deliver").order_by(Job.id.desc()).limit(20)
+        ).scalars()
         return [JobOut.model_validate(j) for j in jobs]
 
 

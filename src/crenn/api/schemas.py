@@ -17,7 +17,9 @@ PathId = Annotated[int, Path(ge=1, le=_LARGEST_ID)]
 
 
 #: ISO 8601 without a zone: a camera's clock knows none.
-CameraTime = Annotated[datetime, WithJsonSchema({"type": "string", "description": "local time of the camera, ISO 8601"})]
+CameraTime = Annotated[
+    datetime, WithJsonSchema({"type": "string", "description": "local time of the camera, ISO 8601"})
+]
 
 
 class Body(BaseModel):

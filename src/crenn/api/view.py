@@ -94,7 +94,9 @@ def understood(message: dict) -> ViewRequest | ProbeRequest:
         return (ProbeRequest if "probe" in wanted else ViewRequest).model_validate(wanted)
     except ValidationError as fault:
         number = wanted.get("number")
-        raise Misunderstood(validation_words(fault.errors()), number if type(number) is int and 0 <= number <= 2**53 else None) from None
+        raise Misunderstood(
+            validation_words(fault.errors()), number if type(number) is int and 0 <= number <= 2**53 else None
+        ) from None
 
 
 def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
@@ -104,8 +106,14 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
         raise CrennError(f"There is no view “{wanted.view}”.")
     treatment = parse_treatment(wanted.treatment)
     reduction = 2 if wanted.coarse and wanted.out_width * wanted.out_height > 250_000 else 1
-    window = Window(wanted.x, wanted.y, wanted.width, wanted.height, max(wanted.out_width // reduction, 1),
-                    max(wanted.out_height // reduction, 1))
+    window = Window(
+        wanted.x,
+        wanted.y,
+        wanted.width,
+        wanted.height,
+        max(wanted.out_width // reduction, 1),
+        max(wanted.out_height // reduction, 1),
+    )
     if not window.overlaps(renderer.scene.size):
         raise CrennError("This part lies outside the picture.")
     # A picture at rest is rendered larger and averaged, as far as a quarter of a second allows.
@@ -113,11 +121,23 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     codes, shares = paint_view(renderer, treatment, window, wanted.view, finer)
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
-    _, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR),
-                           [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, sampling])
-    header = {"number": wanted.number, "coarse": wanted.coarse, "view": wanted.view, "x": wanted.x, "y": wanted.y,
-              "width": wanted.width, "height": wanted.height, "limits": shares,
-              "ladder": ladder(treatment, renderer.scene), "ms": round((time.perf_counter() - began) * 1000, 1)}
+    _, data = cv2.imencode(
+        ".jpg",
+        cv2.cvtColor(codes, cv2.COLOR_RGB2BGR),
+        [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, sampling],
+    )
+    header = {
+        "number": wanted.number,
+        "coarse": wanted.coarse,
+        "view": wanted.view,
+        "x": wanted.x,
+        "y": wanted.y,
+        "width": wanted.width,
+        "height": wanted.height,
+        "limits": shares,
+        "ladder": ladder(treatment, renderer.scene),
+        "ms": round((time.perf_counter() - began) * 1000, 1),
+    }
     text = json.dumps(header).encode()
     return struct.pack("<I", len(text)) + text + data.tobytes()
 
@@ -160,9 +180,13 @@ class _Line:
                     await self.fault(str(fault), number)
                 except Exception as fault:
                     _log.exception("unexpected fault in a view", extra={"prepared": wanted.prepared})
-                    await self.fault(f"This view could not be made: {type(fault).__name__}. The log tells more.", number)
+                    await self.fault(
+                        f"This view could not be made: {type(fault).__name__}. The log tells more.", number
+                    )
                 else:
-                    await (self._socket.send_bytes(answer) if isinstance(answer, bytes) else self._socket.send_json(answer))
+                    await (
+                        self._socket.send_bytes(answer) if isinstance(answer, bytes) else self._socket.send_json(answer)
+                    )
 
 
 @router.websocket("/api/view")
@@ -194,9 +218,15 @@ async def news(socket: WebSocket) -> None:
     def look():
         with database.session() as session:
             jobs = session.execute(select(Job).order_by(Job.id.desc()).limit(30)).scalars().all()
-            scenes = session.execute(select(Scene.id, Scene.revision_id, Scene.prepared, Scene.fault,
-                                            select(func.count()).select_from(Job).scalar_subquery())
-                                     .order_by(Scene.id)).all()
+            scenes = session.execute(
+                select(
+                    Scene.id,
+                    Scene.revision_id,
+                    Scene.prepared,
+                    Scene.fault,
+                    select(func.count()).select_from(Job).scalar_subquery(),
+                ).order_by(Scene.id)
+            ).all()
             return [JobOut.model_validate(j) for j in jobs], [tuple(s) for s in scenes]
 
     try:
@@ -208,9 +238,12 @@ async def news(socket: WebSocket) -> None:
                 if changed or scenes != seen_scenes:
                     seen_jobs = {j.id: (j.state, j.share, j.text, j.cancelling) for j in jobs}
                     seen_scenes = scenes
-                    await socket.send_json({
-                        "jobs": [j.model_dump(mode="json") for j in changed],
-                        "scenes": [{"id": s[0], "revision": s[1], "prepared": s[2], "fault": s[3]} for s in scenes]})
+                    await socket.send_json(
+                        {
+                            "jobs": [j.model_dump(mode="json") for j in changed],
+                            "scenes": [{"id": s[0], "revision": s[1], "prepared": s[2], "fault": s[3]} for s in scenes],
+                        }
+                    )
             except SQLAlchemyError:
                 state = {"database": False, "why": settings.trouble() or "The database does not answer."}
             if state != told:

@@ -31,8 +31,15 @@ def _ecc(fixed: np.ndarray, moving: np.ndarray) -> np.ndarray | None:
     """OpenCV's ECC homography between half-size pictures, as one between full-size ones."""
     start = np.eye(3, dtype=np.float32)
     try:
-        _, matrix = cv2.findTransformECC(fixed, moving, start, cv2.MOTION_HOMOGRAPHY,
-                                         (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-6), None, 5)
+        _, matrix = cv2.findTransformECC(
+            fixed,
+            moving,
+            start,
+            cv2.MOTION_HOMOGRAPHY,
+            (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 60, 1e-6),
+            None,
+            5,
+        )
     except cv2.error:
         return None
     up = np.array([[2, 0, 0.5], [0, 2, 0.5], [0, 0, 1.0]])
@@ -41,25 +48,38 @@ def _ecc(fixed: np.ndarray, moving: np.ndarray) -> np.ndarray | None:
 
 def bench() -> list[Table]:
     """Residuals of each frame of two hand-held sets; spread of the merged light over its sigma."""
-    table = Table("Alignment: residual against the true map, full-size px", ("stops off", "median", "95 %", "dark tiles, median",
-                                                                             "ECC median"),
-                  note="Dark tiles lie in the darkest quarter of the picture. A dash: ECC did not converge.")
-    sigma = Table("Alignment: spread of (value − truth) ÷ sigma on smooth parts of a hand-held merge, per stop",
-                  tuple(str(b) for b in range(-11, 0)))
+    table = Table(
+        "Alignment: residual against the true map, full-size px",
+        ("stops off", "median", "95 %", "dark tiles, median", "ECC median"),
+        note="Dark tiles lie in the darkest quarter of the picture. A dash: ECC did not converge.",
+    )
+    sigma = Table(
+        "Alignment: spread of (value − truth) ÷ sigma on smooth parts of a hand-held merge, per stop",
+        tuple(str(b) for b in range(-11, 0)),
+    )
     basin = scene_named("lock-basin")
-    sets = {"dam crest": ("dam-crest", None), "lock basin, 12 stops in all": (
-        "lock-basin", Bracket.chosen(basin, 5, 3.0, 400, 0.4, -1.0))}
+    sets = {
+        "dam crest": ("dam-crest", None),
+        "lock basin, 12 stops in all": ("lock-basin", Bracket.chosen(basin, 5, 3.0, 400, 0.4, -1.0)),
+    }
     for title, (name, bracket) in sets.items():
         with tempfile.TemporaryDirectory() as folder:
             shot = shoot(name, Path(folder), SIZE, bracket=bracket)
             maps = [np.array(m) for m in json.loads((Path(folder) / "truth.json").read_text())["maps"]]
             frames = [read_raw(p) for p in shot.frames]
             gains = np.array([f.metadata.sensitivity for f in frames])
-            found = align(frames, [f.noise for f in frames], [saturation_level(f) for f in frames], gains / gains[shot.reference],
-                          shot.reference)
+            found = align(
+                frames,
+                [f.noise for f in frames],
+                [saturation_level(f) for f in frames],
+                gains / gains[shot.reference],
+                shot.reference,
+            )
             truth = read_exr(shot.truth).rgb
             light = cv2.resize(luminance(truth), (30, 20), interpolation=cv2.INTER_AREA).ravel()
-            grid = np.stack(np.meshgrid(np.linspace(50, SIZE[0] - 50, 30), np.linspace(50, SIZE[1] - 50, 20)), -1).reshape(-1, 2)
+            grid = np.stack(
+                np.meshgrid(np.linspace(50, SIZE[0] - 50, 30), np.linspace(50, SIZE[1] - 50, 20)), -1
+            ).reshape(-1, 2)
             dark = light <= np.quantile(light, 0.25)
             for k, a in enumerate(found):
                 if k == shot.reference:
@@ -68,12 +88,24 @@ def bench() -> list[Table]:
                 ecc = _ecc(_grey(frames[shot.reference]), _grey(frames[k]))
                 peer = None if ecc is None else float(np.median(np.hypot(*(apply_homography(ecc, grid) - true).T)))
                 if a.mesh is None:
-                    table.add(f"{title}, frame {k + 1}: {a.fault or 'taken as still'}", float(np.log2(gains[k] / gains[shot.reference])),
-                              None, None, None, peer)
+                    table.add(
+                        f"{title}, frame {k + 1}: {a.fault or 'taken as still'}",
+                        float(np.log2(gains[k] / gains[shot.reference])),
+                        None,
+                        None,
+                        None,
+                        peer,
+                    )
                     continue
                 away = np.hypot(*(a.mesh.at(grid) - true).T)
-                table.add(f"{title}, frame {k + 1}", float(np.log2(gains[k] / gains[shot.reference])), float(np.median(away)),
-                          float(np.quantile(away, 0.95)), float(np.median(away[dark])), peer)
+                table.add(
+                    f"{title}, frame {k + 1}",
+                    float(np.log2(gains[k] / gains[shot.reference])),
+                    float(np.median(away)),
+                    float(np.quantile(away, 0.95)),
+                    float(np.median(away[dark])),
+                    peer,
+                )
             del frames
             if name == "dam-crest":
                 sigma.add(title, *_spread(merge_frames(shot.frames, shot.reference), truth))

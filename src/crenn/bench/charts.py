@@ -76,13 +76,25 @@ def take(folder: Path, radiance, exposures, sensor: Sensor = CLEAN, seed: int = 
     for index, exposure in enumerate(exposures):
         path = folder / f"frame-{index}.dng"
         light = radiance[index] if isinstance(radiance, list) else radiance
-        write_dng(path, sensor.expose(light, exposure, seed * 100 + index), FrameDescription(
-            exposure.seconds, exposure.aperture, exposure.iso, datetime(2026, 10, 17, 18) + timedelta(seconds=index * 20),
-            sensor.black, sensor.white, np.array(sensor.xyz_to_camera), sensor.camera_matrix().sum(axis=1),
-            noise_profile=sensor.noise_profile(exposure.iso) * 3))
+        write_dng(
+            path,
+            sensor.expose(light, exposure, seed * 100 + index),
+            FrameDescription(
+                exposure.seconds,
+                exposure.aperture,
+                exposure.iso,
+                datetime(2026, 10, 17, 18) + timedelta(seconds=index * 20),
+                sensor.black,
+                sensor.white,
+                np.array(sensor.xyz_to_camera),
+                sensor.camera_matrix().sum(axis=1),
+                noise_profile=sensor.noise_profile(exposure.iso) * 3,
+            ),
+        )
         paths.append(path)
     return paths
 
 
-BRACKET = tuple(Exposure(2.0**ev, shutter_error=error) for ev, error in
-                ((-4, 1.07), (-2, 0.95), (0, 1.0), (2, 1.03), (4, 0.96)))
+BRACKET = tuple(
+    Exposure(2.0**ev, shutter_error=error) for ev, error in ((-4, 1.07), (-2, 0.95), (0, 1.0), (2, 1.03), (4, 0.96))
+)

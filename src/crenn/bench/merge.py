@@ -43,8 +43,14 @@ def _true_weights(paths) -> np.ndarray:
 def _developed(path: Path, bits: int) -> np.ndarray:
     with rawpy.imread(str(path)) as raw:
         linear = {"gamma": (1, 1)} if bits == 16 else {}
-        return raw.postprocess(output_bps=bits, no_auto_bright=True, use_camera_wb=True, user_flip=0,
-                               output_color=rawpy.ColorSpace.sRGB, **linear)
+        return raw.postprocess(
+            output_bps=bits,
+            no_auto_bright=True,
+            use_camera_wb=True,
+            user_flip=0,
+            output_color=rawpy.ColorSpace.sRGB,
+            **linear,
+        )
 
 
 def _peers(paths) -> dict[str, np.ndarray]:
@@ -57,8 +63,10 @@ def _peers(paths) -> dict[str, np.ndarray]:
     out = {"hat weights on LibRaw 16 bits": total / weight}
     eight = [cv2.cvtColor(_developed(p, 8), cv2.COLOR_RGB2BGR) for p in paths]
     times = np.array([e.seconds for e in BRACKET], np.float32)
-    for name, calibrate, merge in (("OpenCV Debevec", cv2.createCalibrateDebevec(), cv2.createMergeDebevec()),
-                                   ("OpenCV Robertson", cv2.createCalibrateRobertson(), cv2.createMergeRobertson())):
+    for name, calibrate, merge in (
+        ("OpenCV Debevec", cv2.createCalibrateDebevec(), cv2.createMergeDebevec()),
+        ("OpenCV Robertson", cv2.createCalibrateRobertson(), cv2.createMergeRobertson()),
+    ):
         response = calibrate.process(eight, times)
         out[name] = merge.process(eight, times, response)[..., ::-1]
     return out
@@ -90,8 +98,11 @@ def bench() -> list[Table]:
         libraw = time.perf_counter() - began
         results = {"Crenn": ours.rgb, "true weights": _true_weights(paths), **_peers(paths)}
     best = _grey(results["true weights"], truth)
-    efficiency = Table("Merge: efficiency against true weights on the same files, per stop",
-                       tuple(str(b) for b in _BANDS), note="1 is what the true weights reach; shutters off by up to 0.1 stop.")
+    efficiency = Table(
+        "Merge: efficiency against true weights on the same files, per stop",
+        tuple(str(b) for b in _BANDS),
+        note="1 is what the true weights reach; shutters off by up to 0.1 stop.",
+    )
     for name, rgb in results.items():
         if name == "true weights":
             continue
@@ -106,10 +117,15 @@ def bench() -> list[Table]:
         row = []
         for band in _BANDS:
             columns = np.flatnonzero((stops >= band) & (stops < band + 1))
-            z = (ours.rgb[30:170][:, columns, index] - truth[30:170][:, columns, index]) / ours.sigma[30:170][:, columns, index]
+            z = (ours.rgb[30:170][:, columns, index] - truth[30:170][:, columns, index]) / ours.sigma[30:170][
+                :, columns, index
+            ]
             row.append(float(z.std()))
         sigma.add(colour, *row)
-    steps = Table("Hand-over: largest departure of the column mean from truth, in its own noise per pixel", ("grey", "warm", "cold"))
+    steps = Table(
+        "Hand-over: largest departure of the column mean from truth, in its own noise per pixel",
+        ("grey", "warm", "cold"),
+    )
     row = []
     for rows in (slice(30, 170), slice(230, 370), slice(430, 570)):
         relative = (ours.rgb[rows, 60:-60] / truth[rows, 60:-60]).mean(0)

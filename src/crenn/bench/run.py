@@ -5,9 +5,17 @@ import json
 from crenn.bench import align, ghosts, merge, speed, stack, tone
 from crenn.core.errors import CrennError
 
-SUBJECTS = {"merge": merge.bench, "align": align.bench, "ghosts": ghosts.bench, "stack": stack.bench,
-            "stack-speed": lambda: [stack.speed()], "tone": tone.bench, "speed": speed.bench, "scale": lambda: [speed.scale()],
-            "drag": lambda: [speed.interactive()]}
+SUBJECTS = {
+    "merge": merge.bench,
+    "align": align.bench,
+    "ghosts": ghosts.bench,
+    "stack": stack.bench,
+    "stack-speed": lambda: [stack.speed()],
+    "tone": tone.bench,
+    "speed": speed.bench,
+    "scale": lambda: [speed.scale()],
+    "drag": lambda: [speed.interactive()],
+}
 
 
 def run_bench(names: list[str], as_json: bool = False) -> None:

@@ -48,9 +48,13 @@ def interactive() -> Table:
     renderer = Renderer(scene)
     whole, full = Window.whole(scene.size, 1200), Window(2000, 1400, 1280, 800, 1280, 800)
     coarse = Window(0, 0, whole.width, whole.height, whole.out_width // 2, whole.out_height // 2)
-    dials = {"exposure": lambda s: {"exposure": {"ev": 4 * s}}, "shadows": lambda s: {"placement": {"shadows": 4 * s}},
-             "contrast": lambda s: {"tone": {"contrast": 0.8 + s}}, "white point": lambda s: {"ends": {"white": 3 * s}},
-             "temperature": lambda s: {"white_balance": {"temperature": 4000 + 3000 * s}}}
+    dials = {
+        "exposure": lambda s: {"exposure": {"ev": 4 * s}},
+        "shadows": lambda s: {"placement": {"shadows": 4 * s}},
+        "contrast": lambda s: {"tone": {"contrast": 0.8 + s}},
+        "white point": lambda s: {"ends": {"white": 3 * s}},
+        "temperature": lambda s: {"white_balance": {"temperature": 4000 + 3000 * s}},
+    }
     for name, change in dials.items():
         table.add(f"{name}, fitted, while dragging (coarse)", *_drags(renderer, coarse, change))
         table.add(f"{name}, fitted, one pixel each", *_drags(renderer, whole, change))
@@ -66,11 +70,17 @@ def jobs() -> Table:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         paths = take(folder, rgb, BRACKET, CLEAN)
-        code = ("import sys,time,resource;from crenn.core.merge.merge import merge_frames;from crenn.core.merge.instructions import Instructions;from pathlib import Path;"
-                "p=[Path(a) for a in sys.argv[2:]];merge_frames(p[:2]);t=time.perf_counter();merge_frames(p,instructions=Instructions(deghost=sys.argv[1]=='1'));"
-                "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)")
+        code = (
+            "import sys,time,resource;from pathlib import Path;"
+            "from crenn.core.merge.merge import merge_frames;from crenn.core.merge.instructions import Instructions;"
+            "p=[Path(a) for a in sys.argv[2:]];merge_frames(p[:2]);t=time.perf_counter();"
+            "merge_frames(p,instructions=Instructions(deghost=sys.argv[1]=='1'));"
+            "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)"
+        )
         for label, ghosts in (("merge of 5 frames, still", "0"), ("merge of 5 frames, moving parts looked for", "1")):
-            out = subprocess.run([sys.executable, "-c", code, ghosts, *map(str, paths)], capture_output=True, text=True, check=True)
+            out = subprocess.run(
+                [sys.executable, "-c", code, ghosts, *map(str, paths)], capture_output=True, text=True, check=True
+            )
             table.add(label, *map(float, out.stdout.split()))
         radiance = merge_frames(paths[:1])
         began = time.perf_counter()
@@ -84,7 +94,9 @@ def jobs() -> Table:
         renderer.picture(Treatment(), Window(0, 0, 64, 64, 64, 64), 16)
         began = time.perf_counter()
         deliver(renderer, Treatment(), folder / "out.jpg", "jpg")
-        table.add("delivering a JPEG", time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20)
+        table.add(
+            "delivering a JPEG", time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
+        )
         began = time.perf_counter()
         copy = np.array(renderer.scene.levels[0])
         copy.sum()
@@ -97,7 +109,10 @@ def scale() -> Table:
     table = Table("Scale consistency: preview against the reduced full render, ΔE2000", ("mean", "99 %"))
     renderer = Renderer(PreparedScene.from_radiance(RadianceMap(shipped("lock-basin", 2), None)))
     height, width = renderer.scene.size
-    for name, document in (("default", {}), ("strong", {"placement": {"shadows": 3, "highlights": -3}, "tone": {"contrast": 1.4}})):
+    for name, document in (
+        ("default", {}),
+        ("strong", {"placement": {"shadows": 3, "highlights": -3}, "tone": {"contrast": 1.4}}),
+    ):
         treatment = parse_treatment(document)
         full = renderer.picture(treatment, Window.whole((height, width)), 16)[0].astype(np.float32) / 65535
         for edge in (1200, 600):

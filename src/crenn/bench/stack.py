@@ -20,10 +20,10 @@ _BOX = 6
 
 def _widths(picture: np.ndarray, places: np.ndarray) -> np.ndarray:
     """Full width at half maximum of stars, by moments under a matched Gaussian."""
-    y, x = np.mgrid[-_BOX:_BOX + 1, -_BOX:_BOX + 1]
+    y, x = np.mgrid[-_BOX : _BOX + 1, -_BOX : _BOX + 1]
     out = []
     for row, column in places:
-        part = picture[row - _BOX:row + _BOX + 1, column - _BOX:column + _BOX + 1]
+        part = picture[row - _BOX : row + _BOX + 1, column - _BOX : column + _BOX + 1]
         part = np.clip(part - np.median(part), 0, None)
         cy, cx, s = 0.0, 0.0, 1.2
         for _ in range(20):
@@ -58,11 +58,21 @@ def bench() -> list[Table]:
         gains = []
         for where in (sky, merged.ground > 250):
             part = calm & known & where
-            noise = [float(np.median(np.abs((luminance(m.rgb) - truth)[part] / truth[part])) * 1.4826) for m in (one, merged)]
+            noise = [
+                float(np.median(np.abs((luminance(m.rgb) - truth)[part] / truth[part])) * 1.4826) for m in (one, merged)
+            ]
             gains.append(noise[0] / noise[1] / np.sqrt(12))
         table.add("noise gain ÷ √N", *gains)
-        spread = [float(np.sqrt((np.clip(((merged.rgb - read_exr(shot.truth).rgb) / merged.sigma)[calm & known & w], -8, 8) ** 2).mean()))
-                  for w in (sky, merged.ground > 250)]
+        spread = [
+            float(
+                np.sqrt(
+                    (
+                        np.clip(((merged.rgb - read_exr(shot.truth).rgb) / merged.sigma)[calm & known & w], -8, 8) ** 2
+                    ).mean()
+                )
+            )
+            for w in (sky, merged.ground > 250)
+        ]
         table.add("spread ÷ predicted sigma", *spread)
         # Where a satellite passed, in the frames that show it: how much of its light is left.
         tracks = np.zeros(truth.shape, np.uint8)
@@ -73,11 +83,18 @@ def bench() -> list[Table]:
         left = [float(np.median((luminance(m.rgb) - truth)[track] / truth[track])) for m in (merged, plain)]
         table.add("satellites: light left over the sky, share", left[0], None)
         table.add("  the plain mean", left[1], None)
-        peaks = (truth == cv2.dilate(truth, np.ones((9, 9)))) & (truth - cv2.medianBlur(truth, 5) > 0.15) & (truth < 0.7) & sky
+        peaks = (
+            (truth == cv2.dilate(truth, np.ones((9, 9))))
+            & (truth - cv2.medianBlur(truth, 5) > 0.15)
+            & (truth < 0.7)
+            & sky
+        )
         places = np.argwhere(peaks)
         places = places[(places > 12).all(1) & (places < np.array(truth.shape) - 12).all(1)]
-        corners = Table("Stack: width of stars relative to the truth, in the picture's corners",
-                        ("upper left", "upper right", "lower left", "lower right", "stars"))
+        corners = Table(
+            "Stack: width of stars relative to the truth, in the picture's corners",
+            ("upper left", "upper right", "lower left", "lower right", "stars"),
+        )
         ratio = _widths(luminance(merged.rgb), places) / _widths(truth, places)
         row = []
         for low in (False, True):
@@ -93,13 +110,21 @@ def speed(count: int = 30) -> Table:
     table = Table(f"Speed: stack of {count} × 24 MP", ("seconds", "memory GiB"))
     with tempfile.TemporaryDirectory() as name:
         scene = scene_named("ridge-observatory")
-        paths = shoot("ridge-observatory", Path(name), (6000, 4000), truth=False,
-                      bracket=Bracket.chosen(scene, count, 0.0, 3200.0)).frames
-        code = ("import sys,time,resource;from pathlib import Path;from crenn.core.merge.merge import merge_frames;"
-                "t=time.perf_counter();merge_frames([Path(a) for a in sys.argv[1:]]);"
-                "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)")
+        paths = shoot(
+            "ridge-observatory",
+            Path(name),
+            (6000, 4000),
+            truth=False,
+            bracket=Bracket.chosen(scene, count, 0.0, 3200.0),
+        ).frames
+        code = (
+            "import sys,time,resource;from pathlib import Path;from crenn.core.merge.merge import merge_frames;"
+            "t=time.perf_counter();merge_frames([Path(a) for a in sys.argv[1:]]);"
+            "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)"
+        )
         for label, part in ((f"{count // 2} frames", paths[: count // 2]), (f"{count} frames", paths)):
-            out = subprocess.run([sys.executable, "-c", code, *map(str, part)], capture_output=True, text=True, check=True)
+            out = subprocess.run(
+                [sys.executable, "-c", code, *map(str, part)], capture_output=True, text=True, check=True
+            )
             table.add(label, *map(float, out.stdout.split()))
     return table
-

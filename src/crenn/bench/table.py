@@ -24,11 +24,19 @@ class Table:
         head = ["", *self.columns]
         body = [[name, *map(cell, values)] for name, values in self.rows]
         widths = [max(len(row[i]) for row in [head, *body]) for i in range(len(head))]
-        lines = [self.title, "  ".join(h.ljust(w) if i == 0 else h.rjust(w) for i, (h, w) in enumerate(zip(head, widths)))]
-        lines += ["  ".join(c.ljust(w) if i == 0 else c.rjust(w) for i, (c, w) in enumerate(zip(row, widths)))
-                  for row in body]
+        lines = [
+            self.title,
+            "  ".join(h.ljust(w) if i == 0 else h.rjust(w) for i, (h, w) in enumerate(zip(head, widths))),
+        ]
+        lines += [
+            "  ".join(c.ljust(w) if i == 0 else c.rjust(w) for i, (c, w) in enumerate(zip(row, widths))) for row in body
+        ]
         return "\n".join([*lines, self.note] if self.note else lines)
 
     def record(self) -> dict:
-        return {"title": self.title, "columns": self.columns, "note": self.note,
-                "rows": [{"name": n, "values": v} for n, v in self.rows]}
+        return {
+            "title": self.title,
+            "columns": self.columns,
+            "note": self.note,
+            "rows": [{"name": n, "values": v} for n, v in self.rows],
+        }

@@ -36,7 +36,9 @@ def tmqi(hdr_luminance: np.ndarray, ldr: np.ndarray) -> tuple[float, float, floa
     hdr = hdr_luminance.astype(np.float64)
     hdr = np.round((2.0**32 - 1) * (hdr - hdr.min()) / (hdr.max() - hdr.min()))
     ldr = ldr.astype(np.float64)
-    deviations = [ldr[y:y + 11, x:x + 11].std() for y in range(0, ldr.shape[0], 11) for x in range(0, ldr.shape[1], 11)]
+    deviations = [
+        ldr[y : y + 11, x : x + 11].std() for y in range(0, ldr.shape[0], 11) for x in range(0, ldr.shape[1], 11)
+    ]
     contrast = beta.pdf(np.mean(deviations) / 64.29, 4.4, 10.1) / beta.pdf((4.4 - 1) / (4.4 + 10.1 - 2), 4.4, 10.1)
     brightness = norm.pdf(ldr.mean(), 115.94, 27.99) / norm.pdf(115.94, 115.94, 27.99)
     naturalness = float(contrast * brightness)

@@ -17,8 +17,12 @@ _SIDE = 1200
 
 def scenes() -> dict[str, np.ndarray]:
     """Scenes of the subject: float32 (H, W, 3), noiseless."""
-    return {"lock basin": shipped("lock-basin", 2, _SIDE), "ferry hall": shipped("ferry-hall", 0, _SIDE),
-            "star field": star_field(), "daylight": daylight()}
+    return {
+        "lock basin": shipped("lock-basin", 2, _SIDE),
+        "ferry hall": shipped("ferry-hall", 0, _SIDE),
+        "star field": star_field(),
+        "daylight": daylight(),
+    }
 
 
 def ours(rgb: np.ndarray) -> np.ndarray:
@@ -32,11 +36,17 @@ def peers(rgb: np.ndarray) -> dict[str, np.ndarray]:
     linear = np.maximum(rgb @ REC2020_TO_SRGB.T.astype(np.float32), 1e-7).astype(np.float32)
     scaled = linear / np.quantile(linear, 0.999)
     out = {}
-    for name, mapper in (("Drago", cv2.createTonemapDrago(2.2, 1.0, 0.85)), ("Mantiuk", cv2.createTonemapMantiuk(2.2, 0.85, 1.2)),
-                         ("Reinhard", cv2.createTonemapReinhard(2.2, 0, 0, 0))):
+    for name, mapper in (
+        ("Drago", cv2.createTonemapDrago(2.2, 1.0, 0.85)),
+        ("Mantiuk", cv2.createTonemapMantiuk(2.2, 0.85, 1.2)),
+        ("Reinhard", cv2.createTonemapReinhard(2.2, 0, 0, 0)),
+    ):
         out[name] = np.clip(np.nan_to_num(mapper.process(scaled)) * 255, 0, 255).astype(np.uint8)
     anchor = np.exp2(np.log2(np.maximum(luminance(rgb), 1e-7)).mean())
-    frames = [(srgb_encode(np.clip(linear * 0.18 / anchor * 2.0**ev, 0, 1)) * 255).astype(np.uint8) for ev in (-4, -2, 0, 2, 4)]
+    frames = [
+        (srgb_encode(np.clip(linear * 0.18 / anchor * 2.0**ev, 0, 1)) * 255).astype(np.uint8)
+        for ev in (-4, -2, 0, 2, 4)
+    ]
     out["Mertens"] = np.clip(cv2.createMergeMertens().process(frames) * 255, 0, 255).astype(np.uint8)
     stops = np.log2(np.maximum(luminance(linear), 1e-7)).astype(np.float32)
     radius = int(0.03 * max(stops.shape))
@@ -44,9 +54,11 @@ def peers(rgb: np.ndarray) -> dict[str, np.ndarray]:
     var = cv2.blur(stops * stops, (radius, radius)) - mean * mean
     a = var / (var + 0.5)
     base = cv2.blur(a, (radius, radius)) * stops + cv2.blur(mean - a * mean, (radius, radius))
-    gain = np.exp2((base * (5.0 / np.ptp(base)) - base))
+    gain = np.exp2(base * (5.0 / np.ptp(base)) - base)
     placed = linear * gain[..., None]
-    out["guided base and detail"] = (srgb_encode(np.clip(placed / np.quantile(placed, 0.995), 0, 1)) * 255).astype(np.uint8)
+    out["guided base and detail"] = (srgb_encode(np.clip(placed / np.quantile(placed, 0.995), 0, 1)) * 255).astype(
+        np.uint8
+    )
     return out
 
 
@@ -82,13 +94,22 @@ def bench() -> list[Table]:
     """One table a scene."""
     tables = []
     for name, rgb in scenes().items():
-        table = Table(f"Tone, automatic: {name}", ("TMQI", "fidelity", "naturalness", "halo L*", "hue shift °", "white %", "black %"))
+        table = Table(
+            f"Tone, automatic: {name}",
+            ("TMQI", "fidelity", "naturalness", "halo L*", "hue shift °", "white %", "black %"),
+        )
         hdr = luminance(rgb)
         results = {"Crenn": (ours(rgb), ours)}
         results |= {key: (codes, (lambda r, key=key: peers(r)[key])) for key, codes in peers(rgb).items()}
         for key, (codes, render) in results.items():
             luma = codes @ np.array([0.2126, 0.7152, 0.0722])
-            table.add(key, *tmqi(hdr, luma), halo(render) if name == "lock basin" else None, hue_shift(rgb, codes),
-                      float(100 * (codes.min(-1) >= 254).mean()), float(100 * (codes.max(-1) <= 1).mean()))
+            table.add(
+                key,
+                *tmqi(hdr, luma),
+                halo(render) if name == "lock basin" else None,
+                hue_shift(rgb, codes),
+                float(100 * (codes.min(-1) >= 254).mean()),
+                float(100 * (codes.max(-1) <= 1).mean()),
+            )
         tables.append(table)
     return tables

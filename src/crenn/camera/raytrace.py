@@ -47,8 +47,9 @@ def hit(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, limit, normal):
         if left >= 0:
             right = int(nodes[n, 7])
             # The nearer child last, so that it is looked at first.
-            if (_enters(nodes, left, ox, oy, oz, ix, iy, iz, nearest)
-                    < _enters(nodes, right, ox, oy, oz, ix, iy, iz, nearest)):
+            if _enters(nodes, left, ox, oy, oz, ix, iy, iz, nearest) < _enters(
+                nodes, right, ox, oy, oz, ix, iy, iz, nearest
+            ):
                 left, right = right, left
             stack[depth], stack[depth + 1] = left, right
             depth += 2
@@ -227,8 +228,19 @@ def _direct(x, y, z, nx, ny, nz, planes, ranges, nodes, lamps, reach, sun, out):
         if cosine <= 0:
             continue
         # Light leaves the lantern above its own post and hood.
-        shadow, _ = hit(x + nx * 1e-3, y + ny * 1e-3, z + nz * 1e-3, lx / d, ly / d, lz / d, planes, ranges, nodes,
-                        d - lamps[i, 6], spare)
+        shadow, _ = hit(
+            x + nx * 1e-3,
+            y + ny * 1e-3,
+            z + nz * 1e-3,
+            lx / d,
+            ly / d,
+            lz / d,
+            planes,
+            ranges,
+            nodes,
+            d - lamps[i, 6],
+            spare,
+        )
         if shadow >= 0:
             continue
         window = 1 - (d / reach) ** 2
@@ -238,8 +250,9 @@ def _direct(x, y, z, nx, ny, nz, planes, ranges, nodes, lamps, reach, sun, out):
     if sun[3] > 0:
         cosine = sun[0] * nx + sun[1] * ny + sun[2] * nz
         if cosine > 0:
-            shadow, _ = hit(x + nx * 1e-3, y + ny * 1e-3, z + nz * 1e-3, sun[0], sun[1], sun[2], planes, ranges, nodes,
-                            1e4, spare)
+            shadow, _ = hit(
+                x + nx * 1e-3, y + ny * 1e-3, z + nz * 1e-3, sun[0], sun[1], sun[2], planes, ranges, nodes, 1e4, spare
+            )
             if shadow < 0:
                 for c in range(3):
                     out[c] += sun[3 + c] * cosine / np.pi
@@ -299,8 +312,26 @@ def gather_grid(camera, width, height, cell, planes, ranges, nodes, looks, lamps
             s, t = hit(camera[0], camera[1], camera[2], dx, dy, dz, planes, ranges, nodes, 1e4, normal)
             if s < 0:
                 continue
-            _gather(camera[0] + dx * t, camera[1] + dy * t, camera[2] + dz * t, normal[0], normal[1], normal[2],
-                    planes, ranges, nodes, looks, lamps, reach, sun, kind, rays, bounces, gy * gw + gx, out)
+            _gather(
+                camera[0] + dx * t,
+                camera[1] + dy * t,
+                camera[2] + dz * t,
+                normal[0],
+                normal[1],
+                normal[2],
+                planes,
+                ranges,
+                nodes,
+                looks,
+                lamps,
+                reach,
+                sun,
+                kind,
+                rays,
+                bounces,
+                gy * gw + gx,
+                out,
+            )
             depth[gy, gx] = t
             for c in range(3):
                 light[gy, gx, c], normals[gy, gx, c] = out[c], normal[c]
@@ -328,8 +359,33 @@ def _ray(camera, px, py, width, height):
 
 
 @nb.njit(fastmath=True)
-def _shade(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, looks, lamps, reach, sun, kind, pixel, grid, normals, depth,
-           gx, gy, normal, albedo, glow, light, out):
+def _shade(
+    ox,
+    oy,
+    oz,
+    dx,
+    dy,
+    dz,
+    planes,
+    ranges,
+    nodes,
+    looks,
+    lamps,
+    reach,
+    sun,
+    kind,
+    pixel,
+    grid,
+    normals,
+    depth,
+    gx,
+    gy,
+    normal,
+    albedo,
+    glow,
+    light,
+    out,
+):
     """Radiance along one ray; (gx, gy) is its place on the gathered grid. Returns solid and distance."""
     s, t = hit(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, 1e4, normal)
     if s < 0:
@@ -370,8 +426,27 @@ def _shade(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, looks, lamps, reach, s
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def trace(camera, width, height, planes, ranges, nodes, looks, lamps, reach, sun, kind, grid, normals, depth, cell,
-          samples, mask, image, solid):
+def trace(
+    camera,
+    width,
+    height,
+    planes,
+    ranges,
+    nodes,
+    looks,
+    lamps,
+    reach,
+    sun,
+    kind,
+    grid,
+    normals,
+    depth,
+    cell,
+    samples,
+    mask,
+    image,
+    solid,
+):
     """Trace the pixels of ``mask`` with ``samples`` rays each into ``image`` (h, w, 3), and which solid they show."""
     pixel = 2.0 * camera[5] / width
     for row in nb.prange(height):
@@ -386,9 +461,33 @@ def trace(camera, width, height, planes, ranges, nodes, looks, lamps, reach, sun
                 ax = (0.5 + i * 0.7548776662) % 1.0 if samples > 1 else 0.5
                 ay = (0.5 + i * 0.5698402910) % 1.0 if samples > 1 else 0.5
                 dx, dy, dz = _ray(camera, x + ax, y + ay, width, height)
-                s, t = _shade(camera[0], camera[1], camera[2], dx, dy, dz, planes, ranges, nodes, looks, lamps, reach,
-                              sun, kind, pixel, grid, normals, depth, (x + ax) / cell, (y + ay) / cell, normal, albedo,
-                              glow, light, out)
+                s, _t = _shade(
+                    camera[0],
+                    camera[1],
+                    camera[2],
+                    dx,
+                    dy,
+                    dz,
+                    planes,
+                    ranges,
+                    nodes,
+                    looks,
+                    lamps,
+                    reach,
+                    sun,
+                    kind,
+                    pixel,
+                    grid,
+                    normals,
+                    depth,
+                    (x + ax) / cell,
+                    (y + ay) / cell,
+                    normal,
+                    albedo,
+                    glow,
+                    light,
+                    out,
+                )
                 r, g, b = r + out[0], g + out[1], b + out[2]
                 if i == 0:
                     solid[y, x] = s

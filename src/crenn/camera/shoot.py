@@ -34,7 +34,8 @@ _SMALLEST, _LARGEST = 64, 16000
 class Shot:
     """The files of one shoot.
 
-    ``maps`` are homographies (3, 3) from the reference frame's pixels to those of each frame; None if the lens distorts.
+    ``maps`` are homographies (3, 3) from the reference frame's pixels to those of each frame; None if the lens
+    distorts.
     """
 
     frames: tuple[Path, ...]
@@ -106,7 +107,9 @@ class _Light:
 
     def _field(self, start: float, duration: float) -> tuple[np.ndarray, np.ndarray | None]:
         # What only turns is lit the same in every frame; what moves has light for each of its own exposures.
-        index = 0 if self.scene.still else int(np.argmin([abs(np.log(e.seconds / duration)) for e in self.scene.exposures]))
+        index = (
+            0 if self.scene.still else int(np.argmin([abs(np.log(e.seconds / duration)) for e in self.scene.exposures]))
+        )
         if self._kept is not None and self._kept[0] == index and (self.shipped or self.scene.still):
             return self._kept[1:]
         if self.shipped:
@@ -115,7 +118,9 @@ class _Light:
                 # Compression differs a little from file to file: what stands still shares the files' median.
                 if self._shared is None:
                     count = len(self.scene.exposures)
-                    self._shared = np.median([_read_light(self.scene.name, i)[0].astype(np.float16) for i in range(count)], 0).astype(np.float32)
+                    self._shared = np.median(
+                        [_read_light(self.scene.name, i)[0].astype(np.float16) for i in range(count)], 0
+                    ).astype(np.float32)
                 # Its errors are a share of what is brightest around.
                 around = cv2.dilate(self._shared, np.ones((9, 9), np.uint8))
                 alike = (np.abs(rgb - self._shared) < 0.12 * around + 1e-3).all(-1)
@@ -148,8 +153,12 @@ def ship(name: str) -> None:
     for index, (exposure, start) in enumerate(zip(scene.exposures, scene.starts)):
         rgb, sky = light.traced(start, exposure.seconds)
         channels = {"RGB": rgb.astype(np.float16)} | ({"sky": sky.astype(np.float16)} if sky is not None else {})
-        header = {"compression": OpenEXR.DWAB_COMPRESSION, "dwaCompressionLevel": 60.0,
-                  "type": OpenEXR.scanlineimage, "chromaticities": REC2020_CHROMATICITIES}
+        header = {
+            "compression": OpenEXR.DWAB_COMPRESSION,
+            "dwaCompressionLevel": 60.0,
+            "type": OpenEXR.scanlineimage,
+            "chromaticities": REC2020_CHROMATICITIES,
+        }
         with OpenEXR.File(header, channels) as file:
             file.write(str(_SHIPPED / f"{name}-{index}.exr"))
         if scene.still:
@@ -171,8 +180,9 @@ class Bracket:
         return cls(scene.exposures, scene.starts, scene.poses or (Pose(),) * len(scene.exposures), scene.darks)
 
     @classmethod
-    def chosen(cls, scene: Scene, count: int, step: float, iso: float, shake: float = 0.0, shift: float = 0.0,
-               seed: int = 1) -> "Bracket":
+    def chosen(
+        cls, scene: Scene, count: int, step: float, iso: float, shake: float = 0.0, shift: float = 0.0, seed: int = 1
+    ) -> "Bracket":
         """A bracket of the user's choice round the scene's middle exposure.
 
         Parameters
@@ -195,16 +205,21 @@ class Bracket:
             If a value cannot be shot.
         """
         if not (1 <= count <= 60 and 0 <= step <= 4 and 50 <= iso <= 25600 and 0 <= shake <= 1.5 and abs(shift) <= 6):
-            raise CrennError("This bracket cannot be shot:", remedy="take 1 to 60 frames, steps of 0 to 4 EV, ISO 50 to "
-                             "25600, a shift of at most 6 EV and a shake of at most 1.5 degrees.")
+            raise CrennError(
+                "This bracket cannot be shot:",
+                remedy="take 1 to 60 frames, steps of 0 to 4 EV, ISO 50 to "
+                "25600, a shift of at most 6 EV and a shake of at most 1.5 degrees.",
+            )
         middle = scene.exposures[(len(scene.exposures) - 1) // 2]
         rng = np.random.default_rng([seed, 29])
         exposures, starts, poses, clock = [], [], [], 0.0
         for i in range(count):
             seconds = middle.seconds * middle.iso / iso * 2.0 ** (shift + step * (i - (count - 1) // 2))
             if not 1 / 16000 <= seconds <= 600:
-                raise CrennError(f"An exposure of {seconds:.3g} s is out of the camera's range:",
-                                 remedy="choose fewer frames, a smaller step or another ISO.")
+                raise CrennError(
+                    f"An exposure of {seconds:.3g} s is out of the camera's range:",
+                    remedy="choose fewer frames, a smaller step or another ISO.",
+                )
             exposures.append(Exposure(seconds, middle.aperture, iso, 1.0 + 0.015 * float(rng.standard_normal())))
             starts.append(clock)
             clock += seconds + 0.5
@@ -214,9 +229,17 @@ class Bracket:
         return cls(tuple(exposures), tuple(starts), tuple(poses), scene.darks if scene.darks else 0)
 
 
-def shoot(name: str, folder: Path, size: tuple[int, int] = DEFAULT_SIZE, seed: int = 1,
-          sensor: Sensor | None = None, noise_profile: bool = True, progress: Progress | None = None,
-          truth: bool = True, bracket: Bracket | None = None) -> Shot:
+def shoot(
+    name: str,
+    folder: Path,
+    size: tuple[int, int] = DEFAULT_SIZE,
+    seed: int = 1,
+    sensor: Sensor | None = None,
+    noise_profile: bool = True,
+    progress: Progress | None = None,
+    truth: bool = True,
+    bracket: Bracket | None = None,
+) -> Shot:
     """Shoot a scene.
 
     Parameters
@@ -245,9 +268,10 @@ def shoot(name: str, folder: Path, size: tuple[int, int] = DEFAULT_SIZE, seed: i
         If the scene is unknown, the size unusable or the folder not writable.
     """
     width, height = size
-    if width % 2 or height % 2 or not (_SMALLEST <= min(size) and max(size) <= _LARGEST):
-        raise CrennError(f"A size of {width}×{height} cannot be shot;",
-                         remedy=f"use even numbers from {_SMALLEST} to {_LARGEST}.")
+    if width % 2 or height % 2 or not (min(size) >= _SMALLEST and max(size) <= _LARGEST):
+        raise CrennError(
+            f"A size of {width}×{height} cannot be shot;", remedy=f"use even numbers from {_SMALLEST} to {_LARGEST}."
+        )
     scene, sensor, progress = scene_named(name), sensor or Sensor(), progress or Progress()
     bracket = bracket or Bracket.usual(scene)
     folder = Path(folder)
@@ -264,10 +288,17 @@ def shoot(name: str, folder: Path, size: tuple[int, int] = DEFAULT_SIZE, seed: i
     def write(index: int, radiance: np.ndarray, exposure: Exposure, start: float, path: Path) -> Path:
         mosaic = sensor.expose(radiance, exposure, seed * 100 + index)
         about = FrameDescription(
-            seconds=exposure.seconds, aperture=exposure.aperture, iso=exposure.iso,
-            taken=scene.taken + timedelta(seconds=start), black=sensor.black, white=sensor.white,
-            xyz_to_camera=np.array(sensor.xyz_to_camera), neutral=neutral_of(sensor, scene.as_shot), pattern=sensor.pattern,
-            noise_profile=sensor.noise_profile(exposure.iso) * 3 if noise_profile else None)
+            seconds=exposure.seconds,
+            aperture=exposure.aperture,
+            iso=exposure.iso,
+            taken=scene.taken + timedelta(seconds=start),
+            black=sensor.black,
+            white=sensor.white,
+            xyz_to_camera=np.array(sensor.xyz_to_camera),
+            neutral=neutral_of(sensor, scene.as_shot),
+            pattern=sensor.pattern,
+            noise_profile=sensor.noise_profile(exposure.iso) * 3 if noise_profile else None,
+        )
         with replacing(path) as temporary:
             write_dng(temporary, mosaic, about)
         progress.at((index + 1) / (count + bracket.darks), f"Shot {path.name}")
@@ -279,10 +310,20 @@ def shoot(name: str, folder: Path, size: tuple[int, int] = DEFAULT_SIZE, seed: i
         frames.append(write(index, radiance, exposure, start, folder / f"{name}-{index + 1:0{digits}d}.dng"))
         if truth and index == reference:
             gain = exposure.relative * exposure.shutter_error
-            write_exr(folder / "truth.exr", radiance @ (gain * truth_matrix(sensor, scene.as_shot)).T.astype(np.float32))
+            write_exr(
+                folder / "truth.exr", radiance @ (gain * truth_matrix(sensor, scene.as_shot)).T.astype(np.float32)
+            )
     nothing = np.zeros((height, width, 3), np.float32)
-    darks = [write(count + i, nothing, bracket.exposures[-1], bracket.starts[-1] + (i + 1) * (bracket.exposures[-1].seconds + 1),
-                   folder / f"{name}-dark-{i + 1}.dng") for i in range(bracket.darks)]
+    darks = [
+        write(
+            count + i,
+            nothing,
+            bracket.exposures[-1],
+            bracket.starts[-1] + (i + 1) * (bracket.exposures[-1].seconds + 1),
+            folder / f"{name}-dark-{i + 1}.dng",
+        )
+        for i in range(bracket.darks)
+    ]
     maps = None
     if not scene.distortion:
         maps = tuple(between(light.lens, bracket.poses[reference], pose) for pose in bracket.poses)

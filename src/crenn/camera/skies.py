@@ -77,12 +77,12 @@ def aurora_sky(dx, dy, dz, out):
         foot = 0.16 + 0.12 * k + 0.05 * np.sin(2.3 * azimuth + 1.7 * k) + 0.025 * np.sin(7.0 * azimuth + k)
         height = up - foot
         rays = 0.35 + 1.1 * fractal(azimuth * 14.0 + 3 * k, 0.3 * up, 1.5 + k, 4) ** 2
-        side = np.exp(-((azimuth - 0.35 + 0.5 * k) / 0.55) ** 2)
+        side = np.exp(-(((azimuth - 0.35 + 0.5 * k) / 0.55) ** 2))
         body = rays * side * (np.exp(-max(height, 0.0) * 7.0) if height > 0 else np.exp(height * 45.0))
-        top = rays * side * np.exp(-((height - 0.22) / 0.10) ** 2)
+        top = rays * side * np.exp(-(((height - 0.22) / 0.10) ** 2))
         r, g, b = r + 0.03 * body + 0.07 * top, g + 0.30 * body + 0.02 * top, b + 0.09 * body + 0.05 * top
     along = 0.55 * dx - 0.62 * dy + 0.56 * dz
-    galaxy = np.exp(-(along / 0.16) ** 2) * (0.4 + 0.9 * fractal(dx * 6, dy * 6, dz * 6, 5))
+    galaxy = np.exp(-((along / 0.16) ** 2)) * (0.4 + 0.9 * fractal(dx * 6, dy * 6, dz * 6, 5))
     out[0], out[1], out[2] = r + 0.045 * galaxy, g + 0.042 * galaxy, b + 0.045 * galaxy
 
 

@@ -53,8 +53,11 @@ class Solids:
     def joined(self, other: "Solids") -> "Solids":
         """These solids and others."""
         start = len(self.planes)
-        return Solids(self.planes + other.planes, self.ranges + [(a + start, b + start) for a, b in other.ranges],
-                      self.looks + other.looks)
+        return Solids(
+            self.planes + other.planes,
+            self.ranges + [(a + start, b + start) for a, b in other.ranges],
+            self.looks + other.looks,
+        )
 
     def arrays(self):
         """(planes, ranges, nodes, looks) for the tracer."""
@@ -75,7 +78,7 @@ def _tree(boxes: np.ndarray) -> np.ndarray:
             centres = (boxes[members, :3] + boxes[members, 3:]) / 2
             axis = int(np.argmax(centres.max(0) - centres.min(0)))
             order = members[np.argsort(centres[:, axis], kind="stable")]
-            nodes[index][6:] = [float(build(order[: order.size // 2])), float(build(order[order.size // 2:]))]
+            nodes[index][6:] = [float(build(order[: order.size // 2])), float(build(order[order.size // 2 :]))]
         return index
 
     build(np.arange(len(boxes)))

@@ -58,8 +58,17 @@ class StarField:
         colour = np.stack([np.exp(0.9 * warm), np.ones(self.count), np.exp(-0.9 * warm)], -1)
         return v, light[:, None] * colour
 
-    def draw(self, image: np.ndarray, open_sky: np.ndarray, lens: Lens, camera: tuple, pose: Pose, frame: int,
-             start: float, seconds: float) -> None:
+    def draw(
+        self,
+        image: np.ndarray,
+        open_sky: np.ndarray,
+        lens: Lens,
+        camera: tuple,
+        pose: Pose,
+        frame: int,
+        start: float,
+        seconds: float,
+    ) -> None:
         """Add the stars of one exposure to an image, in place.
 
         Parameters
@@ -90,7 +99,11 @@ class StarField:
             turned = v * np.cos(angle) + cross * np.sin(angle) + axis * (v @ axis)[:, None] * (1 - np.cos(angle))
             seen = (turned @ to_camera.T) @ pose.rotation()
             xy = lens.pixels(seen)
-            inside = (seen[:, 2] > 0.05) & (turned[:, 1] > 0) & (np.abs(xy - np.array(lens.size) / 2) < np.array(lens.size) / 2 + 8).all(1)
+            inside = (
+                (seen[:, 2] > 0.05)
+                & (turned[:, 1] > 0)
+                & (np.abs(xy - np.array(lens.size) / 2) < np.array(lens.size) / 2 + 8).all(1)
+            )
             # Light per pixel: a pixel is 1 / focal² square radians.
             _splat(image, open_sky, xy[inside], light[inside] * lens.focal**2 / steps, sigma)
         for satellite in self.satellites:

@@ -12,20 +12,27 @@ from numba.extending import intrinsic
 @intrinsic
 def _bits_of(typing_context, value):
     """The bits of a float32 as int32."""
+
     def code(context, builder, signature, arguments):
         return builder.bitcast(arguments[0], ir.IntType(32))
+
     return nb.types.int32(nb.types.float32), code
 
 
 @intrinsic
 def _float_of(typing_context, value):
     """The float32 with these bits."""
+
     def code(context, builder, signature, arguments):
         return builder.bitcast(arguments[0], ir.FloatType())
+
     return nb.types.float32(nb.types.int32), code
 
 
-_L = [np.float32(v) for v in (1.44269326, -0.721162734, 0.477705931, -0.339247773, 0.215588533, -0.0960662494, 0.0204903461)]
+_L = [
+    np.float32(v)
+    for v in (1.44269326, -0.721162734, 0.477705931, -0.339247773, 0.215588533, -0.0960662494, 0.0204903461)
+]
 _E = [np.float32(v) for v in (0.999999896, 0.69315462, 0.24014077, 0.0558632827, 0.00894621467, 0.00189510729)]
 _L0, _L1, _L2, _L3, _L4, _L5, _L6 = _L
 _E0, _E1, _E2, _E3, _E4, _E5 = _E

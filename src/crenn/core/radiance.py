@@ -67,8 +67,11 @@ def write_exr(path: Path, rgb: np.ndarray, radiance: RadianceMap | None = None) 
         Its sigma, source, clip state and report are written too.
     """
     channels = {"RGB": np.ascontiguousarray(rgb, np.float32)}
-    header = {"compression": OpenEXR.NO_COMPRESSION, "type": OpenEXR.scanlineimage,
-              "chromaticities": REC2020_CHROMATICITIES}
+    header = {
+        "compression": OpenEXR.NO_COMPRESSION,
+        "type": OpenEXR.scanlineimage,
+        "chromaticities": REC2020_CHROMATICITIES,
+    }
     if radiance is not None:
         if radiance.sigma is not None:
             for i, name in enumerate(_SIGMA):
@@ -78,9 +81,8 @@ def write_exr(path: Path, rgb: np.ndarray, radiance: RadianceMap | None = None) 
                 channels[name] = getattr(radiance, name).astype(np.float32)
         if radiance.report:
             header["crennReport"] = json.dumps(radiance.report)
-    with replacing(path) as temporary:
-        with OpenEXR.File(header, channels) as file:
-            file.write(str(temporary))
+    with replacing(path) as temporary, OpenEXR.File(header, channels) as file:
+        file.write(str(temporary))
 
 
 def read_exr(path: Path) -> RadianceMap:
@@ -125,7 +127,9 @@ def read_exr(path: Path) -> RadianceMap:
 
 def _usable(light: np.ndarray) -> np.ndarray:
     """Light without what is no number, held to what single precision can multiply, in place."""
-    return np.clip(np.nan_to_num(light, copy=False, nan=0.0, posinf=_BRIGHTEST, neginf=0.0), -_BRIGHTEST, _BRIGHTEST, out=light)
+    return np.clip(
+        np.nan_to_num(light, copy=False, nan=0.0, posinf=_BRIGHTEST, neginf=0.0), -_BRIGHTEST, _BRIGHTEST, out=light
+    )
 
 
 def _checked_report(text) -> dict:

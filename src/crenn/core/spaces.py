@@ -93,8 +93,13 @@ def delta_e2000(lab1: np.ndarray, lab2: np.ndarray) -> np.ndarray:
     d_h = 2 * np.sqrt(c1 * c2) * np.sin(np.radians(dh / 2))
     lm, cm = (l1 + l2) / 2, (c1 + c2) / 2
     hm = np.where(grey, h1 + h2, (h1 + dh / 2) % 360)
-    t = (1 - 0.17 * np.cos(np.radians(hm - 30)) + 0.24 * np.cos(np.radians(2 * hm))
-         + 0.32 * np.cos(np.radians(3 * hm + 6)) - 0.20 * np.cos(np.radians(4 * hm - 63)))
+    t = (
+        1
+        - 0.17 * np.cos(np.radians(hm - 30))
+        + 0.24 * np.cos(np.radians(2 * hm))
+        + 0.32 * np.cos(np.radians(3 * hm + 6))
+        - 0.20 * np.cos(np.radians(4 * hm - 63))
+    )
     sl = 1 + 0.015 * (lm - 50) ** 2 / np.sqrt(20 + (lm - 50) ** 2)
     sc, sh = 1 + 0.045 * cm, 1 + 0.015 * cm * t
     rotation = -np.sin(np.radians(60 * np.exp(-(((hm - 275) / 25) ** 2)))) * 2 * np.sqrt(cm**7 / (cm**7 + 25.0**7))
@@ -129,8 +134,11 @@ def chromaticity_of_temperature(kelvin: float) -> tuple[float, float]:
         share = min((kelvin - 3600) / 800, 1.0)
         k = max(kelvin, 4000.0)
         u = 1000.0 / k
-        xd = (-4.6070 * u**3 + 2.9678 * u**2 + 0.09911 * u + 0.244063 if k <= 7000
-              else -2.0064 * u**3 + 1.9018 * u**2 + 0.24748 * u + 0.237040)
+        xd = (
+            -4.6070 * u**3 + 2.9678 * u**2 + 0.09911 * u + 0.244063
+            if k <= 7000
+            else -2.0064 * u**3 + 1.9018 * u**2 + 0.24748 * u + 0.237040
+        )
         yd = -3.0 * xd**2 + 2.870 * xd - 0.275
         x, y = x + share * (xd - x), y + share * (yd - y)
     return x, y

@@ -55,7 +55,12 @@ def bring_in(job: RunningJob) -> None:
             refused.append((path.name, "Its picture is too large for this machine's memory."))
         except Exception as fault:
             _log.exception("a file could not be read", extra={"file": plain_text(path.name)})
-            refused.append((path.name, f"It could not be read ({type(fault).__name__}); it is damaged, or of a kind not known yet."))
+            refused.append(
+                (
+                    path.name,
+                    f"It could not be read ({type(fault).__name__}); it is damaged, or of a kind not known yet.",
+                )
+            )
     job.progress.at(1.0, "Storing what was found")
     with job.database.session() as session:
         _store(job, session, found, refused)
@@ -69,7 +74,9 @@ def _read(job: RunningJob, path: Path) -> Found:
     """
     ending = path.suffix.lower()
     if ending not in FRAME_ENDINGS:
-        raise UnreadableFrame("Not a frame.", None, "Raw files such as DNG, and TIFF, PNG, JPEG and EXR pictures can be merged.")
+        raise UnreadableFrame(
+            "Not a frame.", None, "Raw files such as DNG, and TIFF, PNG, JPEG and EXR pictures can be merged."
+        )
     frame = read_frame(path)
     about = frame.metadata
     digest = job.library.keep(path)
@@ -78,11 +85,29 @@ def _read(job: RunningJob, path: Path) -> Found:
     kind = "light"
     if frame.encoding == "linear" and not frame.developed:
         noise = frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
-        kind = kind_of(look_at(frame.mosaic, frame.pattern, frame.black, frame.white), about.seconds, float(np.sqrt(noise.offset[1])))
-    row = Frame(name=plain_text(path.name, 300), content_hash=digest, ending=ending, bytes=path.stat().st_size,
-                width=about.width, height=about.height, seconds=about.seconds, aperture=about.aperture, iso=about.iso,
-                sensitivity=about.sensitivity, focal_length=about.focal_length, taken=about.taken,
-                camera=plain_text(f"{about.make} {about.model}", 200), lens=about.lens, clipped_share=clipped, kind=kind)
+        kind = kind_of(
+            look_at(frame.mosaic, frame.pattern, frame.black, frame.white),
+            about.seconds,
+            float(np.sqrt(noise.offset[1])),
+        )
+    row = Frame(
+        name=plain_text(path.name, 300),
+        content_hash=digest,
+        ending=ending,
+        bytes=path.stat().st_size,
+        width=about.width,
+        height=about.height,
+        seconds=about.seconds,
+        aperture=about.aperture,
+        iso=about.iso,
+        sensitivity=about.sensitivity,
+        focal_length=about.focal_length,
+        taken=about.taken,
+        camera=plain_text(f"{about.make} {about.model}", 200),
+        lens=about.lens,
+        clipped_share=clipped,
+        kind=kind,
+    )
     return Found(row, signature_of(picture))
 
 
@@ -91,7 +116,9 @@ def _store(job: RunningJob, session: Session, found: list[Found], refused: list[
     session.execute(select(func.pg_advisory_xact_lock(_LOCK)))
     shoot = session.get_one(Shoot, job.shoot_id)
     hashes = [f.frame.content_hash for f in found]
-    known = {f.content_hash: f.name for f in session.execute(select(Frame).where(Frame.content_hash.in_(hashes))).scalars()}
+    known = {
+        f.content_hash: f.name for f in session.execute(select(Frame).where(Frame.content_hash.in_(hashes))).scalars()
+    }
     fresh: list[Found] = []
     for one in found:
         if one.frame.content_hash in known:
@@ -101,8 +128,10 @@ def _store(job: RunningJob, session: Session, found: list[Found], refused: list[
             fresh.append(one)
     for name, reason in refused:
         session.add(Refusal(shoot_id=shoot.id, name=plain_text(name, 300), reason=reason[:1].upper() + reason[1:]))
-    keys = [GroupingKey(f.taken, f.seconds, f.sensitivity, f.camera, f.width, f.height, f.focal_length, f.kind, signature)
-            for f, signature in fresh]
+    keys = [
+        GroupingKey(f.taken, f.seconds, f.sensitivity, f.camera, f.width, f.height, f.focal_length, f.kind, signature)
+        for f, signature in fresh
+    ]
     groups = group_frames(keys)
     scenes = []
     for number, group in enumerate(groups):

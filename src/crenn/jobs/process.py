@@ -23,7 +23,11 @@ class WorkerProcess:
     """
 
     def __init__(self, url: str, library: Path):
-        self._environment = os.environ | {"CRENN_DATABASE": url, "CRENN_LIBRARY": str(library), "CRENN_PARENT": str(os.getpid())}
+        self._environment = os.environ | {
+            "CRENN_DATABASE": url,
+            "CRENN_LIBRARY": str(library),
+            "CRENN_PARENT": str(os.getpid()),
+        }
         self._stopping = threading.Event()
         self.process: subprocess.Popen | None = None
         self._watch = threading.Thread(target=self._keep, name="worker watch", daemon=True)
@@ -33,7 +37,9 @@ class WorkerProcess:
         self._watch.start()
 
     def _begin(self) -> None:
-        self.process = subprocess.Popen([sys.executable, "-m", "crenn", "worker"], env=self._environment, start_new_session=True)
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "crenn", "worker"], env=self._environment, start_new_session=True
+        )
 
     def _keep(self) -> None:
         pause = _PAUSE

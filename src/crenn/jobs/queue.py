@@ -27,7 +27,8 @@ _DEFERRER = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 
 _TASK = text("""
     SELECT t.status::text AS status,
-           t.status = 'doing' AND (w.id IS NULL OR w.last_heartbeat < now() - make_interval(secs => :seconds)) AS abandoned
+           t.status = 'doing'
+                AND (w.id IS NULL OR w.last_heartbeat < now() - make_interval(secs => :seconds)) AS abandoned
     FROM procrastinate_jobs t LEFT JOIN procrastinate_workers w ON w.id = t.worker_id WHERE t.id = :task""")
 _LOST = text("""
     SELECT job.id FROM job
@@ -39,15 +40,21 @@ _LOST = text("""
     ORDER BY job.id FOR UPDATE OF job SKIP LOCKED""")
 
 
-def add_job(session: Session, kind: str, scene_id: int | None = None, shoot_id: int | None = None,
-            options: dict | None = None) -> Job:
+def add_job(
+    session: Session, kind: str, scene_id: int | None = None, shoot_id: int | None = None, options: dict | None = None
+) -> Job:
     """Queue a job within the session's transaction: both come true with its commit, or neither.
 
     The same work is not queued twice: a merge waiting for a scene is returned again.
     """
     if kind == "merge":
-        waiting = session.execute(select(Job).where(Job.scene_id == scene_id, Job.kind == kind, Job.state == "waiting")
-                                  .order_by(Job.id)).scalars().first()
+        waiting = (
+            session.execute(
+                select(Job).where(Job.scene_id == scene_id, Job.kind == kind, Job.state == "waiting").order_by(Job.id)
+            )
+            .scalars()
+            .first()
+        )
         if waiting is not None:
             return waiting
     job = Job(kind=kind, scene_id=scene_id, shoot_id=shoot_id, options=options or {})
@@ -57,8 +64,9 @@ def add_job(session: Session, kind: str, scene_id: int | None = None, shoot_id: 
     return job
 
 
-def defer(database: Database, kind: str, scene_id: int | None = None, shoot_id: int | None = None,
-          options: dict | None = None) -> int:
+def defer(
+    database: Database, kind: str, scene_id: int | None = None, shoot_id: int | None = None, options: dict | None = None
+) -> int:
     """Queue a job in a transaction of its own; its id."""
     with database.session() as session:
         job = add_job(session, kind, scene_id, shoot_id, options)
@@ -96,7 +104,9 @@ def put_back(session: Session, job: Job, again: bool = False) -> None:
     _give_task(session, job)
 
 
-def end_job(session: Session, job: Job, state: str, told: str, fault: str | None = None, result: dict | None = None) -> None:
+def end_job(
+    session: Session, job: Job, state: str, told: str, fault: str | None = None, result: dict | None = None
+) -> None:
     """Write a job's end. The fault of a merge is its scene's, too."""
     job.state, job.text, job.fault, job.result, job.cancelling = state, told, fault, result, False
     if state == "done":
@@ -152,8 +162,10 @@ def reconcile(database: Database) -> int:
 def worn_out(job: Job) -> str:
     """What to say of a job that has ended its worker too often: the file or step at which it did."""
     at = f"at “{job.text}”" if job.text not in ("Waiting", "Starting") else "as it began"
-    return (f"The worker was ended {job.attempts} times by this, the last time {at}. Leave the file out if one is named, or try "
-            "again with fewer or smaller frames: the machine may be short of memory.")
+    return (
+        f"The worker was ended {job.attempts} times by this, the last time {at}. Leave the file out if one is named, or "
+        "try again with fewer or smaller frames: the machine may be short of memory."
+    )
 
 
 def active_jobs(session: Session) -> list[Job]:

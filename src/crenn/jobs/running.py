@@ -27,8 +27,10 @@ DATABASE_FAULTS = (OperationalError, InterfaceError)
 
 _log = logging.getLogger(__name__)
 
+
 class Superseded(Exception):
     """Somebody else has taken the job over, or ended it."""
+
 
 class RunningJob:
     """A job at work, used as a context.
@@ -106,7 +108,9 @@ class RunningJob:
                     session.commit()
                 return
             except DATABASE_FAULTS as fault:
-                _log.warning("the database does not answer; trying again", extra={"fault": type(fault).__name__, "pause": pause})
+                _log.warning(
+                    "the database does not answer; trying again", extra={"fault": type(fault).__name__, "pause": pause}
+                )
                 time.sleep(pause)
                 pause = min(pause * 2, _LONGEST_PAUSE)
 
@@ -124,7 +128,9 @@ class RunningJob:
         else:
             self._write_end(session, "done", "Done", result=result)
 
-    def _write_end(self, session: Session, state: str, told: str, fault: str | None = None, result: dict | None = None) -> None:
+    def _write_end(
+        self, session: Session, state: str, told: str, fault: str | None = None, result: dict | None = None
+    ) -> None:
         job = session.get_one(Job, self.id, with_for_update=True)
         if job.state not in ACTIVE or not self._mine(job):
             raise Superseded
@@ -132,6 +138,7 @@ class RunningJob:
 
     def put_back(self) -> None:
         """Give the job back to the queue, as this worker cannot go on; the attempt does not count."""
+
         def change(session: Session) -> None:
             job = session.get(Job, self.id, with_for_update=True)
             if job is not None and job.state == "running" and self._mine(job):

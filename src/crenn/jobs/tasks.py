@@ -38,7 +38,9 @@ def merge(job: RunningJob) -> None:
             instructions.reference = None
         paths = [job.library.original(f.content_hash, f.ending) for f in frames]
         kinds = [f.kind if f.kind_chosen else None for f in frames]
-    radiance = merge_frames(paths, progress=job.progress.part(0.0, 0.8), names=names, instructions=instructions, kinds=kinds)
+    radiance = merge_frames(
+        paths, progress=job.progress.part(0.0, 0.8), names=names, instructions=instructions, kinds=kinds
+    )
     job.progress.at(0.82, "Preparing views")
     prepared = PreparedScene.from_radiance(radiance)
     folder = prepared_name(job.scene_id, job.id)
@@ -78,15 +80,24 @@ def shoot_scene(job: RunningJob) -> None:
     """Let the simulated camera shoot a scene, and bring the frames in."""
     options = job.options
     scene = scene_named(options["scene"])
-    bracket = Bracket.chosen(scene, options["frames"], options["step"], options["iso"], options["shake"], options["shift"], job.id)
+    bracket = Bracket.chosen(
+        scene, options["frames"], options["step"], options["iso"], options["shake"], options["shift"], job.id
+    )
     folder = job.library.incoming_of_camera(job.id)
     shutil.rmtree(folder, ignore_errors=True)
     shot = shoot(options["scene"], folder, SHIPPED_SIZE, job.id, progress=job.progress, truth=False, bracket=bracket)
     # Named after the job: a second shoot of the same scene must not look like the first.
-    files = [p.rename(p.with_name(p.name.replace(options["scene"], f"{options['scene']}-{job.id}"))) for p in shot.frames + shot.darks]
+    files = [
+        p.rename(p.with_name(p.name.replace(options["scene"], f"{options['scene']}-{job.id}")))
+        for p in shot.frames + shot.darks
+    ]
     with job.database.session() as session:
-        bringing = add_job(session, "import", shoot_id=job.shoot_id, options={
-            "files": [f.name for f in files], "upload": folder.name, "title": options["title"]})
+        bringing = add_job(
+            session,
+            "import",
+            shoot_id=job.shoot_id,
+            options={"files": [f.name for f in files], "upload": folder.name, "title": options["title"]},
+        )
         job.done({"import": bringing.id}, session)
         session.commit()
 
@@ -108,8 +119,16 @@ def deliver_scene(job: RunningJob) -> None:
         metadata = CaptureMetadata.of(frame_metadata(original))
     prepared = PreparedScene.open(job.library.scene(folder))
     path = job.library.delivery(job.id, options["format"])
-    deliver(Renderer(prepared), treatment, path, options["format"], options.get("long_edge"),
-            options.get("quality", 92), metadata, job.progress)
+    deliver(
+        Renderer(prepared),
+        treatment,
+        path,
+        options["format"],
+        options.get("long_edge"),
+        options.get("quality", 92),
+        metadata,
+        job.progress,
+    )
     job.done({"format": options["format"], "bytes": path.stat().st_size, "name": f"{title}.{options['format']}"})
 
 

@@ -49,6 +49,7 @@ class Worker:
                         work(job)
                     finally:
                         self._current = None
+
         return run
 
     async def _look_round(self) -> None:
@@ -81,8 +82,14 @@ class Worker:
             watch = asyncio.create_task(self._look_round())
             try:
                 await self.app.run_worker_async(
-                    queues=[QUEUE], concurrency=1, update_heartbeat_interval=_HEARTBEAT, stalled_worker_timeout=DEAD_AFTER,
-                    fetch_job_polling_interval=2.0, delete_jobs="always", install_signal_handlers=False)
+                    queues=[QUEUE],
+                    concurrency=1,
+                    update_heartbeat_interval=_HEARTBEAT,
+                    stalled_worker_timeout=DEAD_AFTER,
+                    fetch_job_polling_interval=2.0,
+                    delete_jobs="always",
+                    install_signal_handlers=False,
+                )
             finally:
                 watch.cancel()
 

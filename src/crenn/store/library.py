@@ -8,7 +8,6 @@ from pathlib import Path
 from crenn.core.errors import CrennError
 from crenn.core.files import content_hash, replacing
 
-
 #: A temporary file not written to for so long has no writer any more, in seconds.
 _ABANDONED = 3600
 
@@ -40,8 +39,9 @@ class Library:
             if not os.access(self.folder, os.W_OK):
                 raise PermissionError(13, "no permission")
         except OSError as fault:
-            raise CrennError(f"cannot be used as the library: {fault.strerror}.", self.folder,
-                             "Choose another folder with --data.") from fault
+            raise CrennError(
+                f"cannot be used as the library: {fault.strerror}.", self.folder, "Choose another folder with --data."
+            ) from fault
 
     def original(self, digest: str, ending: str) -> Path:
         """Where an original with this hash is kept."""

@@ -46,7 +46,9 @@ class Scene(Base):
     prepared: Mapped[str | None] = mapped_column(String(200), default=None, doc="folder of the prepared scene")
     report: Mapped[dict | None] = mapped_column(JSONB, default=None)
     fault: Mapped[str | None] = mapped_column(Text, default=None)
-    instructions: Mapped[dict] = mapped_column(JSONB, default=dict, doc="how to merge it, see crenn.core.merge.instructions")
+    instructions: Mapped[dict] = mapped_column(
+        JSONB, default=dict, doc="how to merge it, see crenn.core.merge.instructions"
+    )
     revision_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id", use_alter=True), default=None)
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     shoot: Mapped[Shoot] = relationship(back_populates="scenes")

@@ -21,8 +21,7 @@ def _locked(session: Session, scene_id: int) -> Scene:
 
 def start_treatment(session: Session, scene: Scene) -> Revision:
     """Give a scene its first, default treatment."""
-    revision = Revision(scene_id=scene.id, parent_id=None, document=Treatment().model_dump(mode="json"),
-                        label="Start")
+    revision = Revision(scene_id=scene.id, parent_id=None, document=Treatment().model_dump(mode="json"), label="Start")
     session.add(revision)
     session.flush()
     scene.revision_id = revision.id
@@ -43,8 +42,9 @@ def change_treatment(session: Session, scene_id: int, document: dict, parent_id:
     scene = _locked(session, scene_id)
     if scene.revision_id != parent_id:
         raise StaleRevision("This scene was changed in another window.", remedy="Its newest state is shown now.")
-    revision = Revision(scene_id=scene_id, parent_id=parent_id, document=treatment.model_dump(mode="json"),
-                        label=label[:200])
+    revision = Revision(
+        scene_id=scene_id, parent_id=parent_id, document=treatment.model_dump(mode="json"), label=label[:200]
+    )
     session.add(revision)
     session.flush()
     scene.revision_id = revision.id
@@ -63,8 +63,9 @@ def undo(session: Session, scene_id: int) -> Revision:
 def redo(session: Session, scene_id: int) -> Revision:
     """Step forward along the latest branch; stays at its end."""
     scene = _locked(session, scene_id)
-    following = session.execute(select(Revision).where(Revision.parent_id == scene.revision_id)
-                                .order_by(Revision.id.desc()).limit(1)).scalar_one_or_none()
+    following = session.execute(
+        select(Revision).where(Revision.parent_id == scene.revision_id).order_by(Revision.id.desc()).limit(1)
+    ).scalar_one_or_none()
     if following is not None:
         scene.revision_id = following.id
     return session.get_one(Revision, scene.revision_id)

@@ -53,10 +53,10 @@ def mutate(data: bytes, rng: np.random.Generator) -> bytes:
     elif way == 2:
         for at in rng.integers(0, head - 4, rng.integers(1, 6)):
             wild = rng.choice([0, 1, 0x7FFFFFFF, 0xFFFFFFFF, 0x80000000, 65536, int(rng.integers(2**32))])
-            out[at:at + 4] = struct.pack("<I", int(wild))
+            out[at : at + 4] = struct.pack("<I", int(wild))
     elif way == 3:
         at, length = rng.integers(0, len(out)), rng.integers(1, 400)
-        out[at:at + length] = rng.bytes(min(int(length), len(out) - int(at)))
+        out[at : at + length] = rng.bytes(min(int(length), len(out) - int(at)))
     else:
         for at in rng.integers(0, head, rng.integers(1, 12)):
             out[at] ^= 1 << rng.integers(8)
@@ -93,9 +93,16 @@ def read_all(folder: Path) -> None:
         try:
             frame = read_frame(path)
             look_at(frame.mosaic, frame.pattern, frame.black, frame.white)
-            picture, clipped = preview(frame)
-            numbers = [*frame.black, frame.white, *frame.neutral_gains, *frame.to_rec2020.ravel(), *frame.as_shot, clipped,
-                       frame.metadata.sensitivity or 1.0]
+            _picture, clipped = preview(frame)
+            numbers = [
+                *frame.black,
+                frame.white,
+                *frame.neutral_gains,
+                *frame.to_rec2020.ravel(),
+                *frame.as_shot,
+                clipped,
+                frame.metadata.sensitivity or 1.0,
+            ]
             outcome = "read" if np.isfinite(numbers).all() else f"numbers: {numbers}"
         except CrennError as fault:
             outcome = "refused" if path.name in str(fault) and "\n" not in str(fault) else f"unnamed: {fault}"

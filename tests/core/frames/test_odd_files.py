@@ -26,14 +26,27 @@ _EACH = 45
 class Damaged(FolderCase):
     def test_every_damaged_file_is_refused_in_words_or_read(self):
         paths = make(self.folder / "odd", _EACH, seed=20261017)
-        done = subprocess.run([sys.executable, "-m", "tests.core.frames.mutated", str(self.folder / "odd")], cwd=ROOT, text=True,
-                              stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, timeout=240, env=os.environ | {"PYTHONPATH": str(ROOT / "src")})
+        done = subprocess.run(
+            [sys.executable, "-m", "tests.core.frames.mutated", str(self.folder / "odd")],
+            cwd=ROOT,
+            text=True,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            timeout=240,
+            env=os.environ | {"PYTHONPATH": str(ROOT / "src")},
+        )
         # Decoders print to the same channel; an outcome is the last part of its line or stands on the next.
-        outcomes = [line.split("\t")[-2:] for line in done.stdout.splitlines() if line.count("\t") and line.rsplit("\t", 1)[1][-3:-2] == "."]
+        outcomes = [
+            line.split("\t")[-2:]
+            for line in done.stdout.splitlines()
+            if line.count("\t") and line.rsplit("\t", 1)[1][-3:-2] == "."
+        ]
         last = done.stdout.splitlines()[-1] if done.stdout else ""
         self.assertEqual(done.returncode, 0, f"the reader was killed by {last}")
         self.assertEqual(len(outcomes), len(paths))
-        wrong = [line for line in done.stdout.splitlines() if "fault:" in line or "unnamed:" in line or "numbers:" in line]
+        wrong = [
+            line for line in done.stdout.splitlines() if "fault:" in line or "unnamed:" in line or "numbers:" in line
+        ]
         self.assertEqual(wrong, [])
         self.assertLess(max(float(seconds) for _, seconds in outcomes), 20)
         kinds = [what for what, _ in outcomes]
@@ -54,7 +67,9 @@ class Odd(FolderCase):
         Image.fromarray(alpha, "LA").save(self.folder / "alpha.png")
         cv2.imwrite(str(self.folder / "deep.png"), deep)
         light = np.ascontiguousarray(night(64, 96).mean(-1), np.float32)
-        with OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, {"Y": light}) as file:
+        with OpenEXR.File(
+            {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, {"Y": light}
+        ) as file:
             file.write(str(self.folder / "grey.exr"))
         for path in sorted(self.folder.iterdir()):
             with self.subTest(path=path.name):
@@ -67,9 +82,20 @@ class Odd(FolderCase):
     def test_a_raw_file_of_one_channel_is_read_as_grey(self):
         path = self.folder / "mono.dng"
         mosaic = np.clip(night(64, 96).mean(-1) * 9000 + 512, 0, 16383).astype(np.uint16)
-        tifffile.imwrite(path, mosaic, photometric="minisblack", metadata=None, extratags=[
-            (50706, 1, 4, (1, 4, 0, 0), True), (50708, 2, 0, "Crenn Mono", True), (50714, 4, 1, 512, True), (50717, 4, 1, 16383, True),
-            (33434, 5, 1, (1, 4), True), (34855, 3, 1, 100, True)])
+        tifffile.imwrite(
+            path,
+            mosaic,
+            photometric="minisblack",
+            metadata=None,
+            extratags=[
+                (50706, 1, 4, (1, 4, 0, 0), True),
+                (50708, 2, 0, "Crenn Mono", True),
+                (50714, 4, 1, 512, True),
+                (50717, 4, 1, 16383, True),
+                (33434, 5, 1, (1, 4), True),
+                (34855, 3, 1, 100, True),
+            ],
+        )
         # The writer has no linear raw of one channel: the tag PhotometricInterpretation is changed from 1 to 34892.
         data = path.read_bytes()
         self.assertEqual(data.count(plain := b"\x06\x01\x03\x00\x01\x00\x00\x00\x01\x00"), 1)
@@ -79,7 +105,9 @@ class Odd(FolderCase):
         self.assertTrue(np.isfinite(frame.black).all())
         radiance = merge_frames([path])
         self.assertTrue((radiance.rgb[..., 0] == radiance.rgb[..., 2]).all(), "no false colour in fine detail")
-        self.assertAlmostEqual(float(radiance.rgb[30, 40, 1]), (float(mosaic[30, 40]) - 512) / (16383 - 512), delta=1e-4)
+        self.assertAlmostEqual(
+            float(radiance.rgb[30, 40, 1]), (float(mosaic[30, 40]) - 512) / (16383 - 512), delta=1e-4
+        )
 
     def test_long_and_odd_names_are_cut(self):
         path = take(self.folder, night(64, 96), make="M" * 500, model="a\x07b" + "l" * 900)[0]
@@ -103,7 +131,10 @@ class Odd(FolderCase):
     def test_a_reader_that_stumbles_is_told_in_words(self):
         path = take(self.folder, night(64, 96))[0]
         for fault, words in ((RuntimeError("x"), "RuntimeError"), (MemoryError(), "too large")):
-            with mock.patch("crenn.core.frames.read.read_raw", side_effect=fault), self.assertRaisesRegex(UnreadableFrame, words) as told:
+            with (
+                mock.patch("crenn.core.frames.read.read_raw", side_effect=fault),
+                self.assertRaisesRegex(UnreadableFrame, words) as told,
+            ):
                 read_frame(path, "as shown.dng")
             self.assertIn("as shown.dng", str(told.exception))
 
@@ -119,8 +150,12 @@ class Claims(FolderCase):
 
     def refused(self, path) -> None:
         for read in (read_frame, frame_metadata):
-            with self.subTest(path=path.name, read=read.__name__), self.assertRaisesRegex(
-                    UnreadableFrame, r"64 megapixels; this machine's 1 GB of memory are enough for \d+\."):
+            with (
+                self.subTest(path=path.name, read=read.__name__),
+                self.assertRaisesRegex(
+                    UnreadableFrame, r"64 megapixels; this machine's 1 GB of memory are enough for \d+\."
+                ),
+            ):
                 read(path)
 
     def test_small_files_of_large_pictures(self):
@@ -129,7 +164,9 @@ class Claims(FolderCase):
         tifffile.imwrite(self.folder / "bomb.tif", black, compression="zlib", rowsperstrip=side)
         Image.fromarray(black).save(self.folder / "bomb.png")
         Image.fromarray(black).save(self.folder / "bomb.jpg", quality=5)
-        with OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, {"Y": black.astype(np.float16)}) as file:
+        with OpenEXR.File(
+            {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, {"Y": black.astype(np.float16)}
+        ) as file:
             file.write(str(self.folder / "bomb.exr"))
         for path in sorted(self.folder.iterdir()):
             self.assertLess(path.stat().st_size, 1_000_000)
@@ -138,9 +175,20 @@ class Claims(FolderCase):
     def test_a_raw_file_that_claims_too_much(self):
         take(self.folder, np.full((4, 4, 3), 0.1, np.float32)[:1].repeat(16, 0).repeat(4, 1))
         path = self.folder / "large.dng"
-        tifffile.imwrite(path, np.zeros((8000, 8000), np.uint16), photometric=32803, metadata=None, compression="zlib", rowsperstrip=8000,
-                         extratags=[(50706, 1, 4, (1, 4, 0, 0), True), (50708, 2, 0, "Crenn", True), (33421, 3, 2, (2, 2), True),
-                                    (33422, 1, 4, (0, 1, 1, 2), True)])
+        tifffile.imwrite(
+            path,
+            np.zeros((8000, 8000), np.uint16),
+            photometric=32803,
+            metadata=None,
+            compression="zlib",
+            rowsperstrip=8000,
+            extratags=[
+                (50706, 1, 4, (1, 4, 0, 0), True),
+                (50708, 2, 0, "Crenn", True),
+                (33421, 3, 2, (2, 2), True),
+                (33422, 1, 4, (0, 1, 1, 2), True),
+            ],
+        )
         self.refused(path)
 
     def test_the_limit_is_a_third_of_the_memory(self):

@@ -45,20 +45,49 @@ def build() -> Scene:
     for k in range(46):
         x, z, h = -18 - 90 * rng.random(), 30 + 170 * rng.random(), 4 + 6 * rng.random()
         n = np.array([0.92, 0.39])
-        s.convex([(0, -1, 0, 22.0), (n[0], n[1], 0, n[0] * x + n[1] * (-22 + h)), (-n[0], n[1], 0, -n[0] * x + n[1] * (-22 + h)),
-                  (0, n[1], n[0], n[0] * z + n[1] * (-22 + h)), (0, n[1], -n[0], -n[0] * z + n[1] * (-22 + h))],
-                 (x - h / 2, -22, z - h / 2), (x + h / 2, -22 + h, z + h / 2), PLANKS, (0.05, 0.07, 0.04), seed=k)
-    for x, z, w, h in ((-330, 380, 420, 62), (-120, 430, 300, 44), (60, 400, 380, 70), (260, 360, 260, 40), (-480, 330, 260, 46),
-                       (150, 300, 190, 24), (-20, 520, 330, 74)):
+        s.convex(
+            [
+                (0, -1, 0, 22.0),
+                (n[0], n[1], 0, n[0] * x + n[1] * (-22 + h)),
+                (-n[0], n[1], 0, -n[0] * x + n[1] * (-22 + h)),
+                (0, n[1], n[0], n[0] * z + n[1] * (-22 + h)),
+                (0, n[1], -n[0], -n[0] * z + n[1] * (-22 + h)),
+            ],
+            (x - h / 2, -22, z - h / 2),
+            (x + h / 2, -22 + h, z + h / 2),
+            PLANKS,
+            (0.05, 0.07, 0.04),
+            seed=k,
+        )
+    for x, z, w, h in (
+        (-330, 380, 420, 62),
+        (-120, 430, 300, 44),
+        (60, 400, 380, 70),
+        (260, 360, 260, 40),
+        (-480, 330, 260, 46),
+        (150, 300, 190, 24),
+        (-20, 520, 330, 74),
+    ):
         s.gable((x - w / 2, -22, z), (x + w / 2, h, z + 120), 2, PLAIN, (0.030, 0.036, 0.031))
     # Gatehouse half way, straddling nothing: beside the road on a bastion, with a lit room; a tower behind it.
     s.box((3.9, -22, 34), (11.5, 0.2, 46), STONE, stone, seed=31)
     s.box((4.4, 0.2, 35), (10.8, 6.9, 45), FACADE, (0.36, 0.31, 0.25), seed=33, columns=3)
     s.gable((4.0, 6.9, 34.6), (11.2, 9.8, 45.4), 2, ROOF, (0.14, 0.10, 0.09), seed=34)
     s.box((-9.5, -22, 70), (-3.9, 11.0, 77), STONE, (0.27, 0.26, 0.24), seed=36)
-    s.convex([(0, -1, 0, -11.0), (0.9, 0.43, 0, 0.9 * -6.7 + 0.43 * 17), (-0.9, 0.43, 0, 0.9 * 6.7 + 0.43 * 17),
-              (0, 0.43, 0.9, 0.9 * 73.5 + 0.43 * 17), (0, 0.43, -0.9, -0.9 * 73.5 + 0.43 * 17)], (-9.9, 11, 69.6), (-3.5, 17, 77.4),
-             ROOF, (0.12, 0.14, 0.13), seed=37)
+    s.convex(
+        [
+            (0, -1, 0, -11.0),
+            (0.9, 0.43, 0, 0.9 * -6.7 + 0.43 * 17),
+            (-0.9, 0.43, 0, 0.9 * 6.7 + 0.43 * 17),
+            (0, 0.43, 0.9, 0.9 * 73.5 + 0.43 * 17),
+            (0, 0.43, -0.9, -0.9 * 73.5 + 0.43 * 17),
+        ],
+        (-9.9, 11, 69.6),
+        (-3.5, 17, 77.4),
+        ROOF,
+        (0.12, 0.14, 0.13),
+        seed=37,
+    )
     s.box((-7.2, 7.6, 69.9), (-6.2, 9.2, 70.05), GLOW, (0.1, 0.1, 0.1), glow=(1.4, 0.9, 0.4))
     # Handrail wheel, benches, a cart by the near parapet.
     s.box((-3.0, 0.45, 5.6), (-2.5, 0.52, 7.4), PLANKS, (0.30, 0.21, 0.13), seed=41)
@@ -73,11 +102,29 @@ def build() -> Scene:
         _lamp(s, lamps, 3.05, z)
     degree = np.pi / 180
     return Scene(
-        name="dam-crest", title="Dam crest before dawn, hand-held", solids=s, lamps=np.array(lamps),
-        camera=(0.7, 1.75, -1.5, -0.03, 0.02, 0.72, 0.0), sky=DAWN, lamp_reach=22.0, sun=np.zeros(6),
-        exposures=tuple(Exposure(t, 4.0, 800.0, e) for t, e in
-                        ((1 / 800, 1.02), (1 / 200, 0.99), (1 / 50, 1.0), (1 / 13, 1.0), (1 / 3, 1.005))),
-        starts=(0.0, 0.4, 0.8, 1.2, 1.7), taken=datetime(2026, 10, 3, 6, 38, 20), rays=64, bounces=1, as_shot=(5200.0, 2.0),
+        name="dam-crest",
+        title="Dam crest before dawn, hand-held",
+        solids=s,
+        lamps=np.array(lamps),
+        camera=(0.7, 1.75, -1.5, -0.03, 0.02, 0.72, 0.0),
+        sky=DAWN,
+        lamp_reach=22.0,
+        sun=np.zeros(6),
+        exposures=tuple(
+            Exposure(t, 4.0, 800.0, e)
+            for t, e in ((1 / 800, 1.02), (1 / 200, 0.99), (1 / 50, 1.0), (1 / 13, 1.0), (1 / 3, 1.005))
+        ),
+        starts=(0.0, 0.4, 0.8, 1.2, 1.7),
+        taken=datetime(2026, 10, 3, 6, 38, 20),
+        rays=64,
+        bounces=1,
+        as_shot=(5200.0, 2.0),
         margin=0.06,
-        poses=(Pose(0.31 * degree, -0.18 * degree, 0.42 * degree), Pose(-0.12 * degree, 0.24 * degree, -0.25 * degree),
-               Pose(), Pose(0.22 * degree, 0.13 * degree, -0.66 * degree), Pose(-0.36 * degree, -0.21 * degree, 0.58 * degree)))
+        poses=(
+            Pose(0.31 * degree, -0.18 * degree, 0.42 * degree),
+            Pose(-0.12 * degree, 0.24 * degree, -0.25 * degree),
+            Pose(),
+            Pose(0.22 * degree, 0.13 * degree, -0.66 * degree),
+            Pose(-0.36 * degree, -0.21 * degree, 0.58 * degree),
+        ),
+    )

@@ -4,9 +4,9 @@ from datetime import datetime
 
 import numpy as np
 
-from crenn.camera.solids import GLOW, MORNING, PLAIN, PLANKS, STONE, TILES, Solids
 from crenn.camera.scenes.scene import Scene
 from crenn.camera.sensor import Exposure
+from crenn.camera.solids import GLOW, MORNING, PLAIN, PLANKS, STONE, TILES, Solids
 
 _OAK, _WALL, _IRON = (0.30, 0.19, 0.10), (0.52, 0.50, 0.44), (0.05, 0.06, 0.06)
 
@@ -64,15 +64,20 @@ def build() -> Scene:
     for row in range(7):
         for column in range(5):
             if (row * 5 + column) % 7 != 3:
-                s.box((-width + 0.1, 2.2 + row * 0.18, 3.95 + column * 0.78),
-                      (-width + 0.11, 2.30 + row * 0.18, 4.50 + column * 0.78 - 0.1 * ((row + column) % 3)), PLAIN,
-                      (0.62, 0.58, 0.45))
+                s.box(
+                    (-width + 0.1, 2.2 + row * 0.18, 3.95 + column * 0.78),
+                    (-width + 0.11, 2.30 + row * 0.18, 4.50 + column * 0.78 - 0.1 * ((row + column) % 3)),
+                    PLAIN,
+                    (0.62, 0.58, 0.45),
+                )
     s.box((-0.45, 4.45, depth - 0.08), (0.45, 5.1, depth), PLAIN, (0.75, 0.73, 0.66))
     s.box((-0.02, 4.75, depth - 0.1), (0.02, 5.02, depth - 0.08), PLAIN, (0.02, 0.02, 0.02))
     s.box((-0.02, 4.74, depth - 0.1), (0.22, 4.78, depth - 0.08), PLAIN, (0.02, 0.02, 0.02))
     for x in (-6.2, 5.0):
         for i in range(8):
-            s.box((x + i * 0.15, 0.12, depth - 0.2), (x + i * 0.15 + 0.09, 0.58, depth - 0.05), PLAIN, (0.5, 0.48, 0.43))
+            s.box(
+                (x + i * 0.15, 0.12, depth - 0.2), (x + i * 0.15 + 0.09, 0.58, depth - 0.05), PLAIN, (0.5, 0.48, 0.43)
+            )
     s.box((1.0, 0.0, 2.35), (1.75, 0.55, 2.6), PLANKS, (0.26, 0.10, 0.06), seed=40)
     s.box((1.85, 0.0, 2.3), (2.3, 0.42, 2.62), PLAIN, (0.08, 0.10, 0.16))
     s.box((5.2, 0.0, 5.6), (6.6, 1.9, 7.6), PLANKS, (0.12, 0.16, 0.14), seed=41)
@@ -85,8 +90,20 @@ def build() -> Scene:
     # Outside: the pier, the ferry at its berth, sheds, far hills, water.
     s.box((-400, -3.0, depth + 0.4), (400, -2.0, 900), PLAIN, (0.10, 0.16, 0.19))
     s.box((-14, -3, depth + 3), (4.0, -0.6, depth + 60), PLANKS, (0.34, 0.31, 0.27), seed=50)
-    s.convex([(0, 1, 0, 3.4), (0, -1, 0, 2.2), (0.97, -0.2, 0, 0.97 * 23), (-0.94, -0.35, 0, -0.94 * 4.2 + 0.6),
-              (0, -0.2, 1, 52), (0, -0.2, -1, -40)], (2.0, -2.2, 39), (25, 3.4, 54), PLAIN, (0.62, 0.64, 0.66))
+    s.convex(
+        [
+            (0, 1, 0, 3.4),
+            (0, -1, 0, 2.2),
+            (0.97, -0.2, 0, 0.97 * 23),
+            (-0.94, -0.35, 0, -0.94 * 4.2 + 0.6),
+            (0, -0.2, 1, 52),
+            (0, -0.2, -1, -40),
+        ],
+        (2.0, -2.2, 39),
+        (25, 3.4, 54),
+        PLAIN,
+        (0.62, 0.64, 0.66),
+    )
     s.box((6.5, 3.4, 42), (20, 6.0, 50), PLAIN, (0.70, 0.70, 0.68))
     for i in range(9):
         s.box((7.1 + i * 1.4, 4.2, 41.9), (7.9 + i * 1.4, 5.1, 42.0), PLAIN, (0.04, 0.05, 0.06))
@@ -101,7 +118,18 @@ def build() -> Scene:
     sun = np.array([0.50, 0.42, 0.35])
     sun /= np.linalg.norm(sun)
     return Scene(
-        name="ferry-hall", title="Ferry waiting hall, one frame", solids=s, lamps=np.array(lamps),
-        camera=(-0.9, 1.65, -2.2, 0.03, -0.01, 0.80, 0.0), sky=MORNING, lamp_reach=9.0,
-        sun=np.array([*sun, 9.0, 8.0, 6.4]), exposures=(Exposure(1 / 2, 8.0, 100.0),), starts=(0.0,),
-        taken=datetime(2026, 9, 27, 7, 12, 44), rays=144, bounces=4, as_shot=(5600.0, 0.0))
+        name="ferry-hall",
+        title="Ferry waiting hall, one frame",
+        solids=s,
+        lamps=np.array(lamps),
+        camera=(-0.9, 1.65, -2.2, 0.03, -0.01, 0.80, 0.0),
+        sky=MORNING,
+        lamp_reach=9.0,
+        sun=np.array([*sun, 9.0, 8.0, 6.4]),
+        exposures=(Exposure(1 / 2, 8.0, 100.0),),
+        starts=(0.0,),
+        taken=datetime(2026, 9, 27, 7, 12, 44),
+        rays=144,
+        bounces=4,
+        as_shot=(5600.0, 0.0),
+    )

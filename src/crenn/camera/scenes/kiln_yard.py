@@ -42,7 +42,13 @@ def build() -> Scene:
         for column, mark in enumerate(line):
             if mark == "1":
                 x, y = 4.0 + column * 0.49, 11.0 - row * 0.46
-                s.box((x, y - 0.40, 25.2), (x + 0.42, y, 25.32), GLOW, (0.05, 0.05, 0.05), glow=(0.9, 4.5 + 0.4 * (column % 3), 17.0))
+                s.box(
+                    (x, y - 0.40, 25.2),
+                    (x + 0.42, y, 25.32),
+                    GLOW,
+                    (0.05, 0.05, 0.05),
+                    glow=(0.9, 4.5 + 0.4 * (column % 3), 17.0),
+                )
     lamps.append((7.8, 9.8, 24.2, 0.9, 4.5, 15.0, 0.8))
     s.box((-34, 0, 30), (-14, 6.0, 44), FACADE, (0.30, 0.27, 0.22), seed=16, columns=7)
     s.gable((-34.4, 6.0, 29.6), (-13.6, 9.0, 44.4), 0, ROOF, (0.12, 0.10, 0.09), seed=17)
@@ -61,7 +67,18 @@ def build() -> Scene:
     s.box((10.8, 5.2, 15.8), (11.2, 5.5, 16.2), GLOW, (0.1, 0.1, 0.1), glow=(10.0, 8.6, 6.4))
     lamps.append((11.0, 5.0, 16.0, 9.0, 7.8, 5.8, 0.5))
     return Scene(
-        name="kiln-yard", title="Kiln yard at night", solids=s, lamps=np.array(lamps),
-        camera=(0.6, 1.9, -2.0, -0.06, 0.07, 0.62, 0.0), sky=NIGHT, lamp_reach=32.0, sun=np.zeros(6),
+        name="kiln-yard",
+        title="Kiln yard at night",
+        solids=s,
+        lamps=np.array(lamps),
+        camera=(0.6, 1.9, -2.0, -0.06, 0.07, 0.62, 0.0),
+        sky=NIGHT,
+        lamp_reach=32.0,
+        sun=np.zeros(6),
         exposures=tuple(Exposure(t, 8.0, 100.0, e) for t, e in ((1 / 6, 1.02), (1.0, 1.0), (6.0, 0.995))),
-        starts=(0.0, 2.0, 5.0), taken=datetime(2026, 11, 5, 21, 3, 30), rays=96, bounces=2, as_shot=(4000.0, 0.0))
+        starts=(0.0, 2.0, 5.0),
+        taken=datetime(2026, 11, 5, 21, 3, 30),
+        rays=96,
+        bounces=2,
+        as_shot=(4000.0, 0.0),
+    )

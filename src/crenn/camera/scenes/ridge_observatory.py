@@ -18,8 +18,13 @@ def _dome(s: Solids, x: float, y: float, z: float, radius: float) -> None:
             a = 2 * np.pi * k / 16
             n = (np.cos(a) * np.cos(height), np.sin(height), np.sin(a) * np.cos(height))
             planes.append((*n, n[0] * x + n[1] * y + n[2] * z + radius))
-    s.convex(planes, (x - radius * 1.05, y, z - radius * 1.05), (x + radius * 1.05, y + radius * 1.05, z + radius * 1.05), PLAIN,
-             (0.62, 0.62, 0.60))
+    s.convex(
+        planes,
+        (x - radius * 1.05, y, z - radius * 1.05),
+        (x + radius * 1.05, y + radius * 1.05, z + radius * 1.05),
+        PLAIN,
+        (0.62, 0.62, 0.60),
+    )
 
 
 def build() -> Scene:
@@ -28,12 +33,25 @@ def build() -> Scene:
     rng = np.random.default_rng(23)
     s.box((-80, -2.0, -10), (80, 0.0, 46), COBBLES, (0.12, 0.13, 0.10))
     # The ridge falls away; far ranges stand as silhouettes.
-    for x, z, w, h in ((-420, 520, 520, 62), (-60, 640, 460, 84), (330, 560, 520, 70), (620, 700, 500, 120), (-760, 680, 620, 110)):
+    for x, z, w, h in (
+        (-420, 520, 520, 62),
+        (-60, 640, 460, 84),
+        (330, 560, 520, 70),
+        (620, 700, 500, 120),
+        (-760, 680, 620, 110),
+    ):
         s.gable((x - w / 2, -60, z), (x + w / 2, h, z + 140), 2, PLAIN, (0.05, 0.06, 0.07))
     s.box((-900, -62, 46), (900, -60, 900), PLAIN, (0.05, 0.06, 0.05))
     # Drum and dome, the low house, its door lamp and window, the aerial mast.
-    s.convex([(0, -1, 0, 0.0), (0, 1, 0, 4.2)] + [(np.cos(a), 0, np.sin(a), np.cos(a) * 6.0 + np.sin(a) * 27.0 + 4.2)
-             for a in 2 * np.pi * np.arange(16) / 16], (1.5, 0, 22.5), (10.5, 4.2, 31.5), STONE, (0.48, 0.46, 0.42), seed=2)
+    s.convex(
+        [(0, -1, 0, 0.0), (0, 1, 0, 4.2)]
+        + [(np.cos(a), 0, np.sin(a), np.cos(a) * 6.0 + np.sin(a) * 27.0 + 4.2) for a in 2 * np.pi * np.arange(16) / 16],
+        (1.5, 0, 22.5),
+        (10.5, 4.2, 31.5),
+        STONE,
+        (0.48, 0.46, 0.42),
+        seed=2,
+    )
     _dome(s, 6.0, 4.2, 27.0, 4.5)
     s.box((5.4, 4.6, 22.3), (6.6, 8.4, 22.9), PLAIN, (0.02, 0.02, 0.02))
     s.box((-5.5, 0, 24.0), (1.6, 3.0, 30.0), PLANKS, (0.30, 0.24, 0.18), seed=5)
@@ -53,7 +71,7 @@ def build() -> Scene:
         s.box((2.42, 0.8, z), (2.5, 0.88, z + 2.4), PLANKS, (0.25, 0.20, 0.14), seed=int(z) + 1)
     for k in range(60):
         x, z, r = rng.uniform(-22, 22), rng.uniform(8, 44), rng.uniform(0.15, 0.8)
-        if -2.8 < x < 3.2 and z < 25 or -6 < x < 11 and 21 < z < 33:
+        if (-2.8 < x < 3.2 and z < 25) or (-6 < x < 11 and 21 < z < 33):
             continue
         planes = [(0, -1, 0, 0.1)]
         for _ in range(9):
@@ -61,13 +79,36 @@ def build() -> Scene:
             n /= np.linalg.norm(n)
             n[1] = abs(n[1])
             planes.append((*n, n[0] * x + n[2] * z + r * rng.uniform(0.6, 1.0)))
-        s.convex(planes, (x - 2 * r, -0.1, z - 2 * r), (x + 2 * r, 1.5 * r, z + 2 * r), STONE, (0.22, 0.21, 0.20), seed=k)
+        s.convex(
+            planes, (x - 2 * r, -0.1, z - 2 * r), (x + 2 * r, 1.5 * r, z + 2 * r), STONE, (0.22, 0.21, 0.20), seed=k
+        )
     count, seconds = 12, 10.0
     return Scene(
-        name="ridge-observatory", title="Ridge observatory, star stack", solids=s, lamps=np.array(lamps),
-        camera=(0.2, 1.5, 0.0, 0.02, 0.26, 0.80, 0.0), sky=AURORA, lamp_reach=20.0, sun=np.zeros(6),
+        name="ridge-observatory",
+        title="Ridge observatory, star stack",
+        solids=s,
+        lamps=np.array(lamps),
+        camera=(0.2, 1.5, 0.0, 0.02, 0.26, 0.80, 0.0),
+        sky=AURORA,
+        lamp_reach=20.0,
+        sun=np.zeros(6),
         exposures=tuple(Exposure(seconds, 2.8, 3200.0) for _ in range(count)),
-        starts=tuple(11.0 * i for i in range(count)), taken=datetime(2026, 11, 12, 22, 14, 5), rays=96, bounces=2,
-        as_shot=(4600.0, 0.0), unit=1.0 / 2600, margin=0.05, distortion=-0.035, darks=4,
-        stars=StarField(pole=(-0.25, 0.82), count=60000, faintest=1.6e-10, satellites=(
-            Satellite(4, (-0.05, 0.42), (0.80, -0.05), 1.4e-3), Satellite(8, (0.30, 0.10), (1.05, 0.30), 6e-4))))
+        starts=tuple(11.0 * i for i in range(count)),
+        taken=datetime(2026, 11, 12, 22, 14, 5),
+        rays=96,
+        bounces=2,
+        as_shot=(4600.0, 0.0),
+        unit=1.0 / 2600,
+        margin=0.05,
+        distortion=-0.035,
+        darks=4,
+        stars=StarField(
+            pole=(-0.25, 0.82),
+            count=60000,
+            faintest=1.6e-10,
+            satellites=(
+                Satellite(4, (-0.05, 0.42), (0.80, -0.05), 1.4e-3),
+                Satellite(8, (0.30, 0.10), (1.05, 0.30), 6e-4),
+            ),
+        ),
+    )

@@ -123,12 +123,36 @@ def _ripple(image, mirror, camera, left, right, far, start, duration, samples):
                 i0, j0 = int(my), int(mx)
                 fy, fx = my - i0, mx - j0
                 w00, w01, w10, w11 = (1 - fy) * (1 - fx), (1 - fy) * fx, fy * (1 - fx), fy * fx
-                r += fresnel * (mirror[i0, j0, 0] * w00 + mirror[i0, j0 + 1, 0] * w01 + mirror[i0 + 1, j0, 0] * w10
-                                + mirror[i0 + 1, j0 + 1, 0] * w11) + (1 - fresnel) * 0.0035
-                g += fresnel * (mirror[i0, j0, 1] * w00 + mirror[i0, j0 + 1, 1] * w01 + mirror[i0 + 1, j0, 1] * w10
-                                + mirror[i0 + 1, j0 + 1, 1] * w11) + (1 - fresnel) * 0.0060
-                b += fresnel * (mirror[i0, j0, 2] * w00 + mirror[i0, j0 + 1, 2] * w01 + mirror[i0 + 1, j0, 2] * w10
-                                + mirror[i0 + 1, j0 + 1, 2] * w11) + (1 - fresnel) * 0.0075
+                r += (
+                    fresnel
+                    * (
+                        mirror[i0, j0, 0] * w00
+                        + mirror[i0, j0 + 1, 0] * w01
+                        + mirror[i0 + 1, j0, 0] * w10
+                        + mirror[i0 + 1, j0 + 1, 0] * w11
+                    )
+                    + (1 - fresnel) * 0.0035
+                )
+                g += (
+                    fresnel
+                    * (
+                        mirror[i0, j0, 1] * w00
+                        + mirror[i0, j0 + 1, 1] * w01
+                        + mirror[i0 + 1, j0, 1] * w10
+                        + mirror[i0 + 1, j0 + 1, 1] * w11
+                    )
+                    + (1 - fresnel) * 0.0060
+                )
+                b += (
+                    fresnel
+                    * (
+                        mirror[i0, j0, 2] * w00
+                        + mirror[i0, j0 + 1, 2] * w01
+                        + mirror[i0 + 1, j0, 2] * w10
+                        + mirror[i0 + 1, j0 + 1, 2] * w11
+                    )
+                    + (1 - fresnel) * 0.0075
+                )
                 weight += 1
             if weight > 0:
                 k = weight / samples
@@ -144,8 +168,19 @@ class _View:
         self.scene, self.camera, self.width, self.height = scene, np.array(camera), width, height
         self.cell = max(width // _CELLS, 2)
         arrays = scene.solids.arrays()
-        gathered = gather_grid(self.camera, width, height, self.cell, *arrays, scene.lamps, scene.lamp_reach, scene.sun,
-                               scene.sky, scene.rays, scene.bounces)
+        gathered = gather_grid(
+            self.camera,
+            width,
+            height,
+            self.cell,
+            *arrays,
+            scene.lamps,
+            scene.lamp_reach,
+            scene.sun,
+            scene.sky,
+            scene.rays,
+            scene.bounces,
+        )
         self.gathered = (_smooth_along_surfaces(*gathered), *gathered[1:])
         self.still, self.solid = self.trace(arrays, 1, np.ones((height, width), bool))
         stops = np.log2(np.maximum(self.still.max(-1), 1e-4))
@@ -158,8 +193,22 @@ class _View:
         if image is None:
             image = np.zeros((self.height, self.width, 3), np.float32)
         solid = np.full((self.height, self.width), -1, np.int32)
-        trace(self.camera, self.width, self.height, *arrays, scene.lamps, scene.lamp_reach, scene.sun, scene.sky,
-              *self.gathered, self.cell, samples, mask, image, solid)
+        trace(
+            self.camera,
+            self.width,
+            self.height,
+            *arrays,
+            scene.lamps,
+            scene.lamp_reach,
+            scene.sun,
+            scene.sky,
+            *self.gathered,
+            self.cell,
+            samples,
+            mask,
+            image,
+            solid,
+        )
         return image, solid >= 0
 
     def _shifts(self, start: float, duration: float) -> list[float]:
@@ -202,8 +251,10 @@ class _View:
         columns = (x / z / camera[5] + 1) / 2 * self.width
         rows = (1 - y / z / camera[5] * self.width / self.height) / 2 * self.height
         mask = np.zeros((self.height, self.width), bool)
-        mask[max(int(rows.min()) - 3, 0): max(int(rows.max()) + 4, 0),
-             max(int(columns.min()) - 3, 0): max(int(columns.max()) + 4, 0)] = True
+        mask[
+            max(int(rows.min()) - 3, 0) : max(int(rows.max()) + 4, 0),
+            max(int(columns.min()) - 3, 0) : max(int(columns.max()) + 4, 0),
+        ] = True
         return mask
 
 
@@ -248,8 +299,15 @@ class Stage:
         image = self._direct.at(start, duration)
         if self._mirrored is not None:
             water = image.copy()
-            _ripple(water, self._mirrored.at(start, duration), self._direct.camera, *self.scene.clear_of_water, start,
-                    max(duration, 0.02), _RIPPLES)
+            _ripple(
+                water,
+                self._mirrored.at(start, duration),
+                self._direct.camera,
+                *self.scene.clear_of_water,
+                start,
+                max(duration, 0.02),
+                _RIPPLES,
+            )
             if self.scene.moving is not None:
                 shown = self._direct.covered(start, duration)[..., None]
                 water = water * (1 - shown) + image * shown
@@ -268,7 +326,7 @@ def _smooth_along_surfaces(light, normals, depth) -> np.ndarray:
             other, other_normals = np.roll(light, move, (0, 1)), np.roll(normals, move, (0, 1))
             other_depth = np.roll(depth, move, (0, 1))
             same = np.clip((other_normals * normals).sum(-1), 0, 1) ** 16
-            near = np.exp(-((other_depth - depth) / (0.06 * np.maximum(depth, 1e-3))) ** 2)
+            near = np.exp(-(((other_depth - depth) / (0.06 * np.maximum(depth, 1e-3))) ** 2))
             w = same * near * np.exp(-(dy * dy + dx * dx) / 4.0)
             out += other * w[..., None]
             weight += w
@@ -280,6 +338,7 @@ def _through_lens(image: np.ndarray) -> np.ndarray:
     soft = cv2.GaussianBlur(image, (0, 0), 0.65)
     small = cv2.resize(image, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
     glare = 0.6 * cv2.GaussianBlur(small, (0, 0), image.shape[1] / 1600) + 0.4 * cv2.GaussianBlur(
-        small, (0, 0), image.shape[1] / 260)
+        small, (0, 0), image.shape[1] / 260
+    )
     glare = cv2.resize(glare, (image.shape[1], image.shape[0]), interpolation=cv2.INTER_LINEAR)
     return (soft * 0.985 + glare * 0.015).astype(np.float32)

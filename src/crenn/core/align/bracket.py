@@ -22,7 +22,8 @@ _AGREE = 0.55
 _CLEAR = 0.7
 #: Structure that reaches over less of the picture than this is one thing, not a view.
 _EXTENT = 0.35
-#: A shift must better the fit by this much, in units of noise squared: nine free parameters fit some noise of their own.
+#: A shift must better the fit by this much, in units of noise squared: nine free parameters fit some noise of their
+#: own.
 _WORTH = 60.0
 #: Pictures wider than this many pixels are large.
 _LARGE = 3200
@@ -73,11 +74,16 @@ def _fits_as_it_lies(a: Level, b: Level) -> bool | None:
 
 
 def _hazy(a: Level, b: Level, matrix: np.ndarray) -> bool:
-    """Whether the darker parts of two small pictures differ in exposure from the brighter ones: veiling or other light."""
+    """Whether the darker parts of two small pictures differ in exposure from the brighter ones, as by veiling light."""
     scale = np.diag([1 / a.factor, 1 / a.factor, 1.0])
     small = scale @ matrix @ np.linalg.inv(scale)
-    x, y = a.light, cv2.warpPerspective(b.light, small, a.light.shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
-    known = cv2.warpPerspective(b.valid.astype(np.uint8), small, a.light.shape[::-1], flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP)
+    x, y = (
+        a.light,
+        cv2.warpPerspective(b.light, small, a.light.shape[::-1], flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP),
+    )
+    known = cv2.warpPerspective(
+        b.valid.astype(np.uint8), small, a.light.shape[::-1], flags=cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP
+    )
     both = a.valid & (known > 0) & (x > 12 * np.sqrt(a.variance)) & (y > 12 * np.sqrt(b.variance))
     if both.sum() < 200:
         return False
@@ -128,11 +134,25 @@ def _half_size(matrix: np.ndarray) -> np.ndarray:
 def _inverted(found: Registration) -> Registration:
     """The registration seen from the other frame."""
     inverse = np.linalg.inv(found.matrix)
-    return Registration(inverse / inverse[2, 2], found.agreement, 1 / max(found.contrast, 1e-3), found.error, found.places, found.extent, found.improvement)
+    return Registration(
+        inverse / inverse[2, 2],
+        found.agreement,
+        1 / max(found.contrast, 1e-3),
+        found.error,
+        found.places,
+        found.extent,
+        found.improvement,
+    )
 
 
-def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], gains: np.ndarray, reference: int,
-          progress: Progress | None = None) -> list[Alignment]:
+def align(
+    frames: list[RawFrame],
+    noise: list[NoiseModel],
+    clip: list[float],
+    gains: np.ndarray,
+    reference: int,
+    progress: Progress | None = None,
+) -> list[Alignment]:
     """Find how each frame of a bracket lies against the reference frame.
 
     Frames are taken in the order of their exposures, from the reference frame outwards, each against the mean of all
@@ -166,7 +186,9 @@ def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], ga
     ev = np.log2(np.asarray(gains, np.float64))
     order = sorted((k for k in range(len(frames)) if k != reference), key=lambda k: (abs(ev[k] - ev[reference]), k))
     known: dict[int, np.ndarray] = {reference: np.eye(3)}
-    corners = np.array([(x, y) for x in (0, size[1] / 2, size[1] - 1) for y in (0, size[0] / 2, size[0] - 1)], np.float64)
+    corners = np.array(
+        [(x, y) for x in (0, size[1] / 2, size[1] - 1) for y in (0, size[0] / 2, size[0] - 1)], np.float64
+    )
     for count, k in enumerate(order):
         progress.at(count / max(len(order), 1), f"Aligning {frames[k].name}")
         own = levels(k)
@@ -179,14 +201,17 @@ def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], ga
         brighter = ev[k] > max(ev[i] for i in known)
         # Large pictures are first compared at a quarter of their size: most sets are from a tripod.
         finest = 1 if size[1] > _LARGE else 0
-        found = (register(own, laid, [np.linalg.inv(g) for g in guesses], finest) if brighter
-                 else register(laid, own, guesses, finest))
+        found = (
+            register(own, laid, [np.linalg.inv(g) for g in guesses], finest)
+            if brighter
+            else register(laid, own, guesses, finest)
+        )
         if found is not None and brighter:
             found = _inverted(found)
         # One thing in an even picture may have moved by itself: that is no shake.
         narrow = found is not None and found.extent < _EXTENT
         steady = all(np.array_equal(m, np.eye(3)) for m in known.values())
-        if found is None or found.agreement < _AGREE or narrow and steady and _fits_as_it_lies(laid[-1], own[-1]):
+        if found is None or found.agreement < _AGREE or (narrow and steady and _fits_as_it_lies(laid[-1], own[-1])):
             fits = _fits_as_it_lies(laid[-1], own[-1])
             if steady and fits is not False:
                 # No detail to go by, but nothing against it either.
@@ -214,7 +239,11 @@ def align(frames: list[RawFrame], noise: list[NoiseModel], clip: list[float], ga
         matrix = np.eye(3) if still else found.matrix
         known[k] = matrix
         turn = float(np.degrees(np.arctan2(matrix[1, 0] - matrix[0, 1], matrix[0, 0] + matrix[1, 1])))
-        out[k] = Alignment(None if still else Mesh.from_homography(matrix, size),
-                           0.0 if still else float(np.hypot(*shift[4])), turn, 0.0 if still else found.error)
+        out[k] = Alignment(
+            None if still else Mesh.from_homography(matrix, size),
+            0.0 if still else float(np.hypot(*shift[4])),
+            turn,
+            0.0 if still else found.error,
+        )
         laid = pyramid(_blended(laid[0], own[0] if still else _moved(own, _half_size(matrix))))
     return out

@@ -1,5 +1,6 @@
 """Where the sky ends and the ground begins in a stack whose stars turn."""
 
+import contextlib
 from collections.abc import Sequence
 
 import cv2
@@ -36,11 +37,13 @@ def _border(ground_cost, step):
     return out
 
 
-def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread: np.ndarray,
-                noise: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def find_ground(
+    still_mean: np.ndarray, still_spread: np.ndarray, turned_spread: np.ndarray, noise: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
     """Ground from how fine light changes when frames lie as they are, and when they are turned with the stars.
 
-    What stays in place changes when turned; stars change when not. Of both a border is laid from side to side, sky above
+    What stays in place changes when turned; stars change when not. Of both a border is laid from side to side, sky
+    above
     and ground below (dynamic programming), and drawn to colours and edges near it (Rother, Kolmogorov and Blake 2004,
     "GrabCut").
 
@@ -56,7 +59,8 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
     Returns
     -------
     ground, thin : ndarray, float32 (h, w)
-        1 on the ground, 0 in the sky, all 0 if no ground was found; and what is too thin for a clean border: masts, bare
+        1 on the ground, 0 in the sky, all 0 if no ground was found; and what is too thin for a clean border: masts,
+        bare
         trees.
     """
     height, width = noise.shape
@@ -67,7 +71,12 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
     def small(a):
         return cv2.resize(a, size, interpolation=cv2.INTER_AREA)
 
-    mean, still, turned, own = small(still_mean), small(still_spread), small(turned_spread), np.maximum(small(noise), 1e-30)
+    mean, still, turned, own = (
+        small(still_mean),
+        small(still_spread),
+        small(turned_spread),
+        np.maximum(small(noise), 1e-30),
+    )
     # What changes while the frames lie still is sky, also near the pole, where stars hardly move but twinkle on the
     # sampling grid; what only changes when turned is ground.
     changes = still > 4 * own * max(float(np.median(still / own)), 1.0)
@@ -77,11 +86,11 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
         return nothing, nothing
     evidence = 3.0 * ground - 3.0 * sky
     # Places without detail lean a little to the side they lie on.
-    lean = (np.mgrid[:size[1], :size[0]][0] / size[1] - 0.5) * 0.02
+    lean = (np.mgrid[: size[1], : size[0]][0] / size[1] - 0.5) * 0.02
     evidence = evidence + lean
     above = np.concatenate([np.zeros((1, size[0])), np.cumsum(evidence, 0)])
     border = _border(2 * above - above[-1:], 1.0)
-    y = np.mgrid[:size[1], :size[0]][0]
+    y = np.mgrid[: size[1], : size[0]][0]
     band = max(round(size[1] * 0.012), 3)
     labels = np.where(y >= border, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
     body = (y >= border).astype(np.uint8)
@@ -93,19 +102,23 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
     view = np.clip(255 * view / max(float(np.quantile(view, 0.995)), 1e-6), 0, 255).astype(np.uint8)
     if body.all() or not body.any():
         return cv2.resize(body.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR), nothing
-    try:
-        cv2.grabCut(np.ascontiguousarray(view), labels, None, np.zeros((1, 65)), np.zeros((1, 65)), 5, cv2.GC_INIT_WITH_MASK)
-    except cv2.error:
-        pass
+    with contextlib.suppress(cv2.error):
+        cv2.grabCut(
+            np.ascontiguousarray(view), labels, None, np.zeros((1, 65)), np.zeros((1, 65)), 5, cv2.GC_INIT_WITH_MASK
+        )
     found = ((labels == cv2.GC_FGD) | (labels == cv2.GC_PR_FGD)).astype(np.uint8)
     # Holes in the ground and islands in the sky are stars and lamps, not landscape.
     for value, least in ((1, 0.002), (0, 0.004)):
-        number, parts, statistics, _ = cv2.connectedComponentsWithStats((found == value).astype(np.uint8), connectivity=4)
+        number, parts, statistics, _ = cv2.connectedComponentsWithStats(
+            (found == value).astype(np.uint8), connectivity=4
+        )
         for label in range(1, number):
             if statistics[label, cv2.CC_STAT_AREA] < least * found.size:
                 found[parts == label] = 1 - value
     # Masts and bare trees are too thin for either: what stays in place and stands on the ground belongs to it.
-    thin = cv2.morphologyEx(ground.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) & (found == 0).astype(np.uint8)
+    thin = cv2.morphologyEx(ground.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8)) & (found == 0).astype(
+        np.uint8
+    )
     # Right beside the ground evidence is only its edge, smeared by the turn.
     thin[cv2.dilate(found, np.ones((11, 11), np.uint8)) > 0] = 0
     near = cv2.dilate(found, np.ones((15, 15), np.uint8)) > 0
@@ -117,7 +130,9 @@ def find_ground(still_mean: np.ndarray, still_spread: np.ndarray, turned_spread:
         inside = parts[part] == label
         if area >= 25 and max(w, h) >= 10 and near[part][inside].any():
             kept[part][inside] = 1
-    return tuple(cv2.resize(m.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR) for m in (found, kept))
+    return tuple(
+        cv2.resize(m.astype(np.float32), (width, height), interpolation=cv2.INTER_LINEAR) for m in (found, kept)
+    )
 
 
 def snapped(mask: np.ndarray, guide: np.ndarray, radius: int) -> np.ndarray:
@@ -130,6 +145,7 @@ def snapped(mask: np.ndarray, guide: np.ndarray, radius: int) -> np.ndarray:
     radius : int
         In pixels.
     """
+
     def box(a):
         return cv2.blur(a, (2 * radius + 1, 2 * radius + 1))
 

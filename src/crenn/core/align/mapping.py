@@ -52,7 +52,7 @@ class Mesh:
         j, i = np.clip(x.astype(int), 0, columns - 2), np.clip(y.astype(int), 0, rows - 2)
         fx, fy = (x - j)[:, None], (y - i)[:, None]
         n = self.nodes
-        return ((1 - fy) * ((1 - fx) * n[i, j] + fx * n[i, j + 1]) + fy * ((1 - fx) * n[i + 1, j] + fx * n[i + 1, j + 1]))
+        return (1 - fy) * ((1 - fx) * n[i, j] + fx * n[i, j + 1]) + fy * ((1 - fx) * n[i + 1, j] + fx * n[i + 1, j + 1])
 
     @property
     def largest_shift(self) -> float:
@@ -70,8 +70,12 @@ class Mesh:
             xs, ys = np.linspace(left, right - 1, 65), np.linspace(top, bottom - 1, 65)
             sides = [self.at(np.stack([np.full(65, v), ys], -1))[:, 0] for v in (left, right - 1)]
             sides += [self.at(np.stack([xs, np.full(65, v)], -1))[:, 1] for v in (top, bottom - 1)]
-            over = [max(0.0, -sides[0].min()), max(0.0, sides[1].max() - (other[1] - 1)),
-                    max(0.0, -sides[2].min()), max(0.0, sides[3].max() - (other[0] - 1))]
+            over = [
+                max(0.0, -sides[0].min()),
+                max(0.0, sides[1].max() - (other[1] - 1)),
+                max(0.0, -sides[2].min()),
+                max(0.0, sides[3].max() - (other[0] - 1)),
+            ]
             if max(over) <= 0:
                 break
             left, right = left + int(np.ceil(over[0])), right - int(np.ceil(over[1]))

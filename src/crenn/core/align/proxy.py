@@ -61,8 +61,15 @@ def _green(mosaic, pattern, black, scale, clip, slope, offset, gain, light, vari
             valid[y, x] = ok
 
 
-def levels_of(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: float, clip: float, noise: NoiseModel,
-              gain: float) -> list[Level]:
+def levels_of(
+    mosaic: np.ndarray,
+    pattern: np.ndarray,
+    black: np.ndarray,
+    white: float,
+    clip: float,
+    noise: NoiseModel,
+    gain: float,
+) -> list[Level]:
     """Levels of a raw frame, the finest first: half the mosaic's size, then halved until small.
 
     Parameters
@@ -78,8 +85,19 @@ def levels_of(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white:
     """
     shape = (mosaic.shape[0] // 2, mosaic.shape[1] // 2)
     light, variance, valid = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.bool_)
-    _green(mosaic, pattern, np.float32(black[1]), np.float32(1 / (white - black[1])), np.uint16(min(clip, 65535)),
-           np.float32(noise.slope[1]), np.float32(noise.offset[1]), np.float32(gain), light, variance, valid)
+    _green(
+        mosaic,
+        pattern,
+        np.float32(black[1]),
+        np.float32(1 / (white - black[1])),
+        np.uint16(min(clip, 65535)),
+        np.float32(noise.slope[1]),
+        np.float32(noise.offset[1]),
+        np.float32(gain),
+        light,
+        variance,
+        valid,
+    )
     return pyramid(Level(light, variance, valid, 2))
 
 
@@ -92,7 +110,7 @@ def pyramid(finest: Level) -> list[Level]:
 
 
 def relative_sharpness(a: Level, b: Level) -> float:
-    """Fine detail of a picture relative to another's, in parts that both measured well; what noise adds is taken off."""
+    """Fine detail of a picture relative to another's, in parts that both measured well, without what noise adds."""
     scale = np.float32(8 * np.sqrt(max(np.quantile(v.variance[::8, ::8], 0.2) for v in (a, b))))
     height, width = a.light.shape
     side = min(192, height, width)

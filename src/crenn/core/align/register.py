@@ -19,7 +19,8 @@ _SURE = 0.9
 _PLACES = 300_000
 #: Sampling at half size folds detail back: a difference of this share of the local gradient is no error.
 _ALIAS = 0.12
-#: Deviations expected of a hand-held camera besides shift and rotation: scale and shear, and perspective at the picture's
+#: Deviations expected of a hand-held camera besides shift and rotation: scale and shear, and perspective at the
+#: picture's
 #: edge. They only matter where the frames share too little light to tell.
 _PRIOR_SHAPE, _PRIOR_PERSPECTIVE = 0.005, 0.015
 
@@ -161,13 +162,20 @@ class _Places:
         typical = float(np.median(other.variance[::4, ::4] / np.maximum(fixed.variance[::4, ::4], 1e-30)))
         variance = fixed.variance * slope2 * (1 + max(typical, 0.05))
         weight = np.zeros(self.t.shape, np.float32)
-        _weights(self.t, variance, cv2.erode(fixed.valid.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0,
-                 np.float32(_ALIAS), weight)
+        _weights(
+            self.t,
+            variance,
+            cv2.erode(fixed.valid.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0,
+            np.float32(_ALIAS),
+            weight,
+        )
         # Weak places drop out, and no single object may rule: the picture is halved by rank within each tile.
         flat = weight.ravel()
         informative = np.flatnonzero(flat > 0.02)
         if informative.size > count:
-            threshold = np.quantile(flat[informative[:: max(informative.size // 200_000, 1)]], 1 - count / informative.size)
+            threshold = np.quantile(
+                flat[informative[:: max(informative.size // 200_000, 1)]], 1 - count / informative.size
+            )
             informative = informative[flat[informative] >= threshold]
         self.ys, self.xs = (a.astype(np.int32) for a in np.divmod(informative, self.t.shape[1]))
         self.target = self.t[self.ys, self.xs].astype(np.float64)
@@ -191,7 +199,9 @@ class _Places:
         if self.xs.size == 0:
             return 0.0
         height, width = self.t.shape
-        return float(min(np.subtract(*np.quantile(v, (0.9, 0.1))) / n for v, n in ((self.xs, width), (self.ys, height))))
+        return float(
+            min(np.subtract(*np.quantile(v, (0.9, 0.1))) / n for v, n in ((self.xs, width), (self.ys, height)))
+        )
 
     @property
     def normaliser(self) -> np.ndarray:
@@ -224,8 +234,9 @@ class _Places:
                 self._weigh_tiles(value, centre)
                 deviations = np.sqrt(self.variance[::step][known])
             spread = max(1.4826 * float(np.median(np.abs(r - centre) / deviations)), 0.3)
-            sums = _normal_equations(value, self.target, self.variance, self.across, self.down, self.nx, self.ny, centre,
-                                     spread).sum(0)
+            sums = _normal_equations(
+                value, self.target, self.variance, self.across, self.down, self.nx, self.ny, centre, spread
+            ).sum(0)
             information, side = sums[:, :9], sums[:, 9]
             total = n @ matrix @ np.linalg.inv(n)
             total = total / total[2, 2]
@@ -261,14 +272,20 @@ class _Places:
         for value in (a, b):
             r = (value - self.target)[known]
             sums.append(np.minimum((r - np.median(r)) ** 2 / self.plain_variance[known], 16.0).sum())
-        # Where gradients are hardly above their noise, shifting also fits some of that: so much of the gain is not real.
+        # Where gradients are hardly above their noise, shifting also fits some of that: so much of the gain is not
+        # real.
         clear = float(np.median((self.gx**2 + self.gy**2)[known] / self.noise[known]))
         return float(sums[0] - sums[1]) - (0.4 * known.sum() if clear < 8 else 0.0)
 
     def _covariance(self, information: np.ndarray) -> np.ndarray:
         """Inverse of the information without what only the noise of gradients put in."""
         step = max(self.xs.size // 20_000, 1)
-        nx, ny, zero, one = self.nx[::step], self.ny[::step], np.zeros(self.nx[::step].size), np.ones(self.nx[::step].size)
+        nx, ny, zero, one = (
+            self.nx[::step],
+            self.ny[::step],
+            np.zeros(self.nx[::step].size),
+            np.ones(self.nx[::step].size),
+        )
         weight = np.sqrt(0.5 * step * self.own_noise[::step] / self.variance[::step]) * self.half
         across = np.stack([one, nx, ny, zero, zero, zero, nx * nx, nx * ny, zero], 1) * weight[:, None]
         down = np.stack([zero, zero, zero, one, nx, ny, nx * ny, ny * ny, zero], 1) * weight[:, None]
@@ -331,10 +348,16 @@ class _Places:
         for sign in (-1.0, 1.0):
             points = np.stack([self.xs[keep] + sign * ux[keep], self.ys[keep] + sign * uy[keep]], -1)
             p = np.concatenate([points, np.ones((len(points), 1))], 1) @ matrix.T
-            value = cv2.remap(self.i, (p[:, 0] / p[:, 2]).astype(np.float32)[None], (p[:, 1] / p[:, 2]).astype(np.float32)[None],
-                              cv2.INTER_CUBIC, borderValue=np.nan)[0]
-            own = cv2.remap(self.t, points[:, 0].astype(np.float32)[None], points[:, 1].astype(np.float32)[None],
-                            cv2.INTER_CUBIC)[0]
+            value = cv2.remap(
+                self.i,
+                (p[:, 0] / p[:, 2]).astype(np.float32)[None],
+                (p[:, 1] / p[:, 2]).astype(np.float32)[None],
+                cv2.INTER_CUBIC,
+                borderValue=np.nan,
+            )[0]
+            own = cv2.remap(
+                self.t, points[:, 0].astype(np.float32)[None], points[:, 1].astype(np.float32)[None], cv2.INTER_CUBIC
+            )[0]
             ends.append((value, own))
         known = ~np.isnan(self.sampled(matrix)[keep])
         difference, own = (ends[1][k] - ends[0][k] for k in (0, 1))
@@ -387,16 +410,21 @@ def _at(matrix: np.ndarray, factor: float) -> np.ndarray:
     return out / out[2, 2]
 
 
-
-
 def refined(fixed: list[Level], other: list[Level], found: Registration) -> Registration:
     """A registration taken to the finest level."""
     places = _Places(fixed[0], other[0], _PLACES)
     matrix, covariance, used = places.refine(_at(found.matrix, 1 / fixed[0].factor), 8)
     if covariance is None:
         return found
-    return Registration(_at(matrix, fixed[0].factor), places.agreement(matrix), found.contrast,
-                        _expected_error(places, covariance), used, found.extent, places.improvement(matrix))
+    return Registration(
+        _at(matrix, fixed[0].factor),
+        places.agreement(matrix),
+        found.contrast,
+        _expected_error(places, covariance),
+        used,
+        found.extent,
+        places.improvement(matrix),
+    )
 
 
 def _expected_error(places: _Places, covariance: np.ndarray) -> float:
@@ -410,7 +438,9 @@ def _expected_error(places: _Places, covariance: np.ndarray) -> float:
     return float(np.median(np.sqrt(np.maximum(spread, 0)))) * places.half * places.fixed.factor
 
 
-def register(fixed: list[Level], other: list[Level], guesses: list[np.ndarray] = (), finest: int = 0) -> Registration | None:
+def register(
+    fixed: list[Level], other: list[Level], guesses: list[np.ndarray] = (), finest: int = 0
+) -> Registration | None:
     """Register a frame against a fixed one.
 
     Parameters
@@ -431,9 +461,12 @@ def register(fixed: list[Level], other: list[Level], guesses: list[np.ndarray] =
     coarse = _Places(fixed[top], other[top], 20_000)
     middle = max(top - 1, 0)
     # The costlier guesses are only made where the cheaper ones fail.
-    makers = [lambda: [_at(g, 1 / fixed[top].factor) for g in guesses], lambda: [np.eye(3)],
-              lambda: _shifts(fixed[top], other[top]),
-              lambda: [_at(m, 0.5 ** (top - middle)) for m in _features(fixed[middle], other[middle])]]
+    makers = [
+        lambda: [_at(g, 1 / fixed[top].factor) for g in guesses],
+        lambda: [np.eye(3)],
+        lambda: _shifts(fixed[top], other[top]),
+        lambda: [_at(m, 0.5 ** (top - middle)) for m in _features(fixed[middle], other[middle])],
+    ]
     best, score = None, -2.0
     for maker in makers:
         if score > _SURE:
@@ -455,5 +488,12 @@ def register(fixed: list[Level], other: list[Level], guesses: list[np.ndarray] =
     if used < 60:
         return None
     error = np.inf if covariance is None else _expected_error(places, covariance)
-    return Registration(_at(matrix, places.fixed.factor), places.agreement(matrix), contrast,
-                        error, used, places.extent, places.improvement(matrix))
+    return Registration(
+        _at(matrix, places.fixed.factor),
+        places.agreement(matrix),
+        contrast,
+        error,
+        used,
+        places.extent,
+        places.improvement(matrix),
+    )

@@ -114,9 +114,18 @@ def _resample_mosaic(colour, spoiled, nodes, weights, pattern, scale, light_scal
             out[y, x] = np.uint16(min(max(number + np.float32(0.5), np.float32(0)), np.float32(full - 1)))
 
 
-def resample_mosaic(mosaic: np.ndarray, mesh: Mesh, pattern: np.ndarray, black: np.ndarray, white: float, clip: float,
-                    gains: np.ndarray, slope: np.ndarray, offset: np.ndarray,
-                    spoil: int = 3) -> tuple[np.ndarray, float, float, float]:
+def resample_mosaic(
+    mosaic: np.ndarray,
+    mesh: Mesh,
+    pattern: np.ndarray,
+    black: np.ndarray,
+    white: float,
+    clip: float,
+    gains: np.ndarray,
+    slope: np.ndarray,
+    offset: np.ndarray,
+    spoil: int = 3,
+) -> tuple[np.ndarray, float, float, float]:
     """Move a mosaic: every site gets the light of its own colour at the place the mesh tells.
 
     The mosaic is interpolated to full colour first and moved on a compressive scale of the light, so that neither
@@ -160,9 +169,19 @@ def resample_mosaic(mosaic: np.ndarray, mesh: Mesh, pattern: np.ndarray, black: 
     # What a clipped site has touched, through demosaic or filter, counts as clipped.
     side = 2 * spoil + 1
     spoiled = cv2.dilate((mosaic >= clip).astype(np.uint8), np.ones((side, side), np.uint8))
-    _resample_mosaic(colour, spoiled, mesh.nodes, _lanczos(), pattern,
-                     np.float32(FULL - out_black), np.float32(light_scale), np.asarray(gains, np.float32),
-                     np.float32(out_black), np.float32(FULL), out)
+    _resample_mosaic(
+        colour,
+        spoiled,
+        mesh.nodes,
+        _lanczos(),
+        pattern,
+        np.float32(FULL - out_black),
+        np.float32(light_scale),
+        np.asarray(gains, np.float32),
+        np.float32(out_black),
+        np.float32(FULL),
+        out,
+    )
     return out, out_black, FULL, FULL
 
 

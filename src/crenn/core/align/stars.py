@@ -88,7 +88,9 @@ def find_stars(luma: np.ndarray, deviation: float, factor: int) -> Stars:
     ys, xs = np.nonzero(peak)
     # A point's light falls off alike on all sides; edges and lit walls do not.
     c = excess[ys, xs]
-    ring = np.stack([excess[ys + dy, xs + dx] for dy, dx in ((-2, 0), (2, 0), (0, -2), (0, 2), (-2, -2), (2, 2), (-2, 2), (2, -2))])
+    ring = np.stack(
+        [excess[ys + dy, xs + dx] for dy, dx in ((-2, 0), (2, 0), (0, -2), (0, 2), (-2, -2), (2, 2), (-2, 2), (2, -2))]
+    )
     point = (ring.max(0) < 0.45 * c) & (ring.min(0) > -0.5 * c)
     ys, xs, c = ys[point], xs[point], c[point]
     order = np.argsort(-c)[:_MOST]
@@ -257,9 +259,11 @@ def _refine(lens: Lens, rotations: np.ndarray, stars: list[Stars], matches: dict
     sparsity[:, :2] = 1
     row = 0
     for n, c in enumerate(counts):
-        sparsity[row:row + 2 * c, 2 + 3 * n: 5 + 3 * n] = 1
+        sparsity[row : row + 2 * c, 2 + 3 * n : 5 + 3 * n] = 1
         row += 2 * c
-    fit = least_squares(residuals, start, loss="soft_l1", f_scale=0.3, jac_sparsity=sparsity, x_scale="jac", max_nfev=40)
+    fit = least_squares(
+        residuals, start, loss="soft_l1", f_scale=0.3, jac_sparsity=sparsity, x_scale="jac", max_nfev=40
+    )
     lens, turns = unpack(fit.x)
     rotations = rotations.copy()
     rotations[frames] = turns

@@ -43,7 +43,16 @@ class CaptureMetadata:
     @classmethod
     def of(cls, frame: FrameMetadata) -> "CaptureMetadata":
         """Metadata of a frame."""
-        return cls(frame.make, frame.model, frame.lens, frame.seconds, frame.aperture, frame.iso, frame.focal_length, frame.taken)
+        return cls(
+            frame.make,
+            frame.model,
+            frame.lens,
+            frame.seconds,
+            frame.aperture,
+            frame.iso,
+            frame.focal_length,
+            frame.taken,
+        )
 
     def exif(self) -> Image.Exif:
         """As Exif 2.32."""
@@ -91,7 +100,7 @@ def render_codes(renderer: Renderer, treatment: Treatment, size: tuple[int, int]
     out = np.empty((height, width, 3), np.uint16)
     for top in range(0, height, _BAND):
         rows = min(_BAND, height - top)
-        out[top:top + rows] = renderer.picture(treatment, Window(0, top, width, rows, width, rows), 16)[0]
+        out[top : top + rows] = renderer.picture(treatment, Window(0, top, width, rows, width, rows), 16)[0]
         progress.at((top + rows) / height, "Rendering")
     return out if size == (width, height) else cv2.resize(out, size, interpolation=cv2.INTER_AREA)
 
@@ -101,14 +110,21 @@ def to_eight_bits(codes: np.ndarray) -> np.ndarray:
     noise = np.random.default_rng(5).integers(-128, 129, (64, codes.shape[1], codes.shape[2]), np.int32)
     out = np.empty(codes.shape, np.uint8)
     for top in range(0, codes.shape[0], 64):
-        part = codes[top:top + 64].astype(np.int32)
-        out[top:top + 64] = np.clip((part + 128 + noise[:len(part)]) // 257, 0, 255)
+        part = codes[top : top + 64].astype(np.int32)
+        out[top : top + 64] = np.clip((part + 128 + noise[: len(part)]) // 257, 0, 255)
     return out
 
 
-def deliver(renderer: Renderer, treatment: Treatment, path: Path, file_format: Literal["jpg", "png", "tif", "avif", "exr"],
-            long_edge: int | None = None, quality: int = 92, metadata: CaptureMetadata | None = None,
-            progress: Progress | None = None) -> None:
+def deliver(
+    renderer: Renderer,
+    treatment: Treatment,
+    path: Path,
+    file_format: Literal["jpg", "png", "tif", "avif", "exr"],
+    long_edge: int | None = None,
+    quality: int = 92,
+    metadata: CaptureMetadata | None = None,
+    progress: Progress | None = None,
+) -> None:
     """Render a scene and write it to a file.
 
     Parameters
@@ -160,7 +176,16 @@ def deliver(renderer: Renderer, treatment: Treatment, path: Path, file_format: L
             # TIFF 6.0 knows ASCII alone.
             about = ", ".join(t for t in (metadata.make, metadata.model, metadata.lens) if t)
             about = about.encode("ascii", "replace").decode()
-            tifffile.imwrite(temporary, codes, photometric="rgb", compression="zlib", predictor=True,
-                             iccprofile=srgb_profile(), software="Crenn", description=about or None,
-                             datetime=metadata.taken, metadata=None)
+            tifffile.imwrite(
+                temporary,
+                codes,
+                photometric="rgb",
+                compression="zlib",
+                predictor=True,
+                iccprofile=srgb_profile(),
+                software="Crenn",
+                description=about or None,
+                datetime=metadata.taken,
+                metadata=None,
+            )
     progress.at(1.0, "Written")

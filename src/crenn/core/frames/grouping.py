@@ -76,7 +76,8 @@ def group_frames(keys: Sequence[GroupingKey]) -> list[list[int]]:
 
     Frames follow each other in time. A scene ends at a pause, another camera, size or focal length, and where a
     bracket starts over: a step comes again that the scene already has, while the scene has several, unless it shows the
-    same view: then it is a stack of brackets. Dark, flat and bias frames go to the scene of their camera that is nearest
+    same view: then it is a stack of brackets. Dark, flat and bias frames go to the scene of their camera that is
+    nearest
     in time, dark frames to one of their exposure if there is one.
 
     Parameters
@@ -124,7 +125,8 @@ def _nearest(keys: Sequence[GroupingKey], scenes: list[list[int]], index: int) -
         lights = [keys[i] for i in scene if keys[i].kind == "light"] or [keys[i] for i in scene]
         other = all((k.camera, k.width, k.height) != (own.camera, own.width, own.height) for k in lights)
         unlike = own.kind == "dark" and not any(
-            k.seconds and own.seconds and abs(np.log2(k.seconds / own.seconds)) < SAME_STEP for k in lights)
+            k.seconds and own.seconds and abs(np.log2(k.seconds / own.seconds)) < SAME_STEP for k in lights
+        )
         gaps = [abs((k.taken - own.taken).total_seconds()) for k in lights if k.taken and own.taken]
         return other, unlike, min(gaps, default=1e12)
 

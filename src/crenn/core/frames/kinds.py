@@ -44,7 +44,7 @@ def look_at(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: f
     height, width = plane.shape
     side = min(_TILE, height, width)
     ys, xs = (np.unique(np.linspace(0, n - side, _ACROSS).astype(int)) for n in (height, width))
-    tiles = np.stack([plane[y:y + side, x:x + side] for y in ys for x in xs]).astype(np.float32)
+    tiles = np.stack([plane[y : y + side, x : x + side] for y in ys for x in xs]).astype(np.float32)
     tiles = ((tiles - black[1]) / np.float32(white - black[1])).reshape(len(ys), len(xs), side, side)
     rows = tiles.reshape(-1, side)
     # Lone hot sites say nothing of what is seen.
@@ -57,8 +57,13 @@ def look_at(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: f
     texture = float(np.quantile(deviation / np.maximum(noise + 0.02 * np.abs(means), 1e-9), 0.9))
     floor = max(float(noise) / 4, 1e-6)
     spread = float(np.log2(max(np.quantile(means, 0.995), floor) / max(np.quantile(means, 0.005), floor)))
-    return Content(float(np.median(green)), float(np.quantile(green, 0.995)), spread, texture,
-                   float((mosaic[::4, ::4] >= white - 2).mean()))
+    return Content(
+        float(np.median(green)),
+        float(np.quantile(green, 0.995)),
+        spread,
+        texture,
+        float((mosaic[::4, ::4] >= white - 2).mean()),
+    )
 
 
 def kind_of(content: Content, seconds: float | None, read_noise: float) -> Kind:
@@ -75,7 +80,12 @@ def kind_of(content: Content, seconds: float | None, read_noise: float) -> Kind:
     """
     # Dark current may lift a long dark frame above its read noise; it has no structure even then.
     floor = max(6 * read_noise, 2e-3) + 2 * max(content.level, 0.0)
-    if content.level < max(1.5 * read_noise, 4e-3) and content.bright < floor and content.texture < 2.0 and content.clipped < 0.02:
+    if (
+        content.level < max(1.5 * read_noise, 4e-3)
+        and content.bright < floor
+        and content.texture < 2.0
+        and content.clipped < 0.02
+    ):
         return "bias" if seconds is not None and seconds <= _BIAS_SECONDS else "dark"
     if 0.08 < content.level < 0.95 and content.range < 1.6 and content.texture < 1.8 and content.clipped < 0.001:
         return "flat"

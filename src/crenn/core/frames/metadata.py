@@ -1,5 +1,6 @@
 """What a raw file says about itself, read without decoding the picture."""
 
+import contextlib
 import re
 import unicodedata
 from dataclasses import dataclass
@@ -15,12 +16,54 @@ from crenn.core.frames.sizes import check_size
 
 #: Endings of raw files that LibRaw reads.
 RAW_ENDINGS = frozenset(
-    ".3fr .arw .bay .cap .cr2 .cr3 .crw .dcr .dcs .dng .drf .eip .erf .fff .gpr .iiq .k25 .kdc .mdc .mef "
-    ".mos .mrw .nef .nrw .orf .pef .ptx .pxn .raf .raw .rw2 .rwl .rwz .sr2 .srf .srw .x3f".split()
+    [
+        ".3fr",
+        ".arw",
+        ".bay",
+        ".cap",
+        ".cr2",
+        ".cr3",
+        ".crw",
+        ".dcr",
+        ".dcs",
+        ".dng",
+        ".drf",
+        ".eip",
+        ".erf",
+        ".fff",
+        ".gpr",
+        ".iiq",
+        ".k25",
+        ".kdc",
+        ".mdc",
+        ".mef",
+        ".mos",
+        ".mrw",
+        ".nef",
+        ".nrw",
+        ".orf",
+        ".pef",
+        ".ptx",
+        ".pxn",
+        ".raf",
+        ".raw",
+        ".rw2",
+        ".rwl",
+        ".rwz",
+        ".sr2",
+        ".srf",
+        ".srw",
+        ".x3f",
+    ]
 )
 
 #: What numbers in files must lie between to be believed: seconds, f-numbers, ISO and millimetres.
-_PLAUSIBLE = {"seconds": (1e-7, 36_000.0), "aperture": (0.3, 256.0), "iso": (1e-9, 1e12), "focal_length": (0.5, 20_000.0)}
+_PLAUSIBLE = {
+    "seconds": (1e-7, 36_000.0),
+    "aperture": (0.3, 256.0),
+    "iso": (1e-9, 1e12),
+    "focal_length": (0.5, 20_000.0),
+}
 _LONGEST_TEXT = 120
 #: Unicode's control, format, private and unassigned characters, and its breaks of lines.
 _NO_TEXT = frozenset(("Cc", "Cf", "Co", "Cn", "Zl", "Zp"))
@@ -70,7 +113,9 @@ class FrameMetadata:
         for name in ("make", "model", "lens"):
             object.__setattr__(self, name, plain_text(getattr(self, name), _LONGEST_TEXT))
         if self.taken is not None:
-            object.__setattr__(self, "taken", self.taken.replace(tzinfo=None) if 1971 < self.taken.year < 9999 else None)
+            object.__setattr__(
+                self, "taken", self.taken.replace(tzinfo=None) if 1971 < self.taken.year < 9999 else None
+            )
 
     @property
     def sensitivity(self) -> float | None:
@@ -95,8 +140,9 @@ def open_raw(path: Path) -> rawpy.RawPy:
         raw.open_file(str(path))
     except rawpy.LibRawError:
         raw.close()
-        raise UnreadableFrame("is not a raw file this program can read, or is damaged.", path,
-                              "Copy it again from the card.") from None
+        raise UnreadableFrame(
+            "is not a raw file this program can read, or is damaged.", path, "Copy it again from the card."
+        ) from None
     return raw
 
 
@@ -110,12 +156,11 @@ def _exif(path: Path) -> dict:
 
 def _noise_profile(tags: dict) -> tuple[tuple[float, float], ...] | None:
     for name, tag in tags.items():
-        if name.endswith("NoiseProfile") or name.endswith("0xC761"):
+        if name.endswith(("NoiseProfile", "0xC761")):
             values = np.ravel(tag.values).astype(float).tolist()
             if len(values) == 2:
                 values = values * 3
-            if len(values) == 6 and all(
-                    0 < s < 1 and 0 <= o < 1 for s, o in zip(values[::2], values[1::2])):
+            if len(values) == 6 and all(0 < s < 1 and 0 <= o < 1 for s, o in zip(values[::2], values[1::2])):
                 return tuple(zip(values[::2], values[1::2]))
     return None
 
@@ -136,7 +181,9 @@ def read_metadata(path: Path, raw: rawpy.RawPy | None = None) -> FrameMetadata:
         check_size(path, "raw", sizes.width, sizes.height)
         other, lens = opened.other, opened.lens
     except rawpy.LibRawError:
-        raise UnreadableFrame("is damaged: its picture data breaks off.", path, "Copy it again from the card.") from None
+        raise UnreadableFrame(
+            "is damaged: its picture data breaks off.", path, "Copy it again from the card."
+        ) from None
     finally:
         if raw is None:
             opened.close()
@@ -147,16 +194,21 @@ def read_metadata(path: Path, raw: rawpy.RawPy | None = None) -> FrameMetadata:
         taken = None
     stamp = str(tags.get("EXIF DateTimeOriginal", ""))
     if re.fullmatch(r"\d{4}:\d\d:\d\d \d\d:\d\d:\d\d", stamp):
-        try:
+        with contextlib.suppress(ValueError):
             taken = datetime.strptime(stamp, "%Y:%m:%d %H:%M:%S")
-        except ValueError:
-            pass
         fraction = str(tags.get("EXIF SubSecTimeOriginal", "")).strip()
         if taken and fraction.isdigit():
             taken = taken.replace(microsecond=int(float("0." + fraction) * 1e6))
     return FrameMetadata(
-        width=sizes.width, height=sizes.height,
-        seconds=other.shutter_speed, aperture=other.aperture, iso=other.iso_speed, taken=taken,
-        make=str(tags.get("Image Make", "")), model=str(tags.get("Image Model", "")),
-        lens=(lens.model or "") if lens else "", focal_length=other.focal_length, noise_profile=_noise_profile(tags),
+        width=sizes.width,
+        height=sizes.height,
+        seconds=other.shutter_speed,
+        aperture=other.aperture,
+        iso=other.iso_speed,
+        taken=taken,
+        make=str(tags.get("Image Make", "")),
+        model=str(tags.get("Image Model", "")),
+        lens=(lens.model or "") if lens else "",
+        focal_length=other.focal_length,
+        noise_profile=_noise_profile(tags),
     )

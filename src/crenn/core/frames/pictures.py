@@ -4,13 +4,14 @@ So they go the same way as raw frames. OpenEXR is linear light. The others carry
 bracket itself (`crenn.core.merge.response`).
 """
 
+import contextlib
 import io
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
-import exifread
 import cv2
+import exifread
 import numpy as np
 import OpenEXR
 import tifffile
@@ -21,9 +22,17 @@ from crenn.core.frames.metadata import FrameMetadata
 from crenn.core.frames.raw import RawFrame
 from crenn.core.frames.sizes import check_size
 from crenn.core.light.white_balance import temperature_of
-from crenn.core.spaces import D65_XY, REC2020_CHROMATICITIES, SRGB_XY, XYZ_TO_REC2020, adaptation_matrix, rgb_to_xyz_matrix, xy_to_xyz
+from crenn.core.spaces import (
+    D65_XY,
+    REC2020_CHROMATICITIES,
+    SRGB_XY,
+    XYZ_TO_REC2020,
+    adaptation_matrix,
+    rgb_to_xyz_matrix,
+    xy_to_xyz,
+)
 
-PICTURE_ENDINGS = frozenset(".tif .tiff .png .jpg .jpeg .exr".split())
+PICTURE_ENDINGS = frozenset([".tif", ".tiff", ".png", ".jpg", ".jpeg", ".exr"])
 #: Codes and light are stored with this number at their top.
 TOP = 60000
 #: Channels that a picture may have; those beyond three are left out.
@@ -54,16 +63,22 @@ def _metadata(path: Path, width: int, height: int) -> tuple[FrameMetadata, int]:
     except Exception:  # a broken Exif block is no reason to refuse the picture
         tags = {}
     taken = None
-    try:
+    with contextlib.suppress(ValueError):
         taken = datetime.strptime(str(tags.get("EXIF DateTimeOriginal", "")), "%Y:%m:%d %H:%M:%S")
-    except ValueError:
-        pass
     orientation = int(_number(tags.get("Image Orientation")) or 1)
     about = FrameMetadata(
-        width=width, height=height, seconds=_number(tags.get("EXIF ExposureTime")), aperture=_number(tags.get("EXIF FNumber")),
-        iso=_number(tags.get("EXIF ISOSpeedRatings")) or 100.0, taken=taken, make=str(tags.get("Image Make", "")).strip(),
-        model=str(tags.get("Image Model", "")).strip(), lens=str(tags.get("EXIF LensModel", "")).strip(),
-        focal_length=_number(tags.get("EXIF FocalLength")), noise_profile=None)
+        width=width,
+        height=height,
+        seconds=_number(tags.get("EXIF ExposureTime")),
+        aperture=_number(tags.get("EXIF FNumber")),
+        iso=_number(tags.get("EXIF ISOSpeedRatings")) or 100.0,
+        taken=taken,
+        make=str(tags.get("Image Make", "")).strip(),
+        model=str(tags.get("Image Model", "")).strip(),
+        lens=str(tags.get("EXIF LensModel", "")).strip(),
+        focal_length=_number(tags.get("EXIF FocalLength")),
+        noise_profile=None,
+    )
     return about, _FLIPS.get(orientation, 0)
 
 
@@ -107,7 +122,9 @@ def picture_metadata(path: Path) -> FrameMetadata:
     except UnreadableFrame:
         raise
     except Exception:
-        raise UnreadableFrame("is not a picture this program can read, or is damaged.", path, "Export it again.") from None
+        raise UnreadableFrame(
+            "is not a picture this program can read, or is damaged.", path, "Export it again."
+        ) from None
     check_size(path, _kind(path), width, height)
     return _metadata(path, width, height)[0]
 
@@ -117,9 +134,19 @@ def _exr_metadata(header: dict, width: int, height: int) -> FrameMetadata:
         v = header.get(name)
         return float(v) if isinstance(v, (int, float)) and v > 0 else None
 
-    return FrameMetadata(width=width, height=height, seconds=value("expTime"), aperture=value("aperture"),
-                         iso=value("isoSpeed") or 100.0, taken=None, make="", model=str(header.get("camera", "")), lens="",
-                         focal_length=value("focalLength"), noise_profile=None)
+    return FrameMetadata(
+        width=width,
+        height=height,
+        seconds=value("expTime"),
+        aperture=value("aperture"),
+        iso=value("isoSpeed") or 100.0,
+        taken=None,
+        make="",
+        model=str(header.get("camera", "")),
+        lens="",
+        focal_length=value("focalLength"),
+        noise_profile=None,
+    )
 
 
 def _profile_matrix(data: bytes | None) -> tuple[np.ndarray, str | None, bool]:
@@ -136,7 +163,7 @@ def _profile_matrix(data: bytes | None) -> tuple[np.ndarray, str | None, bool]:
         return plain, "a profile that could not be read", False
     # A matrix profile whose curves are a straight line is of linear light.
     curve = data.find(b"curv", 128)
-    straight = curve >= 0 and int.from_bytes(data[curve + 8:curve + 12], "big") == 0
+    straight = curve >= 0 and int.from_bytes(data[curve + 8 : curve + 12], "big") == 0
     return matrix, name, straight
 
 
@@ -253,6 +280,21 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
     if encoding == "linear" and path.suffix.lower() == ".exr" and about.seconds:
         about = replace(about, iso=min(max(about.iso / top, 1e-8), 1e11))
     del pixels
-    return RawFrame(path, replace(about, width=width, height=height), mosaic, _PATTERN.copy(), np.zeros(3, np.float32),
-                    float(TOP), np.ones(3, np.float32), (to_rec2020 / to_rec2020.sum(1, keepdims=True)).astype(np.float32),
-                    temperature_of(*D65_XY), None, flip, shown, True, encoding, tuple(notes), grey)
+    return RawFrame(
+        path,
+        replace(about, width=width, height=height),
+        mosaic,
+        _PATTERN.copy(),
+        np.zeros(3, np.float32),
+        float(TOP),
+        np.ones(3, np.float32),
+        (to_rec2020 / to_rec2020.sum(1, keepdims=True)).astype(np.float32),
+        temperature_of(*D65_XY),
+        None,
+        flip,
+        shown,
+        True,
+        encoding,
+        tuple(notes),
+        grey,
+    )

@@ -31,9 +31,15 @@ def preview(frame: RawFrame) -> tuple[np.ndarray, float]:
     planes = []
     for c in range(3):
         # Reduced site by site, so that memory does not grow with the whole picture in floating point.
-        sites = [cv2.resize(np.ascontiguousarray(mosaic[r:2 * height:2, k:2 * width:2]), size, interpolation=cv2.INTER_AREA)
-                 for r, k in np.argwhere(pattern == c)]
-        value = (sum(s.astype(np.float32) for s in sites) / len(sites) - frame.black[c]) / np.float32(frame.white - frame.black[c])
+        sites = [
+            cv2.resize(
+                np.ascontiguousarray(mosaic[r : 2 * height : 2, k : 2 * width : 2]), size, interpolation=cv2.INTER_AREA
+            )
+            for r, k in np.argwhere(pattern == c)
+        ]
+        value = (sum(s.astype(np.float32) for s in sites) / len(sites) - frame.black[c]) / np.float32(
+            frame.white - frame.black[c]
+        )
         planes.append(value * frame.neutral_gains[c])
     linear = np.minimum(np.stack(planes, -1), 1.0)
     if frame.encoding == "linear":

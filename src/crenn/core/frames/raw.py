@@ -88,8 +88,17 @@ def _developed_mosaic(raw: rawpy.RawPy) -> np.ndarray:
     For sensors with another mosaic or none: so they go the same way as all others. Black is taken off. What has one
     channel only is taken for grey.
     """
-    colour = np.atleast_3d(raw.postprocess(output_color=rawpy.ColorSpace.raw, gamma=(1, 1), no_auto_bright=True, no_auto_scale=True,
-                             user_wb=[1.0, 1.0, 1.0, 1.0], output_bps=16, user_flip=0))
+    colour = np.atleast_3d(
+        raw.postprocess(
+            output_color=rawpy.ColorSpace.raw,
+            gamma=(1, 1),
+            no_auto_bright=True,
+            no_auto_scale=True,
+            user_wb=[1.0, 1.0, 1.0, 1.0],
+            output_bps=16,
+            user_flip=0,
+        )
+    )
     if colour.shape[2] == 1:
         # A sensor without colour filters: its light is grey.
         return colour[..., 0].copy()
@@ -158,16 +167,21 @@ def _decode(path: Path, name: str) -> RawFrame:
             else:
                 mosaic = raw.raw_image_visible[: raw.sizes.height, : raw.sizes.width].copy()
         except (rawpy.LibRawError, ValueError, IndexError, TypeError):
-            raise UnreadableFrame("is damaged: its picture data breaks off.", path,
-                                  "Copy it again from the card.") from None
+            raise UnreadableFrame(
+                "is damaged: its picture data breaks off.", path, "Copy it again from the card."
+            ) from None
         levels = raw.black_level_per_channel
         letters = raw.color_desc.decode("ascii", "replace")
-        black = np.array([np.mean([v for v, c in zip(levels, letters) if c == colour] or levels) for colour in "RGB"],
-                         np.float32)
+        black = np.array(
+            [np.mean([v for v, c in zip(levels, letters) if c == colour] or levels) for colour in "RGB"], np.float32
+        )
         white = float(raw.white_level)
         if white <= black.max() + 1:
-            raise UnreadableFrame(f"has a white level of {white:.0f} at a black level of {black.max():.0f}.", path,
-                                  "Its metadata is damaged.")
+            raise UnreadableFrame(
+                f"has a white level of {white:.0f} at a black level of {black.max():.0f}.",
+                path,
+                "Its metadata is damaged.",
+            )
         if developed:
             white, black = white - float(black.mean()), np.zeros(3, np.float32)
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
@@ -175,5 +189,19 @@ def _decode(path: Path, name: str) -> RawFrame:
         grey = raw.num_colors == 1
         if grey:
             gains, matrix = np.ones(3, np.float32), np.eye(3, dtype=np.float32)
-        return RawFrame(path, metadata, mosaic, pattern, black, white, gains, matrix, _as_shot(raw, gains, matrix),
-                        noise, int(raw.sizes.flip), name, developed, grey=grey)
+        return RawFrame(
+            path,
+            metadata,
+            mosaic,
+            pattern,
+            black,
+            white,
+            gains,
+            matrix,
+            _as_shot(raw, gains, matrix),
+            noise,
+            int(raw.sizes.flip),
+            name,
+            developed,
+            grey=grey,
+        )

@@ -27,12 +27,17 @@ def read_frame(path: Path, name: str | None = None) -> RawFrame:
     except CrennError:
         raise
     except MemoryError:
-        raise UnreadableFrame("is too large for the memory that is free.", name or path, "Reduce it, or close other programs.") from None
+        raise UnreadableFrame(
+            "is too large for the memory that is free.", name or path, "Reduce it, or close other programs."
+        ) from None
     except Exception as fault:
         # Readers of many makers' structures stumble in ways that nobody can list.
         _log.warning("a frame could not be read", extra={"file": name or path.name}, exc_info=fault)
-        raise UnreadableFrame(f"cannot be read ({type(fault).__name__}): it is damaged, or of a kind not known yet.", name or path,
-                              "Copy it again from the card.") from None
+        raise UnreadableFrame(
+            f"cannot be read ({type(fault).__name__}): it is damaged, or of a kind not known yet.",
+            name or path,
+            "Copy it again from the card.",
+        ) from None
 
 
 def frame_metadata(path: Path) -> FrameMetadata:

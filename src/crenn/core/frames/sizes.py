@@ -42,9 +42,14 @@ def check_size(path: Path, kind: str, width: int, height: int) -> None:
         If the picture is too small to be merged, or too large for this machine's memory.
     """
     if min(width, height) < MIN_SIDE:
-        raise UnreadableFrame(f"is only {width}×{height} pixels;", path, f"a frame needs at least {MIN_SIDE} on each side.")
+        raise UnreadableFrame(
+            f"is only {width}×{height} pixels;", path, f"a frame needs at least {MIN_SIDE} on each side."
+        )
     most = most_pixels(kind)
     if width * height > most:
         raise UnreadableFrame(
-            f"claims {width}×{height} pixels, {width * height / 1e6:.0f} megapixels; this machine's {machine_memory() / 2**30:.0f} "
-            f"GB of memory are enough for {most / 1e6:.0f}.", path, "Reduce it, or use a machine with more memory.")
+            f"claims {width}×{height} pixels, {width * height / 1e6:.0f} megapixels; this machine's "
+            f"{machine_memory() / 2**30:.0f} GB of memory are enough for {most / 1e6:.0f}.",
+            path,
+            "Reduce it, or use a machine with more memory.",
+        )

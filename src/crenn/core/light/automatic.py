@@ -61,8 +61,13 @@ class SceneLight:
     def from_report(cls, report: dict) -> "SceneLight":
         """From a merge report."""
         as_shot = report.get("as_shot") or temperature_of(*D65_XY)
-        return cls(np.asarray(report["histogram"], np.float64), float(report["histogram_start"]),
-                   float(report["histogram_bin"]), float(report["noise_horizon"]), tuple(as_shot))
+        return cls(
+            np.asarray(report["histogram"], np.float64),
+            float(report["histogram_start"]),
+            float(report["histogram_bin"]),
+            float(report["noise_horizon"]),
+            tuple(as_shot),
+        )
 
     def quantile(self, share: float) -> float:
         """Stop below which a share of the picture lies."""

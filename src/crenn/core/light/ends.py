@@ -9,12 +9,28 @@ STRAIGHT = 0.45
 
 
 class EndsParameters(StepParameters):
-    white: float | None = dial(None, "EV", -3, 10, 0.05, "White point",
-                               "Light that becomes white, in EV above the picture's nominal white.",
-                               group="Ends", shows="limits")
-    black: float | None = dial(None, "EV", -16, -2, 0.05, "Black point",
-                               "Light that becomes black, in EV below the picture's nominal white.",
-                               group="Ends", shows="limits")
+    white: float | None = dial(
+        None,
+        "EV",
+        -3,
+        10,
+        0.05,
+        "White point",
+        "Light that becomes white, in EV above the picture's nominal white.",
+        group="Ends",
+        shows="limits",
+    )
+    black: float | None = dial(
+        None,
+        "EV",
+        -16,
+        -2,
+        0.05,
+        "Black point",
+        "Light that becomes black, in EV below the picture's nominal white.",
+        group="Ends",
+        shows="limits",
+    )
 
 
 def shown_luminance(stops: np.ndarray, white: float, black: float | None) -> np.ndarray:
@@ -48,8 +64,10 @@ def resolve(parameters: EndsParameters, scene) -> tuple[float, float | None]:
     if not parameters.on:
         return 0.0, None
     auto = scene.automatic
-    return (auto.white if parameters.white is None else parameters.white,
-            auto.black if parameters.black is None else parameters.black)
+    return (
+        auto.white if parameters.white is None else parameters.white,
+        auto.black if parameters.black is None else parameters.black,
+    )
 
 
 def fold(program: PixelProgram, parameters: EndsParameters, scene) -> None:

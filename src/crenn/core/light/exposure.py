@@ -6,8 +6,9 @@ from crenn.core.render.step import PixelProgram, Step, StepParameters, dial
 
 
 class ExposureParameters(StepParameters):
-    ev: float | None = dial(None, "EV", -12, 12, 0.05, "Exposure", "Brightens or darkens the whole picture.",
-                            group="Tone")
+    ev: float | None = dial(
+        None, "EV", -12, 12, 0.05, "Exposure", "Brightens or darkens the whole picture.", group="Tone"
+    )
 
 
 def fold(program: PixelProgram, parameters: ExposureParameters, scene) -> None:

@@ -23,15 +23,32 @@ class Rung(BaseModel):
 
 
 class PlacementParameters(StepParameters):
-    shadows: float | None = dial(None, "EV", -6, 8, 0.05, "Open shadows", "Lifts what lies below the middle tones.",
-                                 group="Tone")
-    highlights: float | None = dial(None, "EV", -8, 4, 0.05, "Hold highlights",
-                                    "Pulls down what lies above the middle tones.", group="Tone")
-    local: float = dial(1.3, "×", 0.3, 2.5, 0.01, "Local contrast",
-                        "Stretches or flattens what departs from its neighbourhood within reach.", group="Tone")
-    reach: float = dial(3.0, "%", 0.5, 20, 0.1, "Reach",
-                        "How wide a neighbourhood decides which stop a place belongs to, in % of the picture.",
-                        group="Tone")
+    shadows: float | None = dial(
+        None, "EV", -6, 8, 0.05, "Open shadows", "Lifts what lies below the middle tones.", group="Tone"
+    )
+    highlights: float | None = dial(
+        None, "EV", -8, 4, 0.05, "Hold highlights", "Pulls down what lies above the middle tones.", group="Tone"
+    )
+    local: float = dial(
+        1.3,
+        "×",
+        0.3,
+        2.5,
+        0.01,
+        "Local contrast",
+        "Stretches or flattens what departs from its neighbourhood within reach.",
+        group="Tone",
+    )
+    reach: float = dial(
+        3.0,
+        "%",
+        0.5,
+        20,
+        0.1,
+        "Reach",
+        "How wide a neighbourhood decides which stop a place belongs to, in % of the picture.",
+        group="Tone",
+    )
     rungs: list[Rung] = Field(default_factory=list, max_length=24, description="Stops moved by hand.")
 
     @field_validator("rungs")
@@ -49,8 +66,9 @@ def _smooth(x: np.ndarray) -> np.ndarray:
     return x * x * (3 - 2 * x)
 
 
-def placement_ev(stops: np.ndarray, shadows: float, highlights: float, rungs: list[Rung],
-                 exposure: float) -> np.ndarray:
+def placement_ev(
+    stops: np.ndarray, shadows: float, highlights: float, rungs: list[Rung], exposure: float
+) -> np.ndarray:
     """EV that placement adds at stops of the scene after exposure.
 
     Parameters
@@ -64,8 +82,7 @@ def placement_ev(stops: np.ndarray, shadows: float, highlights: float, rungs: li
     exposure : float
         EV.
     """
-    added = (shadows * _smooth((MIDDLE - stops) / SHADOW_SPAN)
-             + highlights * _smooth((stops - MIDDLE) / LIGHT_SPAN))
+    added = shadows * _smooth((MIDDLE - stops) / SHADOW_SPAN) + highlights * _smooth((stops - MIDDLE) / LIGHT_SPAN)
     if rungs:
         at = np.array([r.stop for r in rungs]) + exposure
         # A rung that is moved bends its surroundings, not the far end of the ladder.
@@ -83,8 +100,10 @@ def placement_ev(stops: np.ndarray, shadows: float, highlights: float, rungs: li
 def resolve(parameters: PlacementParameters, scene) -> tuple[float, float]:
     """Shadows and highlights in EV, the automatic ones filled in."""
     auto = scene.automatic
-    return (auto.shadows if parameters.shadows is None else parameters.shadows,
-            auto.highlights if parameters.highlights is None else parameters.highlights)
+    return (
+        auto.shadows if parameters.shadows is None else parameters.shadows,
+        auto.highlights if parameters.highlights is None else parameters.highlights,
+    )
 
 
 def fold(program: PixelProgram, parameters: PlacementParameters, scene) -> None:
@@ -96,5 +115,12 @@ def fold(program: PixelProgram, parameters: PlacementParameters, scene) -> None:
     program.reach, program.relief = parameters.reach, parameters.local - 1.0
 
 
-PLACEMENT = Step("placement", "light", "Placement", PlacementParameters, fold, pixelwise=False,
-                 reach=lambda parameters, width, height: 3 * parameters.reach / 100.0 * max(width, height))
+PLACEMENT = Step(
+    "placement",
+    "light",
+    "Placement",
+    PlacementParameters,
+    fold,
+    pixelwise=False,
+    reach=lambda parameters, width, height: 3 * parameters.reach / 100.0 * max(width, height),
+)

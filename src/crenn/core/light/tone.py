@@ -10,7 +10,9 @@ _TOE_SPAN, _SHOULDER_SPAN = 4.0, 2.5
 
 
 class ToneParameters(StepParameters):
-    contrast: float | None = dial(None, "×", 0.4, 2.5, 0.01, "Contrast", "Steepness of the middle tones.", group="Curve")
+    contrast: float | None = dial(
+        None, "×", 0.4, 2.5, 0.01, "Contrast", "Steepness of the middle tones.", group="Curve"
+    )
     toe: float = dial(0.0, "%", 0, 100, 1, "Toe", "Flattens the curve in the shadows.", group="Curve")
     shoulder: float = dial(0.0, "%", 0, 100, 1, "Shoulder", "Flattens the curve in the highlights.", group="Curve")
 

@@ -3,19 +3,40 @@
 import numpy as np
 
 from crenn.core.render.step import PixelProgram, Step, StepParameters, dial
-from crenn.core.spaces import (D65_XY, REC2020_TO_XYZ, XYZ_TO_REC2020, adaptation_matrix, chromaticity_of_temperature,
-                               xy_to_xyz)
+from crenn.core.spaces import (
+    D65_XY,
+    REC2020_TO_XYZ,
+    XYZ_TO_REC2020,
+    adaptation_matrix,
+    chromaticity_of_temperature,
+    xy_to_xyz,
+)
 
 _WARMEST, _COLDEST = 1700.0, 24000.0
 
 
 class WhiteBalanceParameters(StepParameters):
-    temperature: float | None = dial(None, "K", 1800, 20000, 10, "Temperature",
-                                     "Colour of the light taken for white. Higher makes the picture warmer.",
-                                     scale="reciprocal", group="White balance")
-    tint: float | None = dial(None, "‰ Duv", -60, 60, 0.5, "Tint",
-                              "Away from the black-body line: higher makes the picture more magenta.",
-                              group="White balance")
+    temperature: float | None = dial(
+        None,
+        "K",
+        1800,
+        20000,
+        10,
+        "Temperature",
+        "Colour of the light taken for white. Higher makes the picture warmer.",
+        scale="reciprocal",
+        group="White balance",
+    )
+    tint: float | None = dial(
+        None,
+        "‰ Duv",
+        -60,
+        60,
+        0.5,
+        "Tint",
+        "Away from the black-body line: higher makes the picture more magenta.",
+        group="White balance",
+    )
 
 
 def _uv(x: float, y: float) -> np.ndarray:
@@ -95,8 +116,10 @@ def white_of_patch(mean_rgb, as_shot: tuple[float, float]) -> tuple[float, float
 
 def fold(program: PixelProgram, parameters: WhiteBalanceParameters, scene) -> None:
     as_shot = scene.as_shot
-    chosen = (as_shot[0] if parameters.temperature is None else parameters.temperature,
-              as_shot[1] if parameters.tint is None else parameters.tint)
+    chosen = (
+        as_shot[0] if parameters.temperature is None else parameters.temperature,
+        as_shot[1] if parameters.tint is None else parameters.tint,
+    )
     if chosen != as_shot:
         program.matrix = balance_matrix(chosen, as_shot) @ program.matrix
 

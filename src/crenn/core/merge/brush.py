@@ -17,7 +17,7 @@ def stroke_mask(stroke: Stroke, shape: tuple[int, int]) -> np.ndarray:
     for p in points:
         cv2.circle(mask, p.tolist(), int(radius * 16), 255, -1, shift=4)
     if len(points) > 1:
-        cv2.polylines(mask, [points.reshape(-1, 1, 2)], False, 255, max(int(round(2 * radius)), 1), shift=4)
+        cv2.polylines(mask, [points.reshape(-1, 1, 2)], False, 255, max(round(2 * radius), 1), shift=4)
     return mask > 0
 
 

@@ -45,8 +45,13 @@ def _names(frames: Sequence[RawFrame]) -> str:
     return frames[0].name if len(frames) == 1 else f"{frames[0].name} and {len(frames) - 1} more"
 
 
-def prepare(lights: Sequence[RawFrame], darks: Sequence[RawFrame] = (), flats: Sequence[RawFrame] = (),
-            biases: Sequence[RawFrame] = (), noise: NoiseModel | None = None) -> Calibration:
+def prepare(
+    lights: Sequence[RawFrame],
+    darks: Sequence[RawFrame] = (),
+    flats: Sequence[RawFrame] = (),
+    biases: Sequence[RawFrame] = (),
+    noise: NoiseModel | None = None,
+) -> Calibration:
     """Make master frames for a set of light frames.
 
     Dark frames must match the light frames' size, ISO and exposure time (within a tenth; with bias frames any time, as
@@ -66,11 +71,15 @@ def prepare(lights: Sequence[RawFrame], darks: Sequence[RawFrame] = (), flats: S
         good = []
         for f in frames:
             if f.mosaic.shape != first.mosaic.shape or not np.array_equal(f.pattern, first.pattern):
-                out.notes.append(f"{f.name}: this {what} frame is {f.mosaic.shape[1]}×{f.mosaic.shape[0]}, the pictures are "
-                                 f"{first.mosaic.shape[1]}×{first.mosaic.shape[0]}; it is not used.")
+                out.notes.append(
+                    f"{f.name}: this {what} frame is {f.mosaic.shape[1]}×{f.mosaic.shape[0]}, the pictures are "
+                    f"{first.mosaic.shape[1]}×{first.mosaic.shape[0]}; it is not used."
+                )
             elif dark and abs(np.log2(f.metadata.iso / first.metadata.iso)) > 0.1:
-                out.notes.append(f"{f.name}: this {what} frame was taken at ISO {f.metadata.iso:.0f}, the pictures at ISO "
-                                 f"{first.metadata.iso:.0f}; it is not used.")
+                out.notes.append(
+                    f"{f.name}: this {what} frame was taken at ISO {f.metadata.iso:.0f}, the pictures at ISO "
+                    f"{first.metadata.iso:.0f}; it is not used."
+                )
             else:
                 good.append(f)
         return good
@@ -82,8 +91,10 @@ def prepare(lights: Sequence[RawFrame], darks: Sequence[RawFrame] = (), flats: S
     for f in fitting(darks, "dark", True):
         own = f.metadata.seconds or 0.0
         if master_bias is None and abs(np.log2(max(own, 1e-6) / max(seconds, 1e-6))) > 0.15:
-            out.notes.append(f"{f.name}: this dark frame was exposed for {own:g} s, the pictures for {seconds:g} s; it only "
-                             "serves to find hot pixels.")
+            out.notes.append(
+                f"{f.name}: this dark frame was exposed for {own:g} s, the pictures for {seconds:g} s; it only "
+                "serves to find hot pixels."
+            )
             _find_hot(out, [f], noise)
         else:
             usable.append(f)
@@ -194,7 +205,9 @@ def count_hot(mosaic, black, noise_floor, slope, votes):
             for i in range(4):
                 dy, dx = (0, 0, -1, 1)[i], (-1, 1, 0, 0)[i]
                 yy, xx = y + dy, x + dx
-                far = np.float32(0.5) * (np.float32(mosaic[yy + 2 * dy, xx + 2 * dx]) + np.float32(mosaic[yy + 2 * dx, xx + 2 * dy]))
+                far = np.float32(0.5) * (
+                    np.float32(mosaic[yy + 2 * dy, xx + 2 * dx]) + np.float32(mosaic[yy + 2 * dx, xx + 2 * dy])
+                )
                 beside = max(beside, np.float32(mosaic[yy, xx]) - far)
             if beside < np.float32(0.2) * excess + np.float32(3) * noise:
                 votes[y, x] += 1

@@ -29,7 +29,7 @@ def to_colour(merged: MergedMosaic, frame: RawFrame) -> tuple[RadianceMap, int]:
     for row in range(2):
         green = int(frame.pattern[row, 1] == 1)
         of_green = merged.source[row::2, green::2]
-        other = merged.source[row::2, 1 - green::2]
+        other = merged.source[row::2, 1 - green :: 2]
         width_shared = min(other.shape[1], of_green.shape[1])
         other[:, :width_shared] = of_green[:, :width_shared]
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020)
@@ -63,4 +63,4 @@ def cropped(radiance: RadianceMap, box: tuple[int, int, int, int]) -> None:
         return
     for name in ("rgb", "sigma", *PLANES):
         if getattr(radiance, name) is not None:
-            setattr(radiance, name, np.ascontiguousarray(getattr(radiance, name)[y:y + height, x:x + width]))
+            setattr(radiance, name, np.ascontiguousarray(getattr(radiance, name)[y : y + height, x : x + width]))

@@ -31,8 +31,24 @@ class MergedMosaic:
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, still, spread_of, spread_at, light, variance,
-             source, clipped):
+def _combine(
+    stack,
+    order,
+    pattern,
+    black,
+    scale,
+    clip,
+    gain,
+    slope,
+    offset,
+    still,
+    spread_of,
+    spread_at,
+    light,
+    variance,
+    source,
+    clipped,
+):
     frames, height, width = stack.shape
     moving = still.shape[0] > 0
     last_row, last_column = still.shape[1] - 1, still.shape[2] - 1
@@ -65,7 +81,9 @@ def _combine(stack, order, pattern, black, scale, clip, gain, slope, offset, sti
                 value[i] = v / gain[k]
                 share[i] = np.float32(1.0)
                 if moving:
-                    share[i] = np.float32(still[k, min(y // CELL, last_row), min(x // CELL, last_column)]) / np.float32(255)
+                    share[i] = np.float32(still[k, min(y // CELL, last_row), min(x // CELL, last_column)]) / np.float32(
+                        255
+                    )
                 full = raw >= clip[k]
                 if gain[k] <= darkest * np.float32(1.1):
                     # The darkest frames that cover the place: if even they clip, its light is lost.
@@ -167,11 +185,28 @@ def combine(stack, gains, pattern, black, white, clip, noise, still=None, spread
     spread_of[[i for i, s in enumerate(spreads) if s is not None]] = np.arange(len(known))
     spread_at = np.stack(known) if known else np.ones((1, 1, 1, 3), np.float32)
     scale = (1.0 / (white[:, None] - black)).astype(np.float32)
-    out = MergedMosaic(np.empty((height, width), np.float32), np.empty((height, width), np.float32),
-                       np.empty((height, width), np.uint8), np.empty((height, width), np.bool_))
-    _combine(stack, order, pattern, black.astype(np.float32), scale, clip.astype(np.float32), gains,
-             np.stack([n.slope for n in noise]).astype(np.float32),
-             np.stack([n.offset for n in noise]).astype(np.float32),
-             np.zeros((0, 1, 1), np.uint8) if still is None else still, spread_of, spread_at,
-             out.light, out.variance, out.source, out.clipped)
+    out = MergedMosaic(
+        np.empty((height, width), np.float32),
+        np.empty((height, width), np.float32),
+        np.empty((height, width), np.uint8),
+        np.empty((height, width), np.bool_),
+    )
+    _combine(
+        stack,
+        order,
+        pattern,
+        black.astype(np.float32),
+        scale,
+        clip.astype(np.float32),
+        gains,
+        np.stack([n.slope for n in noise]).astype(np.float32),
+        np.stack([n.offset for n in noise]).astype(np.float32),
+        np.zeros((0, 1, 1), np.uint8) if still is None else still,
+        spread_of,
+        spread_at,
+        out.light,
+        out.variance,
+        out.source,
+        out.clipped,
+    )
     return out

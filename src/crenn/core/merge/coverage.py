@@ -1,4 +1,4 @@
-"""What the frames covered, in stops and in words: what is missing, how far shadows can be lifted, what to shoot next time."""
+"""What the frames covered, in stops and in words: what is missing, how far shadows can be lifted, what to shoot."""
 
 from collections.abc import Sequence
 
@@ -32,7 +32,9 @@ class Advice(BaseModel):
     ev: float = Field(description="relative to the reference frame")
     seconds: float | None
     iso: float
-    gain_db: float | None = Field(description="signal to noise gained where it is thin; none for a frame that holds highlights")
+    gain_db: float | None = Field(
+        description="signal to noise gained where it is thin; none for a frame that holds highlights"
+    )
     below: float | None = Field(description="stop below which it gains so much")
 
 
@@ -40,7 +42,9 @@ class Coverage(BaseModel):
     """What the frames covered."""
 
     missing: list[tuple[float, float]] = Field(description="stops of the scene that no frame measured")
-    thin: list[tuple[float, float]] = Field(description="stops measured, but with noise that shows at full size when lifted")
+    thin: list[tuple[float, float]] = Field(
+        description="stops measured, but with noise that shows at full size when lifted"
+    )
     clipped_everywhere: float = Field(description="share of the picture of which some channel clipped in every frame")
     lifts: list[Lift]
     advice: Advice | None
@@ -68,8 +72,17 @@ def _time(seconds: float) -> str:
     return f"{seconds:.1f} s" if seconds < 10 else f"{seconds:.0f} s"
 
 
-def cover(gains: np.ndarray, noise: Sequence[NoiseModel], clip_stops: Sequence[float], seconds: Sequence[float | None],
-          isos: Sequence[float], statistics: dict, clipped_share: float, size: tuple[int, int], stacked: bool = False) -> Coverage:
+def cover(
+    gains: np.ndarray,
+    noise: Sequence[NoiseModel],
+    clip_stops: Sequence[float],
+    seconds: Sequence[float | None],
+    isos: Sequence[float],
+    statistics: dict,
+    clipped_share: float,
+    size: tuple[int, int],
+    stacked: bool = False,
+) -> Coverage:
     """Judge what frames covered.
 
     Parameters
@@ -117,8 +130,14 @@ def cover(gains: np.ndarray, noise: Sequence[NoiseModel], clip_stops: Sequence[f
         lifts.append(Lift(long_edge=edge, stop=round(stop, 2), ev=round(max(MIDDLE - stop, 0.0), 2)))
     advice = _advice(gains, noise, clip_stops, seconds, isos, centres, histogram, low, clipped_share, stacked)
     words = _words(edges, missing, thin, clipped_share, lifts, advice, top, stacked, len(gains))
-    return Coverage(missing=_merge_intervals(missing, edges), thin=_merge_intervals(thin, edges),
-                    clipped_everywhere=clipped_share, lifts=lifts, advice=advice, words=words)
+    return Coverage(
+        missing=_merge_intervals(missing, edges),
+        thin=_merge_intervals(thin, edges),
+        clipped_everywhere=clipped_share,
+        lifts=lifts,
+        advice=advice,
+        words=words,
+    )
 
 
 def _information(light: np.ndarray, gain: float, model: NoiseModel, clip_stop: float) -> np.ndarray:
@@ -153,11 +172,16 @@ def _advice(gains, noise, clip_stops, seconds, isos, centres, histogram, low, cl
         score = value - 0.12 * step
         if best is None or score > best[0]:
             best = (score, step, value)
-    if best is None or best[2] < 1.0 and not stacked:
+    if best is None or (best[2] < 1.0 and not stacked):
         return None
     _, step, value = best
-    return Advice(ev=round(float(np.log2(gains[k])) + step, 2), seconds=seconds[k] * 2**step, iso=isos[k],
-                  gain_db=round(value, 1), below=round(float(centres[needy].max()), 1))
+    return Advice(
+        ev=round(float(np.log2(gains[k])) + step, 2),
+        seconds=seconds[k] * 2**step,
+        iso=isos[k],
+        gain_db=round(value, 1),
+        below=round(float(centres[needy].max()), 1),
+    )
 
 
 def _words(edges, missing, thin, clipped_share, lifts, advice, top, stacked, count) -> list[str]:
@@ -170,20 +194,32 @@ def _words(edges, missing, thin, clipped_share, lifts, advice, top, stacked, cou
         words.append(f"Below {_stop(float(edges[max(dark) + 1]))} EV there is more noise than light at full size.")
     if thin.any():
         i = np.flatnonzero(thin)
-        words.append(f"From {_stop(float(edges[i.min()]))} to {_stop(float(edges[i.max() + 1]))} EV the frames are thin: lifted far, "
-                     "noise shows at full size.")
+        words.append(
+            f"From {_stop(float(edges[i.min()]))} to {_stop(float(edges[i.max() + 1]))} EV the frames are thin: "
+            "lifted far, noise shows at full size."
+        )
     if not words:
         words.append("The frames cover the whole scene.")
-    for lift in lifts:
-        words.append(f"At {lift.long_edge} px, {_stop(lift.stop)} EV and all above can be lifted to middle grey, by up to "
-                     f"{lift.ev:.1f} EV, before noise shows.")
+    words += [
+        f"At {lift.long_edge} px, {_stop(lift.stop)} EV and all above can be lifted to middle grey, by up to "
+        f"{lift.ev:.1f} EV, before noise shows."
+        for lift in lifts
+    ]
     if advice is not None:
         if advice.gain_db is None:
-            words.append("A shorter frame would have helped most"
-                         + (f": {_time(advice.seconds)} at ISO {advice.iso:.0f}." if advice.seconds else f", at {_stop(advice.ev)} EV."))
+            words.append(
+                "A shorter frame would have helped most"
+                + (
+                    f": {_time(advice.seconds)} at ISO {advice.iso:.0f}."
+                    if advice.seconds
+                    else f", at {_stop(advice.ev)} EV."
+                )
+            )
         elif stacked:
             words.append(f"One more such frame would add {advice.gain_db:.1f} dB; {count} more add 3 dB.")
         else:
-            words.append(f"A further frame of {_time(advice.seconds)} at ISO {advice.iso:.0f} would have helped most: "
-                         f"{advice.gain_db:.1f} dB more signal to noise below {_stop(advice.below)} EV.")
+            words.append(
+                f"A further frame of {_time(advice.seconds)} at ISO {advice.iso:.0f} would have helped most: "
+                f"{advice.gain_db:.1f} dB more signal to noise below {_stop(advice.below)} EV."
+            )
     return words

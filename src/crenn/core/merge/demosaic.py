@@ -29,9 +29,11 @@ def _differences(f, pattern, horizontal, vertical, grad_h, grad_v):
         for x in range(2, width - 2):
             c = f[y, x]
             h = np.float32(0.5) * (f[y, x - 1] + f[y, x + 1]) + np.float32(0.25) * (
-                np.float32(2) * c - f[y, x - 2] - f[y, x + 2])
+                np.float32(2) * c - f[y, x - 2] - f[y, x + 2]
+            )
             v = np.float32(0.5) * (f[y - 1, x] + f[y + 1, x]) + np.float32(0.25) * (
-                np.float32(2) * c - f[y - 2, x] - f[y + 2, x])
+                np.float32(2) * c - f[y - 2, x] - f[y + 2, x]
+            )
             if pattern[y & 1, x & 1] == 1:
                 horizontal[y, x] = c - h
                 vertical[y, x] = c - v
@@ -89,8 +91,16 @@ def _red_blue(f, pattern, delta, green, out):
                 out[oy, ox, c] = f[y, x]
                 # The paper's 7×7 filter: ten parts in 32 from each diagonal neighbour, less two from eight farther.
                 near = delta[y - 1, x - 1] + delta[y - 1, x + 1] + delta[y + 1, x - 1] + delta[y + 1, x + 1]
-                far = (delta[y - 3, x - 1] + delta[y - 3, x + 1] + delta[y + 3, x - 1] + delta[y + 3, x + 1]
-                       + delta[y - 1, x - 3] + delta[y - 1, x + 3] + delta[y + 1, x - 3] + delta[y + 1, x + 3])
+                far = (
+                    delta[y - 3, x - 1]
+                    + delta[y - 3, x + 1]
+                    + delta[y + 3, x - 1]
+                    + delta[y + 3, x + 1]
+                    + delta[y - 1, x - 3]
+                    + delta[y - 1, x + 3]
+                    + delta[y + 1, x - 3]
+                    + delta[y + 1, x + 3]
+                )
                 out[oy, ox, 2 - c] = g - (np.float32(10) * near - far) / np.float32(32)
 
 
@@ -115,8 +125,12 @@ def interpolate(f: np.ndarray, pattern: np.ndarray, floor: np.ndarray) -> np.nda
         bottom = height if height - top < 2 * _BAND else top + _BAND
         low, high = max(top - _PAD, 0), min(bottom + _PAD, height)
         border = (_PAD - (top - low), _PAD - (high - bottom), _PAD, _PAD, cv2.BORDER_REFLECT_101)
-        _interpolate_band(cv2.copyMakeBorder(f[low:high], *border), pattern, cv2.copyMakeBorder(floor[low:high], *border),
-                          out[top:bottom])
+        _interpolate_band(
+            cv2.copyMakeBorder(f[low:high], *border),
+            pattern,
+            cv2.copyMakeBorder(floor[low:high], *border),
+            out[top:bottom],
+        )
         if bottom == height:
             break
     return out
@@ -199,8 +213,12 @@ def _finish(rgb, variance, pattern, scale, matrix, table, sigma):
                 total = np.float32(0)
                 for s in range(3):
                     t = table[y & 1, x & 1, s]
-                    total += var[s] * (a * a * t[0] + b * b * t[1] + d * d * t[2]
-                                       + np.float32(2) * (a * b * t[3] + a * d * t[4] + b * d * t[5]))
+                    total += var[s] * (
+                        a * a * t[0]
+                        + b * b * t[1]
+                        + d * d * t[2]
+                        + np.float32(2) * (a * b * t[3] + a * d * t[4] + b * d * t[5])
+                    )
                 sigma[y, x, i] = np.sqrt(max(total, np.float32(0)))
             r, g, b = linear[0], linear[1], linear[2]
             for i in range(3):
@@ -227,8 +245,9 @@ def compressed(light: np.ndarray, variance: np.ndarray) -> tuple[np.ndarray, np.
     return f, floor, scale
 
 
-def demosaic(light: np.ndarray, variance: np.ndarray, pattern: np.ndarray,
-             matrix: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def demosaic(
+    light: np.ndarray, variance: np.ndarray, pattern: np.ndarray, matrix: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
     """Interpolate a white-balanced mosaic to scene-linear colour.
 
     Parameters
@@ -249,6 +268,7 @@ def demosaic(light: np.ndarray, variance: np.ndarray, pattern: np.ndarray,
     rgb = interpolate(f, pattern, floor)
     del f, floor
     sigma = np.empty_like(rgb)
-    _finish(rgb, variance, pattern, scale, np.ascontiguousarray(matrix, np.float32), _noise_table(pattern.tobytes()),
-            sigma)
+    _finish(
+        rgb, variance, pattern, scale, np.ascontiguousarray(matrix, np.float32), _noise_table(pattern.tobytes()), sigma
+    )
     return rgb, sigma

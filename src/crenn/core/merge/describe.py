@@ -38,8 +38,10 @@ class Facts:
     def take_motion(self, motion: Motion, found: Gathered) -> None:
         """Note what moved; regions in shares of the sensor's width and height."""
         rows, columns = motion.moved.shape
-        self.regions = [(x / columns, y / rows, w / columns, h / rows, found.lights[k].name, soft)
-                        for x, y, w, h, k, soft in motion.regions]
+        self.regions = [
+            (x / columns, y / rows, w / columns, h / rows, found.lights[k].name, soft)
+            for x, y, w, h, k, soft in motion.regions
+        ]
 
     def take_stack(self, stacked: Stacked, found: Gathered) -> None:
         """Note how a stack became one; called before unused frames are dropped."""
@@ -52,8 +54,13 @@ class Facts:
         self.ratio_errors = [0.001] * count
         found.aside += stacked.aside
         found.warnings += stacked.warnings
-        self.stack = StackReport(frames=count, method=stacked.method, sky=stacked.ground is not None,
-                                 rejected=round(stacked.rejected, 5), expected_gain_db=round(float(10 * np.log10(count)), 2))
+        self.stack = StackReport(
+            frames=count,
+            method=stacked.method,
+            sky=stacked.ground is not None,
+            rejected=round(stacked.rejected, 5),
+            expected_gain_db=round(float(10 * np.log10(count)), 2),
+        )
 
 
 def _turned(box: tuple, flip: int) -> tuple:
@@ -84,15 +91,36 @@ def describe(radiance: RadianceMap, found: Gathered, facts: Facts, first: RawFra
         # x / sqrt(S x + O) = 4 solved for x.
         floor = (HORIZON_SNR**2 * slope + np.sqrt(HORIZON_SNR**4 * slope**2 + 4 * HORIZON_SNR**2 * offset)) / 2
         level = (found.clip[i] - frame.black[1]) / (frame.white - frame.black[1])
-        reports.append(FrameReport(
-            name=frame.name, seconds=frame.metadata.seconds, aperture=frame.metadata.aperture, iso=frame.metadata.iso,
-            ev=ev, nominal_ev=float(np.log2(facts.nominal[i])), ev_error=facts.ratio_errors[i],
-            clip_stop=float(np.log2(level)) - ev, noise_stop=float(np.log2(floor)) - ev, clipped_share=facts.clipped[i],
-            feeds=float(facts.feeds[i]), shift=round(facts.shifts[i], 3), turn=round(facts.turns[i], 4),
-            align_error=round(facts.errors[i], 4)))
+        reports.append(
+            FrameReport(
+                name=frame.name,
+                seconds=frame.metadata.seconds,
+                aperture=frame.metadata.aperture,
+                iso=frame.metadata.iso,
+                ev=ev,
+                nominal_ev=float(np.log2(facts.nominal[i])),
+                ev_error=facts.ratio_errors[i],
+                clip_stop=float(np.log2(level)) - ev,
+                noise_stop=float(np.log2(floor)) - ev,
+                clipped_share=facts.clipped[i],
+                feeds=float(facts.feeds[i]),
+                shift=round(facts.shifts[i], 3),
+                turn=round(facts.turns[i], 4),
+                align_error=round(facts.errors[i], 4),
+            )
+        )
     some = float((radiance.clipped[::step, ::step] > 0).mean())
-    coverage = cover(facts.gains, found.noise, [r.clip_stop for r in reports], [r.seconds for r in reports],
-                     [r.iso for r in reports], statistics, some, (width, height), facts.stack is not None)
+    coverage = cover(
+        facts.gains,
+        found.noise,
+        [r.clip_stop for r in reports],
+        [r.seconds for r in reports],
+        [r.iso for r in reports],
+        statistics,
+        some,
+        (width, height),
+        facts.stack is not None,
+    )
     sensor = first.flip in (5, 6)
     size = (height, width) if sensor else (width, height)
     common = None
@@ -100,14 +128,33 @@ def describe(radiance: RadianceMap, found: Gathered, facts: Facts, first: RawFra
         common = _turned(tuple(v / n for v, n in zip(facts.common, size * 2)), first.flip)
     moved = radiance.moved
     return MergeReport(
-        reference=found.indices[chosen], width=width, height=height, frames=reports, set_aside=found.aside, mode=facts.mode,
-        aligned=any(s > 0 for s in facts.shifts), common=common,
+        reference=found.indices[chosen],
+        width=width,
+        height=height,
+        frames=reports,
+        set_aside=found.aside,
+        mode=facts.mode,
+        aligned=any(s > 0 for s in facts.shifts),
+        common=common,
         moved_share=0.0 if moved is None else float((moved[::CELL, ::CELL] > 0).mean()),
-        regions=[Region(**dict(zip(("x", "y", "width", "height"), (round(v, 5) for v in _turned(tuple(r[:4]), first.flip)))),
-                        frame=r[4], soft=r[5]) for r in facts.regions],
-        stack=facts.stack, calibration=facts.calibration, coverage=coverage, hot_pixels=facts.hot,
-        source_indices=found.indices, as_shot=list(first.as_shot), warnings=found.warnings + _warnings(found, facts),
-        clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)], **statistics)
+        regions=[
+            Region(
+                **dict(zip(("x", "y", "width", "height"), (round(v, 5) for v in _turned(tuple(r[:4]), first.flip)))),
+                frame=r[4],
+                soft=r[5],
+            )
+            for r in facts.regions
+        ],
+        stack=facts.stack,
+        calibration=facts.calibration,
+        coverage=coverage,
+        hot_pixels=facts.hot,
+        source_indices=found.indices,
+        as_shot=list(first.as_shot),
+        warnings=found.warnings + _warnings(found, facts),
+        clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
+        **statistics,
+    )
 
 
 def _warnings(found: Gathered, facts: Facts) -> list[str]:
@@ -117,11 +164,15 @@ def _warnings(found: Gathered, facts: Facts) -> list[str]:
         if abs(off) > 0.25:
             out.append(f"{frame.name}: was exposed {off:+.2f} EV off what its file tells; the measured value is used.")
         if facts.ratio_errors[i] is None:
-            out.append(f"{frame.name}: shares too little well-exposed light with the next darker frame to check its "
-                       "exposure; the file's value is used.")
+            out.append(
+                f"{frame.name}: shares too little well-exposed light with the next darker frame to check its "
+                "exposure; the file's value is used."
+            )
         if frame.developed and frame.path.suffix.lower() not in PICTURE_ENDINGS:
-            out.append(f"{frame.name}: its sensor has no Bayer mosaic; LibRaw's demosaic comes before the merge, and the "
-                       "predicted noise is only roughly right.")
+            out.append(
+                f"{frame.name}: its sensor has no Bayer mosaic; LibRaw's demosaic comes before the merge, and the "
+                "predicted noise is only roughly right."
+            )
         if facts.clipped[i] > 0.98:
             out.append(f"{frame.name}: is clipped nearly everywhere and adds little.")
     if facts.mode == "bracket" and len(found.lights) > 1 and max(facts.nominal) < 1.1 * min(facts.nominal):

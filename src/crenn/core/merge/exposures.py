@@ -50,8 +50,9 @@ def _green_blocks(dark, bright, pattern, black_dark, scale_dark, black_bright, s
     return out
 
 
-def measure_ratio(dark: RawFrame, bright: RawFrame, noise: tuple[NoiseModel, NoiseModel],
-                  nominal: float) -> ExposureRatio:
+def measure_ratio(
+    dark: RawFrame, bright: RawFrame, noise: tuple[NoiseModel, NoiseModel], nominal: float
+) -> ExposureRatio:
     """Ratio of two frames' sensitivities, bright over dark.
 
     The logarithms of the block means' ratios are averaged with their photon-noise weights and Tukey's
@@ -66,8 +67,16 @@ def measure_ratio(dark: RawFrame, bright: RawFrame, noise: tuple[NoiseModel, Noi
         The ratio that the metadata tell.
     """
     scales = [1.0 / (f.white - f.black[1]) for f in (dark, bright)]
-    blocks = _green_blocks(dark.mosaic, bright.mosaic, dark.pattern, dark.black[1], np.float32(scales[0]),
-                           bright.black[1], np.float32(scales[1]), np.float32(0.9))
+    blocks = _green_blocks(
+        dark.mosaic,
+        bright.mosaic,
+        dark.pattern,
+        dark.black[1],
+        np.float32(scales[0]),
+        bright.black[1],
+        np.float32(scales[1]),
+        np.float32(0.9),
+    )
     a, b = blocks[0].ravel(), blocks[1].ravel()
     sites = _BLOCK * _BLOCK / 2
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -109,8 +118,8 @@ def saturation_level(frame: RawFrame) -> float:
     step = max(span * 0.004, 2.0)
     if nominal - 0.5 * step > top > frame.black.mean() + 0.3 * span:
         counts = np.bincount(frame.mosaic.ravel(), minlength=top + 1)
-        pile = counts[int(top - step):].sum()
-        below = counts[int(top - 3 * step): int(top - step)].sum() / 2
+        pile = counts[int(top - step) :].sum()
+        below = counts[int(top - 3 * step) : int(top - step)].sum() / 2
         if pile > 30 and pile > 8 * below:
             nominal = float(top)
     return nominal - max(0.25 * step, 1.0)

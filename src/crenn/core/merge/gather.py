@@ -55,8 +55,14 @@ def _key(frame: RawFrame) -> tuple:
     return (frame.mosaic.shape, frame.metadata.make, frame.metadata.model, frame.pattern.tobytes(), frame.grey)
 
 
-def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float], kinds: Sequence[str | None],
-           progress: Progress, may_be_calibration: bool = True) -> Gathered:
+def gather(
+    paths: Sequence[Path],
+    names: Sequence[str],
+    seconds: dict[str, float],
+    kinds: Sequence[str | None],
+    progress: Progress,
+    may_be_calibration: bool = True,
+) -> Gathered:
     """Decode frames and sort them.
 
     Parameters
@@ -116,8 +122,10 @@ def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float
     first = next(f for f in good if _key(f) == first_key)
     flips = {f.flip for f in good if _key(f) == first_key}
     if len(flips) > 1:
-        out.warnings.append("The frames' orientation flags differ; they are merged as they lie on the sensor and turned as "
-                            "the reference frame.")
+        out.warnings.append(
+            "The frames' orientation flags differ; they are merged as they lie on the sensor and turned as "
+            "the reference frame."
+        )
     for index, frame in enumerate(frames):
         if isinstance(frame, CrennError):
             continue
@@ -138,16 +146,19 @@ def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float
             sizes = [f"{f.mosaic.shape[1]}×{f.mosaic.shape[0]}" for f in (frame, first)]
             out.aside.append(f"{frame.name}: is {sizes[0]}, while {first.name} is {sizes[1]}. Merge it on its own.")
         elif camera != (first.metadata.make, first.metadata.model):
-            out.aside.append(f"{frame.name}: comes from another camera ({' '.join(camera).strip() or 'unnamed'}) than "
-                             f"{first.name}. Merge it on its own.")
+            out.aside.append(
+                f"{frame.name}: comes from another camera ({' '.join(camera).strip() or 'unnamed'}) than "
+                f"{first.name}. Merge it on its own."
+            )
         elif frame.grey != first.grey:
             which = "has one channel" if frame.grey else "has colour"
             out.aside.append(f"{frame.name}: {which}, unlike {first.name}. Merge it on its own.")
         elif not np.array_equal(frame.pattern, first.pattern):
             out.aside.append(f"{frame.name}: its mosaic begins at another colour than that of {first.name}.")
         elif frame.metadata.sensitivity is None and len(good) > 1:
-            out.aside.append(f"{frame.name}: has no exposure time, so it cannot be merged. Type it in, or leave the "
-                             "frame out.")
+            out.aside.append(
+                f"{frame.name}: has no exposure time, so it cannot be merged. Type it in, or leave the frame out."
+            )
         else:
             out.lights.append(frame)
             out.indices.append(index)
@@ -163,7 +174,7 @@ def gather(paths: Sequence[Path], names: Sequence[str], seconds: dict[str, float
         out.indices = [i for i, f in enumerate(frames) if any(f is v for v in out.lights)]
         out.noise = [f.noise or estimate_noise(f.mosaic, f.pattern, f.black, f.white) for f in out.lights]
         out.clip = [saturation_level(f) for f in out.lights]
-    if out.darks and not may_be_calibration or _no_dark_frames(out):
+    if (out.darks and not may_be_calibration) or _no_dark_frames(out):
         for f in out.darks + out.biases:
             out.aside.append(f"{f.name}: shows nothing but noise, as with the lens cap on.")
         out.darks, out.biases = [], []

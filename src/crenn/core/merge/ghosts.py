@@ -26,7 +26,8 @@ _PLACED, _MOVED = 0.06, 0.12
 _BLOCK = 5
 #: A solid region comes from the frame with the best signal to noise up to so many dB, less so many for clipped places.
 _ENOUGH, _LOST = 24.0, 60.0
-#: A region of at least this many cells is water or leaves, not a solid thing, if over so many cells its changes cancel to
+#: A region of at least this many cells is water or leaves, not a solid thing, if over so many cells its changes
+#: cancel to
 #: less than this share.
 _SOFT_SIZE, _SOFT_CELLS, _COHERENT = 600, 9, 0.88
 
@@ -72,8 +73,23 @@ def _cells(mosaic, pattern, black, scale, level, light, clipped, absent):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _compare(light, variance, blocked, absent, mean, mean_variance, span, level, placed, threshold, tolerance, slack, z,
-             difference, total_variance):
+def _compare(
+    light,
+    variance,
+    blocked,
+    absent,
+    mean,
+    mean_variance,
+    span,
+    level,
+    placed,
+    threshold,
+    tolerance,
+    slack,
+    z,
+    difference,
+    total_variance,
+):
     """How far a frame differs from the mean of those before it, in units of what is allowed; its green difference."""
     for i in nb.prange(z.shape[0]):
         for j in range(z.shape[1]):
@@ -96,8 +112,11 @@ def _compare(light, variance, blocked, absent, mean, mean_variance, span, level,
                         if not foreseen and reach < np.float32(0.8) * level[c]:
                             worst = max(worst, np.float32(3))
                         continue
-                    allowed = (threshold * np.sqrt(variance[i, j, c] + mean_variance[i, j, c]) + tolerance * abs(m)
-                               + slack * span[i, j, c])
+                    allowed = (
+                        threshold * np.sqrt(variance[i, j, c] + mean_variance[i, j, c])
+                        + tolerance * abs(m)
+                        + slack * span[i, j, c]
+                    )
                     worst = max(worst, abs(light[i, j, c] - m) / allowed)
                 if not blocked[i, j, 1]:
                     difference[i, j] = light[i, j, 1] - mean[i, j, 1]
@@ -123,7 +142,14 @@ class _Frames:
 
     def __init__(self, stack, gains, pattern, black, white, clip, noise: list[NoiseModel]):
         self.stack, self.gains, self.pattern, self.black, self.white, self.clip, self.noise = (
-            stack, gains, pattern, black, white, clip, noise)
+            stack,
+            gains,
+            pattern,
+            black,
+            white,
+            clip,
+            noise,
+        )
         self.shape = (stack.shape[1] // CELL, stack.shape[2] // CELL)
 
     def measured(self, k: int):
@@ -132,8 +158,16 @@ class _Frames:
         light, blocked = np.empty((rows, columns, 3), np.float32), np.empty((rows, columns, 3), np.bool_)
         absent = np.empty((rows, columns), np.bool_)
         scale = 1.0 / ((self.white[k] - self.black[k]) * self.gains[k] * _TAPS)
-        _cells(self.stack[k], self.pattern, self.black[k].astype(np.float32), scale.astype(np.float32),
-               np.float32(self.clip[k]), light, blocked, absent)
+        _cells(
+            self.stack[k],
+            self.pattern,
+            self.black[k].astype(np.float32),
+            scale.astype(np.float32),
+            np.float32(self.clip[k]),
+            light,
+            blocked,
+            absent,
+        )
         slope = (self.noise[k].slope / (self.gains[k] * _TAPS)).astype(np.float32)
         offset = (self.noise[k].offset / (self.gains[k] ** 2 * _TAPS)).astype(np.float32)
         return light, np.maximum(light, 0) * slope + offset, blocked, absent
@@ -159,14 +193,26 @@ def _leaders(frames: _Frames, order: list[int], reference: int):
     return leader, mean, variance
 
 
-def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseModel], reference: int, placed: Sequence[bool] = (),
-                instructions: Instructions | None = None, names: Sequence[str] = ()) -> Motion:
+def find_motion(
+    stack,
+    gains,
+    pattern,
+    black,
+    white,
+    clip,
+    noise: list[NoiseModel],
+    reference: int,
+    placed: Sequence[bool] = (),
+    instructions: Instructions | None = None,
+    names: Sequence[str] = (),
+) -> Motion:
     """Find what moved, and from which frame each moving region comes.
 
     Each place has one leading frame. The others are held against the mean of all that agreed with it so far, so that
     motion is also found where the leading frame is dark and noisy: two brighter frames cannot both be right. What
     differs by more than its noise, in any colour of a cell of 4×4 pixels, or over several cells together, has moved.
-    A connected region comes from one frame, the one that measures most of it well without clipping. In water and leaves, where only detail moves and the mean stays, frames fade out by how much they differ.
+    A connected region comes from one frame, the one that measures most of it well without clipping. In water and
+    leaves, where only detail moves and the mean stays, frames fade out by how much they differ.
 
     Parameters
     ----------
@@ -212,16 +258,39 @@ def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
         if not others.any():
             continue
         slack = np.float32(_MOVED if placed[k] else _PLACED)
-        _compare(light, own, blocked, absent, mean, variance, span, frames.level(k), placed[k], np.float32(_THRESHOLD),
-                 np.float32(_TOLERANCE), slack, z, difference, total_variance)
+        _compare(
+            light,
+            own,
+            blocked,
+            absent,
+            mean,
+            variance,
+            span,
+            frames.level(k),
+            placed[k],
+            np.float32(_THRESHOLD),
+            np.float32(_TOLERANCE),
+            slack,
+            z,
+            difference,
+            total_variance,
+        )
         z[~others] = 0
         # Once more over several cells: noise averages out, faint motion does not.
         size = (_BLOCK, _BLOCK)
         wide = np.abs(cv2.blur(difference, size))
         noise_wide = np.sqrt(cv2.blur(total_variance, size)) / _BLOCK
-        allowed = (_THRESHOLD + 1) * noise_wide + 2 * _TOLERANCE * np.abs(cv2.blur(mean[..., 1], size)) + slack * cv2.blur(
-            span[..., 1], size)
-        far = others & (wide > allowed) & ~absent & ~cv2.dilate(blocked.any(-1).astype(np.uint8), np.ones((5, 5))).astype(bool)
+        allowed = (
+            (_THRESHOLD + 1) * noise_wide
+            + 2 * _TOLERANCE * np.abs(cv2.blur(mean[..., 1], size))
+            + slack * cv2.blur(span[..., 1], size)
+        )
+        far = (
+            others
+            & (wide > allowed)
+            & ~absent
+            & ~cv2.dilate(blocked.any(-1).astype(np.uint8), np.ones((5, 5))).astype(bool)
+        )
         # Beside what a single cell tells, a block only tells of the same thing.
         far &= cv2.dilate((z > 1).astype(np.uint8), np.ones((2 * _BLOCK + 1, 2 * _BLOCK + 1), np.uint8)) == 0
         moved |= (z > 1) | far
@@ -247,8 +316,13 @@ def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
     number, labels, statistics, _ = cv2.connectedComponentsWithStats(whole, connectivity=8)
     hard = np.zeros(shape, np.uint8)
     chosen = leader.copy()
-    asked = {int(labels[min(int(c.y * shape[0]), shape[0] - 1), min(int(c.x * shape[1]), shape[1] - 1)]): names.index(c.frame)
-             for c in instructions.choices if c.frame in names}
+    asked = {
+        int(labels[min(int(c.y * shape[0]), shape[0] - 1), min(int(c.x * shape[1]), shape[1] - 1)]): names.index(
+            c.frame
+        )
+        for c in instructions.choices
+        if c.frame in names
+    }
     large = []
     for label in range(1, number):
         x, y, w, h, area = (int(v) for v in statistics[label])
@@ -278,7 +352,8 @@ def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
     hard[painted.moved] = 1
     chosen = np.where(painted.frame >= 0, painted.frame, chosen)
     for k in range(count):
-        # Soft: from full share where the frame differs by less than a third of what is allowed to none where by all of it,
+        # Soft: from full share where the frame differs by less than a third of what is allowed to none where by all
+        # of it,
         # without borders.
         fading = np.clip((scores[k].astype(np.float32) / 60 - 0.33) * 1.5, 0, 1)
         fading[painted.still | (whole == 0)] = 0
@@ -295,7 +370,7 @@ def find_motion(stack, gains, pattern, black, white, clip, noise: list[NoiseMode
 
 
 def _one_frame(frames: _Frames, mean: np.ndarray, lost: np.ndarray, inside: np.ndarray) -> int:
-    """The frame that a solid region comes from: the one that measures most of it well, clipped places counting dearly."""
+    """The frame that a solid region comes from: it measures most of it well; clipped places count dearly."""
     light = np.maximum(mean[inside], 1e-9)
     # The reference frame comes first, then those nearest to it in exposure: another must be clearly better.
     best, score = 0, -np.inf
@@ -303,7 +378,9 @@ def _one_frame(frames: _Frames, mean: np.ndarray, lost: np.ndarray, inside: np.n
         noise = frames.noise[k]
         gain = float(frames.gains[k])
         variance = (noise.slope[1] * light * gain + noise.offset[1]) / (8 * gain * gain)
-        quality = float(np.minimum(10 * np.log10(light**2 / variance), _ENOUGH).mean()) - _LOST * float(lost[k][inside].mean())
+        quality = float(np.minimum(10 * np.log10(light**2 / variance), _ENOUGH).mean()) - _LOST * float(
+            lost[k][inside].mean()
+        )
         if quality > score + 1.0:
             best, score = k, quality
     return best

@@ -53,8 +53,9 @@ def _colour_quads(frame: RawFrame, mosaic: np.ndarray) -> np.ndarray:
     for row in range(2):
         for column in range(2):
             c = frame.pattern[row, column]
-            site = (mosaic[row:2 * height:2, column:2 * width:2].astype(np.float32) - frame.black[c]) / np.float32(
-                frame.white - frame.black[c])
+            site = (
+                mosaic[row : 2 * height : 2, column : 2 * width : 2].astype(np.float32) - frame.black[c]
+            ) / np.float32(frame.white - frame.black[c])
             out[..., c] += site * frame.neutral_gains[c] * (0.5 if c == 1 else 1.0)
     return out
 
@@ -64,9 +65,10 @@ def _luma(colour: np.ndarray) -> np.ndarray:
     return colour @ np.array([0.25, 0.5, 0.25], np.float32)
 
 
-def lay_sky(found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, instructions: Instructions,
-            progress: Progress) -> Laid | None:
-    """Register a stack on its stars, and find the ground that stays; None if it is no stack of stars, or none that turn."""
+def lay_sky(
+    found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, instructions: Instructions, progress: Progress
+) -> Laid | None:
+    """Register a stack on its stars, and find the ground that stays; None if it shows no stars, or none that turn."""
     frames, count = found.lights, len(found.lights)
     stars, quarters = [], []
     witnesses = set(np.linspace(0, count - 1, min(count, _WITNESSES)).round().astype(int).tolist()) | {reference}
@@ -112,16 +114,20 @@ def lay_sky(found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, 
         overlap = _overlap(mesh)
         if overlap < _OVERLAP:
             laid.gone.add(k)
-            laid.aside.append(f"{frame.name}: its sky turned too far, only {overlap:.0%} of the reference frame's sky is in it; "
-                              "it was left out. Stack it with frames taken nearer to it in time.")
+            laid.aside.append(
+                f"{frame.name}: its sky turned too far, only {overlap:.0%} of the reference frame's sky is in it; "
+                "it was left out. Stack it with frames taken nearer to it in time."
+            )
             continue
         laid.meshes[k], laid.shifts[k], laid.errors[k] = mesh, shifts[k], float(fit.error[k])
     progress.at(0.7, "Telling sky from ground")
     quarters = [(k, q) for k, q in quarters if k not in laid.gone]
     laid.ground = _ground(found, quarters, colour_mean, fit, reference, instructions, (height, width))
     if laid.ground.max() == 0:
-        laid.warnings.append("No ground was found in the stack: the whole picture follows the stars. Paint the ground in if "
-                             "there is some.")
+        laid.warnings.append(
+            "No ground was found in the stack: the whole picture follows the stars. Paint the ground in if "
+            "there is some."
+        )
     return laid
 
 
@@ -136,8 +142,13 @@ def _times(frames: list[RawFrame]) -> np.ndarray:
 
 def _sky_shift(fit: SkyFit, k: int) -> float:
     """Largest way of the sky between the reference frame and another, in pixels."""
-    return 0.0 if not np.isfinite(fit.rotations[k]).all() else float(
-        np.quantile(np.hypot(*(fit.mesh(k).nodes - Mesh.identity(fit.lens.size[::-1]).nodes).reshape(-1, 2).T), 0.9))
+    return (
+        0.0
+        if not np.isfinite(fit.rotations[k]).all()
+        else float(
+            np.quantile(np.hypot(*(fit.mesh(k).nodes - Mesh.identity(fit.lens.size[::-1]).nodes).reshape(-1, 2).T), 0.9)
+        )
+    )
 
 
 def _overlap(mesh: Mesh) -> float:
@@ -147,8 +158,15 @@ def _overlap(mesh: Mesh) -> float:
     return float(((part[..., 0] >= 0) & (part[..., 0] < width) & (part[..., 1] >= 0) & (part[..., 1] < height)).mean())
 
 
-def _ground(found: Gathered, quarters, colour_mean: np.ndarray, fit: SkyFit, reference: int, instructions: Instructions,
-            size: tuple[int, int]) -> np.ndarray:
+def _ground(
+    found: Gathered,
+    quarters,
+    colour_mean: np.ndarray,
+    fit: SkyFit,
+    reference: int,
+    instructions: Instructions,
+    size: tuple[int, int],
+) -> np.ndarray:
     """The ground as a mask, uint8 (H, W)."""
     values = np.stack([q for _, q in quarters])
     shape = values.shape[1:]
@@ -181,18 +199,27 @@ def _ground(found: Gathered, quarters, colour_mean: np.ndarray, fit: SkyFit, ref
     turned_spread = np.where(n >= 3, turned_spread, still_spread)
     mask = thin = np.zeros(shape, np.float32)
     if instructions.follow != "stars":
-        mask, thin = find_ground(colour_mean, still_spread.astype(np.float32), turned_spread.astype(np.float32),
-                                 noise.astype(np.float32))
+        mask, thin = find_ground(
+            colour_mean, still_spread.astype(np.float32), turned_spread.astype(np.float32), noise.astype(np.float32)
+        )
     if mask.max() > 0 and mask.min() < 1:
-        guide = cv2.resize(colour_mean, shape[::-1], interpolation=cv2.INTER_LINEAR) @ np.array([0.25, 0.5, 0.25], np.float32)
+        guide = cv2.resize(colour_mean, shape[::-1], interpolation=cv2.INTER_LINEAR) @ np.array(
+            [0.25, 0.5, 0.25], np.float32
+        )
         low, high = np.quantile(level[mask > 0.5], 0.5), np.quantile(level[mask <= 0.5], 0.5)
         # Stars would pull the border: the median of a few pixels stands for the sky.
-        guide = np.clip((np.arcsinh(calm / max(low, 1e-9)) - np.arcsinh(1.0)) / max(
-            abs(np.arcsinh(high / max(low, 1e-9)) - np.arcsinh(1.0)), 0.2), -2, 2).astype(np.float32)
+        guide = np.clip(
+            (np.arcsinh(calm / max(low, 1e-9)) - np.arcsinh(1.0))
+            / max(abs(np.arcsinh(high / max(low, 1e-9)) - np.arcsinh(1.0)), 0.2),
+            -2,
+            2,
+        ).astype(np.float32)
         mask = snapped(mask, guide, max(round(shape[1] / 250), 2))
         mask = np.maximum(mask, thin)
     full = cv2.resize(mask, size[::-1], interpolation=cv2.INTER_LINEAR)
-    strokes = as_on_sensor([s for s in instructions.strokes if s.kind in ("sky", "ground")], found.lights[reference].flip)
+    strokes = as_on_sensor(
+        [s for s in instructions.strokes if s.kind in ("sky", "ground")], found.lights[reference].flip
+    )
     full = painted(full, [(stroke_mask(s, size), s.kind == "ground") for s in strokes])
     if strokes:
         full = cv2.blur(full, (9, 9))
@@ -201,6 +228,7 @@ def _ground(found: Gathered, quarters, colour_mean: np.ndarray, fit: SkyFit, ref
 
 def _forget_passing(still: np.ndarray, turned: np.ndarray, deviation: np.ndarray) -> None:
     """Take out, in place, what stands out in one and the same frame both as frames lie and turned: satellites."""
+
     def standing_out(stack):
         with np.errstate(invalid="ignore"):
             highest = np.where(np.isfinite(stack), stack, -np.inf).argmax(0)
@@ -218,8 +246,9 @@ def _forget_passing(still: np.ndarray, turned: np.ndarray, deviation: np.ndarray
         turned[k][track & lone] = np.nan
 
 
-def lay_ground(found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, instructions: Instructions,
-               progress: Progress) -> Laid:
+def lay_ground(
+    found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, instructions: Instructions, progress: Progress
+) -> Laid:
     """Register a stack as whole pictures, each frame against the reference frame."""
     frames, count = found.lights, len(found.lights)
     laid = Laid([None] * count, np.ones(count), [0.0] * count, [0.0] * count)
@@ -233,7 +262,9 @@ def lay_ground(found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: in
         return levels_of(mosaic, f.pattern, f.black, f.white, found.clip[k], found.noise[k], 1.0)
 
     size = mosaics.shape
-    corners = np.array([(x, y) for x in (0, size[1] / 2, size[1] - 1) for y in (0, size[0] / 2, size[0] - 1)], np.float64)
+    corners = np.array(
+        [(x, y) for x in (0, size[1] / 2, size[1] - 1) for y in (0, size[0] / 2, size[0] - 1)], np.float64
+    )
     fixed = levels(reference)
     before = np.eye(3)
     for k in range(count):
@@ -255,7 +286,9 @@ def lay_ground(found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: in
         if match is None or match.agreement < 0.4:
             if match is not None and match.agreement < 0.25 and seen > 0.2:
                 laid.gone.add(k)
-                laid.aside.append(f"{frames[k].name}: does not fit the other frames: it shows another view, or moved too far.")
+                laid.aside.append(
+                    f"{frames[k].name}: does not fit the other frames: it shows another view, or moved too far."
+                )
             continue
         shift = apply_homography(match.matrix, corners) - corners
         if np.hypot(*shift.T).max() <= max(_STILL, 2.5 * match.error):

@@ -1,5 +1,6 @@
 """Frames in, one radiance map out."""
 
+import itertools
 import time
 from collections.abc import Sequence
 from dataclasses import replace
@@ -30,9 +31,14 @@ from crenn.core.radiance import RadianceMap
 MAX_FRAMES = 200
 
 
-def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: Progress | None = None,
-                 names: Sequence[str] | None = None, instructions: Instructions | None = None,
-                 kinds: Sequence[str | None] | None = None) -> RadianceMap:
+def merge_frames(
+    paths: Sequence[Path],
+    reference: int | None = None,
+    progress: Progress | None = None,
+    names: Sequence[str] | None = None,
+    instructions: Instructions | None = None,
+    kinds: Sequence[str | None] | None = None,
+) -> RadianceMap:
     """Merge frames into one radiance map: a bracket, a stack of equal frames, or a stack of brackets.
 
     Parameters
@@ -65,14 +71,18 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
         raise MismatchedFrames(f"{len(paths)} frames are too many for one merge;", remedy=f"use up to {MAX_FRAMES}.")
     if reference is None and instructions.reference is not None:
         if instructions.reference not in names:
-            raise CrennError(f"The reference frame {instructions.reference} is not among the frames.",
-                             remedy="Choose another, or none.")
+            raise CrennError(
+                f"The reference frame {instructions.reference} is not among the frames.",
+                remedy="Choose another, or none.",
+            )
         reference = names.index(instructions.reference)
     if reference is not None and not 0 <= reference < len(paths):
         raise CrennError(f"Reference {reference} is not one of the frames 0 to {len(paths) - 1}.")
     found = gather(paths, names, instructions.seconds, kinds or [None] * len(paths), progress.part(0.0, 0.3))
     if reference is not None and reference not in found.indices:
-        raise MismatchedFrames("The reference frame cannot be merged:", remedy=" ".join(found.aside) or "it is a calibration frame.")
+        raise MismatchedFrames(
+            "The reference frame cannot be merged:", remedy=" ".join(found.aside) or "it is a calibration frame."
+        )
     calibration = prepare(found.lights, found.darks, found.flats, found.biases, found.noise[0])
     found.darks, found.flats, found.biases = [], [], []
     groups = _groups(found)
@@ -100,7 +110,9 @@ def merge_frames(paths: Sequence[Path], reference: int | None = None, progress: 
     table = np.array(found.indices, np.uint8)
     radiance.source = table[radiance.source]
     if radiance.moved is not None:
-        radiance.moved = np.where(radiance.moved > 0, np.concatenate([[0], table + 1])[radiance.moved], 0).astype(np.uint8)
+        radiance.moved = np.where(radiance.moved > 0, np.concatenate([[0], table + 1])[radiance.moved], 0).astype(
+            np.uint8
+        )
     progress.at(0.93, "Measuring the light")
     report = describe(radiance, found, facts, first, chosen)
     report.seconds = round(time.perf_counter() - began, 3)
@@ -121,8 +133,14 @@ def _groups(found: Gathered) -> list[list[int]]:
     return [sorted(g) for g in out]
 
 
-def _stack(found: Gathered, calibration: Calibration, reference: int | None, instructions: Instructions, facts: Facts,
-           progress: Progress) -> tuple[MergedMosaic, RawFrame, int]:
+def _stack(
+    found: Gathered,
+    calibration: Calibration,
+    reference: int | None,
+    instructions: Instructions,
+    facts: Facts,
+    progress: Progress,
+) -> tuple[MergedMosaic, RawFrame, int]:
     """Stack all light frames: (mosaic, reference frame, its place)."""
     chosen = found.indices.index(reference) if reference is not None else (len(found.lights) - 1) // 2
     first = found.lights[chosen]
@@ -138,8 +156,15 @@ def _stack(found: Gathered, calibration: Calibration, reference: int | None, ins
     return stacked.merged, first, stacked.used.index(chosen)
 
 
-def _stack_groups(found: Gathered, groups: list[list[int]], calibration: Calibration, reference: int | None,
-                  instructions: Instructions, progress: Progress, facts: Facts) -> None:
+def _stack_groups(
+    found: Gathered,
+    groups: list[list[int]],
+    calibration: Calibration,
+    reference: int | None,
+    instructions: Instructions,
+    progress: Progress,
+    facts: Facts,
+) -> None:
     """Calibrate frames, and make one of each group of equal exposures where there are several such frames."""
     gone: set[int] = set()
     shape = found.lights[0].mosaic.shape
@@ -156,13 +181,17 @@ def _stack_groups(found: Gathered, groups: list[list[int]], calibration: Calibra
                 mosaics.put(n, frame.mosaic)
                 let_go(frame.mosaic)
                 frame.mosaic = np.empty((0, 0), np.uint16)
-            method = instructions.model_copy(update={"method": "auto" if instructions.method == "maximum" else instructions.method})
+            method = instructions.model_copy(
+                update={"method": "auto" if instructions.method == "maximum" else instructions.method}
+            )
             stacked = stack_frames(part, mosaics, calibration, keep, method, Progress(), sky=False)
         k = group[keep]
         as_one_frame(stacked, found.lights[k], part, keep)
         found.noise[k], found.clip[k] = part.noise[keep], part.clip[keep]
         gone |= set(group) - {k}
-        found.warnings.append(f"{found.lights[k].name}: stands for {len(stacked.used)} frames of its exposure, stacked.")
+        found.warnings.append(
+            f"{found.lights[k].name}: stands for {len(stacked.used)} frames of its exposure, stacked."
+        )
         found.aside += stacked.aside
     found.without(gone)
 
@@ -173,8 +202,9 @@ def _default_reference(found: Gathered) -> int:
     return int(order[(len(order) - 1) // 2])
 
 
-def _bracket(found: Gathered, reference: int | None, instructions: Instructions, facts: Facts,
-             progress: Progress) -> tuple[MergedMosaic, RawFrame, int]:
+def _bracket(
+    found: Gathered, reference: int | None, instructions: Instructions, facts: Facts, progress: Progress
+) -> tuple[MergedMosaic, RawFrame, int]:
     """Merge frames of several exposures: (mosaic, reference frame, its place)."""
     chosen = found.indices.index(reference) if reference is not None else _default_reference(found)
     alignments = [Alignment()] * len(found.lights)
@@ -204,17 +234,41 @@ def _bracket(found: Gathered, reference: int | None, instructions: Instructions,
         progress.at(0.68, "Finding what moved")
         own = instructions
         if instructions.strokes or instructions.choices:
-            own = instructions.model_copy(update={"strokes": as_on_sensor(instructions.strokes, first.flip),
-                                                  "choices": _choices_on_sensor(instructions, first.flip)})
-        motion = find_motion(stack, gains, first.pattern, blacks, whites, found.clip, found.noise, chosen,
-                             [a.mesh is not None for a in alignments], own, [f.name for f in found.lights])
+            own = instructions.model_copy(
+                update={
+                    "strokes": as_on_sensor(instructions.strokes, first.flip),
+                    "choices": _choices_on_sensor(instructions, first.flip),
+                }
+            )
+        motion = find_motion(
+            stack,
+            gains,
+            first.pattern,
+            blacks,
+            whites,
+            found.clip,
+            found.noise,
+            chosen,
+            [a.mesh is not None for a in alignments],
+            own,
+            [f.name for f in found.lights],
+        )
         facts.take_motion(motion, found)
         full = np.repeat(np.repeat(motion.moved, CELL, 0), CELL, 1)
         height, width = stack.shape[1:]
         facts.moved = np.pad(full, ((0, height - full.shape[0]), (0, width - full.shape[1])), mode="edge")
     progress.at(0.85, "Merging light")
-    merged = combine(stack, gains, first.pattern, blacks, whites, np.array(found.clip, np.float32), found.noise,
-                     motion.share if motion else None, spreads)
+    merged = combine(
+        stack,
+        gains,
+        first.pattern,
+        blacks,
+        whites,
+        np.array(found.clip, np.float32),
+        found.noise,
+        motion.share if motion else None,
+        spreads,
+    )
     return merged, first, chosen
 
 
@@ -252,7 +306,9 @@ def _aligned(found: Gathered, chosen: int, asked: bool, progress: Progress) -> t
     return chosen, kept
 
 
-def _lay_over(found: Gathered, alignments: list[Alignment], facts: Facts, progress: Progress) -> list[np.ndarray | None]:
+def _lay_over(
+    found: Gathered, alignments: list[Alignment], facts: Facts, progress: Progress
+) -> list[np.ndarray | None]:
     """Move frames over the reference frame, in place; what that does to their noise."""
     if not any(a.mesh for a in alignments):
         return [None] * len(alignments)
@@ -262,8 +318,13 @@ def _lay_over(found: Gathered, alignments: list[Alignment], facts: Facts, progre
     for k in np.argsort(found.sensitivities)[-3:]:
         frame, noise = found.lights[k], found.noise[k]
         span = float(frame.white - frame.black[1])
-        count_hot(frame.mosaic, np.float32(frame.black[1]), np.float32(np.sqrt(noise.offset[1]) * span),
-                  np.float32(noise.slope[1] * span), votes)
+        count_hot(
+            frame.mosaic,
+            np.float32(frame.black[1]),
+            np.float32(np.sqrt(noise.offset[1]) * span),
+            np.float32(noise.slope[1] * span),
+            votes,
+        )
     # A hot site stays where it is while the picture moves: two frames that agree on it are enough.
     hot = votes >= 2
     facts.hot += int(hot.sum())
@@ -277,9 +338,18 @@ def _lay_over(found: Gathered, alignments: list[Alignment], facts: Facts, progre
             spreads.append(None)
             continue
         size = frame.mosaic.shape
-        frame.mosaic, black, white, clip = resample_mosaic(frame.mosaic, a.mesh, frame.pattern, frame.black, frame.white,
-                                                           found.clip[k], frame.neutral_gains, found.noise[k].slope,
-                                                           found.noise[k].offset, 1 if k == darkest else 3)
+        frame.mosaic, black, white, clip = resample_mosaic(
+            frame.mosaic,
+            a.mesh,
+            frame.pattern,
+            frame.black,
+            frame.white,
+            found.clip[k],
+            frame.neutral_gains,
+            found.noise[k].slope,
+            found.noise[k].offset,
+            1 if k == darkest else 3,
+        )
         frame.black, frame.white, found.clip[k] = np.full(3, black, np.float32), white, clip
         spreads.append(noise_share(a.mesh, frame.pattern, frame.neutral_gains))
         box = _within(box, a.mesh, size)
@@ -300,12 +370,15 @@ def _ratios(found: Gathered) -> list[ExposureRatio]:
     order = np.argsort(nominal, kind="stable")
     out: list[ExposureRatio | None] = [None] * len(frames)
     out[order[0]] = ExposureRatio(1.0, 1.0, 0.0)
-    for before, here in zip(order[:-1], order[1:]):
-        link = measure_ratio(frames[before], frames[here], (found.noise[before], found.noise[here]),
-                             nominal[here] / nominal[before])
+    for before, here in itertools.pairwise(order):
+        link = measure_ratio(
+            frames[before], frames[here], (found.noise[before], found.noise[here]), nominal[here] / nominal[before]
+        )
         so_far = out[before]
         error = None if link.error is None else float(np.hypot(link.error, so_far.error or 0.0))
-        out[here] = replace(link, nominal=nominal[here] / nominal[order[0]], refined=so_far.refined * link.refined, error=error)
+        out[here] = replace(
+            link, nominal=nominal[here] / nominal[order[0]], refined=so_far.refined * link.refined, error=error
+        )
     return out
 
 

@@ -34,8 +34,11 @@ def on_disk(mosaic: np.ndarray) -> np.ndarray:
             # The name is gone when the block ends; the pages live as long as the mapping.
             return np.memmap(file.name, np.uint16, "r+", shape=mosaic.shape)
     except OSError as fault:
-        raise CrennError(f"cannot hold the frames of this stack: {fault.strerror}.", folder,
-                         "Free some space there, or set TMPDIR to a larger disk.") from fault
+        raise CrennError(
+            f"cannot hold the frames of this stack: {fault.strerror}.",
+            folder,
+            "Free some space there, or set TMPDIR to a larger disk.",
+        ) from fault
 
 
 def let_go(mosaic: np.ndarray) -> None:
@@ -86,8 +89,11 @@ class Mosaics:
         try:
             mosaic.tofile(self._folder / str(index))
         except OSError as fault:
-            raise CrennError(f"cannot hold the frames of this stack: {fault.strerror}.", self._folder.parent,
-                             f"Free {self.count * self._frame / 2**30:.0f} GB, or set TMPDIR to a larger disk.") from fault
+            raise CrennError(
+                f"cannot hold the frames of this stack: {fault.strerror}.",
+                self._folder.parent,
+                f"Free {self.count * self._frame / 2**30:.0f} GB, or set TMPDIR to a larger disk.",
+            ) from fault
 
     def get(self, index: int) -> np.ndarray:
         """A mosaic, uint16 (H, W)."""
@@ -103,5 +109,7 @@ class Mosaics:
             if self._kept is not None:
                 out[k] = self._kept[k][top:bottom]
             else:
-                out[k] = np.fromfile(self._folder / str(k), np.uint16, rows * width, offset=top * width * 2).reshape(rows, width)
+                out[k] = np.fromfile(self._folder / str(k), np.uint16, rows * width, offset=top * width * 2).reshape(
+                    rows, width
+                )
         return out

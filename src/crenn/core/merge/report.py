@@ -68,11 +68,14 @@ class MergeReport(_Part):
     height: int
     frames: list[FrameReport]
     source_indices: list[int] = Field(max_length=256, description="value in the source channel of each of the frames")
-    as_shot: list[float] = Field(min_length=2, max_length=2, description="white balance as shot: temperature in K, tint in ‰ Duv")
+    as_shot: list[float] = Field(
+        min_length=2, max_length=2, description="white balance as shot: temperature in K, tint in ‰ Duv"
+    )
     mode: Literal["single", "bracket", "stack"] = "bracket"
     aligned: bool = Field(False, description="whether any frame was moved over the reference frame")
     common: tuple[float, float, float, float] | None = Field(
-        None, description="x, y, width, height that all frames cover, in shares of the picture; none if all of it")
+        None, description="x, y, width, height that all frames cover, in shares of the picture; none if all of it"
+    )
     moved_share: float = Field(0.0, description="share of the picture where something moved")
     regions: list[Region] = Field(default_factory=list, description="the largest regions of what moved")
     stack: StackReport | None = None
@@ -141,8 +144,12 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
             horizon = float(start + (below.max() + 1) * BIN)
     total = max(index.size, 1)
     return {
-        "low_stop": float(low), "high_stop": float(high), "noise_horizon": horizon, "histogram_start": start,
+        "low_stop": float(low),
+        "high_stop": float(high),
+        "noise_horizon": horizon,
+        "histogram_start": start,
         "histogram_bin": BIN,
-        "histogram": [float(c) / total for c in counts], "clipped_histogram": [float(c) / total for c in lost],
+        "histogram": [float(c) / total for c in counts],
+        "clipped_histogram": [float(c) / total for c in lost],
         "snr_db": snr,
     }

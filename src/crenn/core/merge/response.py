@@ -1,5 +1,6 @@
 """Turns the codes of developed pictures back into light."""
 
+import itertools
 from collections.abc import Sequence
 
 import cv2
@@ -16,7 +17,9 @@ _LOW, _HIGH = 0.06, 0.94
 def _quads(frame: RawFrame, side: int = 600) -> np.ndarray:
     """Small picture of a mosaic's codes, float32 (h, w, 3), 0–1."""
     m = frame.mosaic
-    rgb = np.stack([m[::2, ::2], (m[::2, 1::2].astype(np.float32) + m[1::2, ::2]) / 2, m[1::2, 1::2]], -1) / np.float32(TOP)
+    rgb = np.stack([m[::2, ::2], (m[::2, 1::2].astype(np.float32) + m[1::2, ::2]) / 2, m[1::2, 1::2]], -1) / np.float32(
+        TOP
+    )
     factor = min(1.0, side / max(rgb.shape[:2]))
     return cv2.resize(rgb.astype(np.float32), None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
 
@@ -25,7 +28,7 @@ def is_linear(frames: Sequence[RawFrame]) -> bool:
     """Whether the codes of a bracket grow with the exposure as light does, dark and bright codes alike."""
     order = sorted(frames, key=lambda f: f.metadata.sensitivity or 1.0)
     slopes = []
-    for a, b in zip(order[:-1], order[1:]):
+    for a, b in itertools.pairwise(order):
         told = np.log2((b.metadata.sensitivity or 1) / (a.metadata.sensitivity or 1))
         if told < 0.3:
             continue
@@ -60,7 +63,9 @@ def response_of(frames: Sequence[RawFrame]) -> np.ndarray:
     order = np.argsort(times)
     pictures = [np.clip(np.rint(_quads(frames[i]) * 255), 0, 255).astype(np.uint8) for i in order]
     # Places of every tone, where neighbours agree: texture would mix codes.
-    found = cv2.createCalibrateDebevec(samples=400, lambda_=30.0, random=False).process(pictures, times[order].astype(np.float32))
+    found = cv2.createCalibrateDebevec(samples=400, lambda_=30.0, random=False).process(
+        pictures, times[order].astype(np.float32)
+    )
     curve = np.log(np.maximum(found.reshape(256, 3).astype(np.float64), 1e-12)).mean(1)
     seen = np.bincount(np.concatenate([p.ravel() for p in pictures]), minlength=256)
     known = np.flatnonzero(seen[4:251] > 0) + 4
@@ -76,9 +81,7 @@ def response_of(frames: Sequence[RawFrame]) -> np.ndarray:
 def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
     """Turn the mosaics of developed pictures into light, in place, and say in ``warnings`` how far to trust them."""
     pictures = [f for f in frames if f.encoding != "linear"]
-    for f in frames:
-        if f.notes:
-            warnings.append(f"{f.name}: {'; '.join(f.notes)}.")
+    warnings += [f"{f.name}: {'; '.join(f.notes)}." for f in frames if f.notes]
     if not pictures:
         return
     unknown = [f for f in pictures if f.encoding == "unknown"]
@@ -98,9 +101,13 @@ def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
         f.encoding = "linear"
     times = [f.metadata.sensitivity or 1.0 for f in pictures]
     if len(pictures) < 2 or max(times) / min(times) < 1.2:
-        warnings.append("A developed picture: its light is worked out by the sRGB curve, its highlights stay as its camera "
-                        "compressed them, and the predicted noise is only roughly right.")
+        warnings.append(
+            "A developed picture: its light is worked out by the sRGB curve, its highlights stay as its camera "
+            "compressed them, and the predicted noise is only roughly right."
+        )
     else:
-        warnings.append("Developed pictures: their light was worked out from the bracket (Debevec and Malik 1997), to some "
-                        "percent where the frames overlap; what each camera's curve hid in its lights and shadows is gone, "
-                        "white balance is baked in, and the predicted noise is only roughly right.")
+        warnings.append(
+            "Developed pictures: their light was worked out from the bracket (Debevec and Malik 1997), to some "
+            "percent where the frames overlap; what each camera's curve hid in its lights and shadows is gone, "
+            "white balance is baked in, and the predicted noise is only roughly right."
+        )

@@ -9,11 +9,11 @@ import numpy as np
 from crenn.core.align.mapping import Mesh
 from crenn.core.align.resample import MISSING, NOISE_CELL, noise_share, resample_mosaic
 from crenn.core.frames.raw import RawFrame
-from crenn.core.merge.combine import MergedMosaic
-from crenn.core.merge.lay import lay_ground, lay_sky
 from crenn.core.merge.calibrate import Calibration, apply, count_hot, mend_sites
+from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.gather import Gathered
 from crenn.core.merge.instructions import Instructions
+from crenn.core.merge.lay import lay_ground, lay_sky
 from crenn.core.merge.mosaics import Mosaics
 from crenn.core.progress import Progress
 
@@ -138,7 +138,7 @@ def _grow(marks, beside, reach, out):
             # Sums of columns slide down, sums of the window slide along.
             for x in range(width):
                 if y == 0:
-                    for dy in range(0, min(reach + 1, rows)):
+                    for dy in range(min(reach + 1, rows)):
                         column[x] += marks[k, dy, x]
                 else:
                     if y + reach < rows:
@@ -157,8 +157,25 @@ def _grow(marks, beside, reach, out):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True)
-def _reduce(band, marks, top, first, last, pattern, black, scale, gains, slope, offset, clip, method, spread, light, variance,
-            clipped):
+def _reduce(
+    band,
+    marks,
+    top,
+    first,
+    last,
+    pattern,
+    black,
+    scale,
+    gains,
+    slope,
+    offset,
+    clip,
+    method,
+    spread,
+    light,
+    variance,
+    clipped,
+):
     """Rows ``first`` to ``last`` of a band as one: light, its variance, and whether most samples clip."""
     frames, _, width = band.shape
     for y in nb.prange(first, last):
@@ -218,8 +235,15 @@ class _Source:
     spread: np.ndarray
 
 
-def stack_frames(found: Gathered, mosaics: Mosaics, calibration: Calibration, reference: int, instructions: Instructions,
-                 progress: Progress, sky: bool = True) -> Stacked:
+def stack_frames(
+    found: Gathered,
+    mosaics: Mosaics,
+    calibration: Calibration,
+    reference: int,
+    instructions: Instructions,
+    progress: Progress,
+    sky: bool = True,
+) -> Stacked:
     """Stack equal frames.
 
     Memory does not grow with the number of frames: mosaics wait in ``mosaics`` and are worked on in bands.
@@ -253,8 +277,13 @@ def stack_frames(found: Gathered, mosaics: Mosaics, calibration: Calibration, re
         holder.mosaic = mosaics.get(k)
         apply(holder, calibration, found.clip[k])
         if k in asked:
-            count_hot(holder.mosaic, np.float32(first.black[1]), np.float32(np.sqrt(found.noise[k].offset[1]) * scale),
-                      np.float32(found.noise[k].slope[1] * scale), votes)
+            count_hot(
+                holder.mosaic,
+                np.float32(first.black[1]),
+                np.float32(np.sqrt(found.noise[k].offset[1]) * scale),
+                np.float32(found.noise[k].slope[1] * scale),
+                votes,
+            )
         mosaics.put(k, holder.mosaic)
         holder.mosaic = votes[:0].astype(np.uint16)
     hot = votes >= max(2, int(np.ceil(0.5 * len(asked)))) if count >= 3 else np.zeros(votes.shape, bool)
@@ -267,7 +296,7 @@ def stack_frames(found: Gathered, mosaics: Mosaics, calibration: Calibration, re
     used = [k for k in range(count) if k not in lain.gone]
     size = mosaics.shape
     gains = np.array([lain.gains[k] for k in used], np.float32)
-    levels = dict(pattern=first.pattern, gains=first.neutral_gains)
+    levels = {"pattern": first.pattern, "gains": first.neutral_gains}
     plain = np.ones((size[0] // NOISE_CELL + 1, size[1] // NOISE_CELL + 1, 3), np.float32)
     sources: list[_Source] = []
     with Mosaics(len(used), size) as lying, Mosaics(len(used) if lain.sky else 1, size) as turned:
@@ -293,9 +322,18 @@ def stack_frames(found: Gathered, mosaics: Mosaics, calibration: Calibration, re
                 mosaic = mosaic[: bottom // 2 * 2]
             # In a stack every frame goes through the filter, that all stars and edges are drawn alike.
             mesh = mesh or Mesh.identity(size)
-            moved, black, white, clip = resample_mosaic(mosaic, mesh, levels["pattern"], frames[k].black, frames[k].white,
-                                                        found.clip[k], levels["gains"], found.noise[k].slope,
-                                                        found.noise[k].offset, 1)
+            moved, black, white, clip = resample_mosaic(
+                mosaic,
+                mesh,
+                levels["pattern"],
+                frames[k].black,
+                frames[k].white,
+                found.clip[k],
+                levels["gains"],
+                found.noise[k].slope,
+                found.noise[k].offset,
+                1,
+            )
             moved_levels = (np.full(3, black, np.float32), white, clip)
             spread += noise_share(mesh, first.pattern, first.neutral_gains) / len(used)
             (turned if lain.sky else lying).put(n, moved)
@@ -310,21 +348,54 @@ def stack_frames(found: Gathered, mosaics: Mosaics, calibration: Calibration, re
             sources = [_Source(lying, *own, plain)]
         else:
             sources = [_Source(lying, *moved_levels, spread)]
-        merged, rejected = _in_bands(sources, lain.ground, used, first.pattern, gains, found, reference, _METHODS[method],
-                                     progress.part(0.72, 1.0))
+        merged, rejected = _in_bands(
+            sources,
+            lain.ground,
+            used,
+            first.pattern,
+            gains,
+            found,
+            reference,
+            _METHODS[method],
+            progress.part(0.72, 1.0),
+        )
     merged.source[:] = used.index(reference)
-    return Stacked(merged, used, method, gains, lain.ground, int(hot.sum()), rejected,
-                   tuple(common) if not still or lain.sky else None, [lain.shifts[k] for k in used],
-                   [lain.errors[k] for k in used], lain.aside, lain.warnings)
+    return Stacked(
+        merged,
+        used,
+        method,
+        gains,
+        lain.ground,
+        int(hot.sum()),
+        rejected,
+        tuple(common) if not still or lain.sky else None,
+        [lain.shifts[k] for k in used],
+        [lain.errors[k] for k in used],
+        lain.aside,
+        lain.warnings,
+    )
 
 
-def _in_bands(sources: Sequence[_Source], ground: np.ndarray | None, used: list[int], pattern, gains, found: Gathered,
-              reference: int, method: int, progress: Progress) -> tuple[MergedMosaic, float]:
+def _in_bands(
+    sources: Sequence[_Source],
+    ground: np.ndarray | None,
+    used: list[int],
+    pattern,
+    gains,
+    found: Gathered,
+    reference: int,
+    method: int,
+    progress: Progress,
+) -> tuple[MergedMosaic, float]:
     """Reduce band by band; where ground and sky meet, both are reduced and blended."""
     height, width = sources[0].mosaics.shape
     count = len(used)
-    out = MergedMosaic(np.empty((height, width), np.float32), np.empty((height, width), np.float32),
-                       np.zeros((height, width), np.uint8), np.zeros((height, width), np.bool_))
+    out = MergedMosaic(
+        np.empty((height, width), np.float32),
+        np.empty((height, width), np.float32),
+        np.zeros((height, width), np.uint8),
+        np.zeros((height, width), np.bool_),
+    )
     model = found.noise[reference]
     slope, offset = model.slope.astype(np.float32), model.offset.astype(np.float32)
     rows = int(np.clip(_BAND // (count * width * 2), 16, height))
@@ -346,14 +417,43 @@ def _in_bands(sources: Sequence[_Source], ground: np.ndarray | None, used: list[
             marks = np.zeros((count, 1, 1), np.uint8)
             if method == 1:
                 single, marks = np.empty(band.shape, np.uint8), np.empty(band.shape, np.uint8)
-                _outliers(band, low, pattern, source.black, scale, gains, slope, offset, source.clip, np.float32(_OUTLIER), single)
+                _outliers(
+                    band,
+                    low,
+                    pattern,
+                    source.black,
+                    scale,
+                    gains,
+                    slope,
+                    offset,
+                    source.clip,
+                    np.float32(_OUTLIER),
+                    single,
+                )
                 _grow(single, _BESIDE, _REACH, marks)
                 rejected += int(marks[:, ::4, ::4].sum())
                 samples += marks[:, ::4, ::4].size
             light, variance = (np.empty((bottom - top, width), np.float32) for _ in range(2))
             clipped = np.empty((bottom - top, width), np.bool_)
-            _reduce(band, marks, low, top - low, bottom - low, pattern, source.black, scale, gains, slope, offset, source.clip,
-                    method, source.spread, light, variance, clipped)
+            _reduce(
+                band,
+                marks,
+                low,
+                top - low,
+                bottom - low,
+                pattern,
+                source.black,
+                scale,
+                gains,
+                slope,
+                offset,
+                source.clip,
+                method,
+                source.spread,
+                light,
+                variance,
+                clipped,
+            )
             results.append((light, variance, clipped))
         if len(results) == 1 or results[1] is None:
             light, variance, clipped = results[0]
@@ -375,9 +475,23 @@ def as_one_frame(stacked: Stacked, frame: RawFrame, found: Gathered, k: int) -> 
 
     black = FULL / 16
     number = stacked.merged.light * np.float32(FULL - black) + np.float32(black)
-    frame.mosaic = np.where(stacked.merged.clipped, np.float32(FULL), np.clip(np.rint(number), 0, FULL - 1)).astype(np.uint16)
+    frame.mosaic = np.where(stacked.merged.clipped, np.float32(FULL), np.clip(np.rint(number), 0, FULL - 1)).astype(
+        np.uint16
+    )
     frame.black, frame.white = np.full(3, black, np.float32), FULL
     found.clip[k] = FULL
-    share = np.float32(float(np.median(stacked.merged.variance[1::16, ::16] / np.maximum(
-        found.noise[k].slope[1] * np.maximum(stacked.merged.light[1::16, ::16], 0) + found.noise[k].offset[1], 1e-12))))
-    found.noise[k] = NoiseModel(found.noise[k].slope * share, found.noise[k].offset * share + np.float32(1 / 12 / (FULL - black) ** 2))
+    share = np.float32(
+        float(
+            np.median(
+                stacked.merged.variance[1::16, ::16]
+                / np.maximum(
+                    found.noise[k].slope[1] * np.maximum(stacked.merged.light[1::16, ::16], 0)
+                    + found.noise[k].offset[1],
+                    1e-12,
+                )
+            )
+        )
+    )
+    found.noise[k] = NoiseModel(
+        found.noise[k].slope * share, found.noise[k].offset * share + np.float32(1 / 12 / (FULL - black) ** 2)
+    )

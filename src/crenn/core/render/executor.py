@@ -114,11 +114,17 @@ class Renderer:
 
     def base(self, reach: float) -> BaseGrid:
         """The edge-aware base for a reach, in % of the picture."""
+
         def make() -> BaseGrid:
-            reduced, scale = self._sources.get("reduced", lambda: reduced_for_base(
-                np.asarray(self.scene.levels[self.scene.level_for(900 / max(self.scene.size))])))
+            reduced, scale = self._sources.get(
+                "reduced",
+                lambda: reduced_for_base(
+                    np.asarray(self.scene.levels[self.scene.level_for(900 / max(self.scene.size))])
+                ),
+            )
             full = scale * 2 ** self.scene.level_for(900 / max(self.scene.size))
             return build_base(reduced, full, reach, self.scene.size, self.scene.floor)
+
         return self._grids.get(round(reach, 3), make)
 
     def source(self, window: Window) -> np.ndarray:
@@ -137,17 +143,24 @@ class Renderer:
         left, top = max(int(np.floor(x0)), 0), max(int(np.floor(y0)), 0)
         right, bottom = min(int(np.ceil(x0 + w)), width), min(int(np.ceil(y0 + h)), height)
         # A copy, in memory and writable: kernels would be compiled a second time for the read-only kind on disk.
-        part = np.array(array[top:max(bottom, top + 1), left:max(right, left + 1)])
+        part = np.array(array[top : max(bottom, top + 1), left : max(right, left + 1)])
         if part.shape[:2] == (window.out_height, window.out_width) and x0 == left and y0 == top:
             return part
         # The window seldom falls on whole pixels of the level: the map from result to level says where.
         sx, sy = w / window.out_width, h / window.out_height
-        if sx > 1.0 and abs(x0 - left) < 1e-6 and abs(y0 - top) < 1e-6 and right - left == round(w) and bottom - top == round(h):
+        if (
+            sx > 1.0
+            and abs(x0 - left) < 1e-6
+            and abs(y0 - top) < 1e-6
+            and right - left == round(w)
+            and bottom - top == round(h)
+        ):
             return cv2.resize(part, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
         shift = np.array([[sx, 0, x0 - left + sx / 2 - 0.5], [0, sy, y0 - top + sy / 2 - 0.5]])
         flags = cv2.WARP_INVERSE_MAP | (cv2.INTER_LINEAR if sx > 0.5 else cv2.INTER_NEAREST)
-        return cv2.warpAffine(part, shift, (window.out_width, window.out_height), flags=flags,
-                              borderMode=cv2.BORDER_REPLICATE)
+        return cv2.warpAffine(
+            part, shift, (window.out_width, window.out_height), flags=flags, borderMode=cv2.BORDER_REPLICATE
+        )
 
     def _arguments(self, program: PixelProgram, window: Window) -> tuple:
         placed = program.placement is not None
@@ -161,10 +174,20 @@ class Renderer:
         origin_y = (window.y + 0.5 / window.scale) / grid.cell + 1.0
         origin_x = (window.x + 0.5 / window.scale) / grid.cell + 1.0
         curve = _NO_TABLE if program.curve is None else program.curve.astype(np.float32)
-        return (program.matrix.astype(np.float32), cells, np.float32(origin_y), np.float32(origin_x), np.float32(step),
-                np.float32(grid.start), np.float32(LAYER), np.float32(grid.floor),
-                np.float32(program.relief), placed, curve,
-                program.curve is not None)
+        return (
+            program.matrix.astype(np.float32),
+            cells,
+            np.float32(origin_y),
+            np.float32(origin_x),
+            np.float32(step),
+            np.float32(grid.start),
+            np.float32(LAYER),
+            np.float32(grid.floor),
+            np.float32(program.relief),
+            placed,
+            curve,
+            program.curve is not None,
+        )
 
     def linear(self, treatment: Treatment, window: Window) -> np.ndarray:
         """Scene-linear light before the display transform, float32 (h, w, 3)."""
@@ -176,8 +199,9 @@ class Renderer:
         scene_light(source, *self._arguments(program, window), out)
         return out
 
-    def picture(self, treatment: Treatment, window: Window, bits: int = 8,
-                oversample: int = 1) -> tuple[np.ndarray, np.ndarray]:
+    def picture(
+        self, treatment: Treatment, window: Window, bits: int = 8, oversample: int = 1
+    ) -> tuple[np.ndarray, np.ndarray]:
         """The picture as sRGB codes, and its limits.
 
         Parameters
@@ -201,12 +225,21 @@ class Renderer:
             larger = replace(window, out_width=window.out_width * factor, out_height=window.out_height * factor)
             codes, limits = self.picture(treatment, larger, bits)
             rows = limits.reshape(window.out_height, factor, window.out_width, factor)
-            return (cv2.resize(codes, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA),
-                    np.bitwise_or.reduce(rows, axis=(1, 3)))
+            return (
+                cv2.resize(codes, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA),
+                np.bitwise_or.reduce(rows, axis=(1, 3)),
+            )
         source = self.source(window)
         program = compile_treatment(treatment, self.scene.light)
         out = np.empty(source.shape, np.uint8 if bits == 8 else np.uint16)
         limits = np.empty(source.shape[:2], np.uint8)
-        picture_codes(source, *self._arguments(program, window), program.display.astype(np.float32),
-                      np.float32(2**bits - 1), np.float32(bits == 8), out, limits)
+        picture_codes(
+            source,
+            *self._arguments(program, window),
+            program.display.astype(np.float32),
+            np.float32(2**bits - 1),
+            np.float32(bits == 8),
+            out,
+            limits,
+        )
         return out, limits

@@ -59,13 +59,22 @@ def _placed_ev(cells, gy, gx, step, grid_start, grid_layer, relief, stop, ev):
 
 
 @nb.njit(fastmath=True)
-def _scene_row(rgb, matrix, cells, gy, gx, step, grid_start, grid_layer, floor, relief, placed, curve, curved, r, g, b,
-               stop, ev):
+def _scene_row(
+    rgb, matrix, cells, gy, gx, step, grid_start, grid_layer, floor, relief, placed, curve, curved, r, g, b, stop, ev
+):
     """Scene-linear steps on a row. One plain loop a stage, so that the compiler can work on many pixels at once."""
     width = rgb.shape[0]
     m00, m01, m02, m10, m11, m12, m20, m21, m22 = (
-        matrix[0, 0], matrix[0, 1], matrix[0, 2], matrix[1, 0], matrix[1, 1], matrix[1, 2], matrix[2, 0],
-        matrix[2, 1], matrix[2, 2])
+        matrix[0, 0],
+        matrix[0, 1],
+        matrix[0, 2],
+        matrix[1, 0],
+        matrix[1, 1],
+        matrix[1, 2],
+        matrix[2, 0],
+        matrix[2, 1],
+        matrix[2, 2],
+    )
     for x in range(width):
         red, green, blue = rgb[x, 0], rgb[x, 1], rgb[x, 2]
         stop[x] = log2(max(_LR * red + _LG * green + _LB * blue, floor))
@@ -170,30 +179,85 @@ def _round(v, top, dither, bits):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def scene_light(rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid_layer, floor, relief, placed, curve,
-                curved, out):
+def scene_light(
+    rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid_layer, floor, relief, placed, curve, curved, out
+):
     """Scene-linear light after the program, float32 (h, w, 3)."""
     height, width = rgb.shape[:2]
     for y in nb.prange(height):
         work = np.empty((5, width), np.float32)
         r, g, b = work[0], work[1], work[2]
-        _scene_row(rgb[y], matrix, cells, origin_y + np.float32(y) * step, origin_x, step, grid_start, grid_layer, floor,
-                   relief, placed, curve, curved, r, g, b, work[3], work[4])
+        _scene_row(
+            rgb[y],
+            matrix,
+            cells,
+            origin_y + np.float32(y) * step,
+            origin_x,
+            step,
+            grid_start,
+            grid_layer,
+            floor,
+            relief,
+            placed,
+            curve,
+            curved,
+            r,
+            g,
+            b,
+            work[3],
+            work[4],
+        )
         for x in range(width):
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = r[x], g[x], b[x]
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def picture_codes(rgb, matrix, cells, origin_y, origin_x, step, grid_start, grid_layer, floor, relief, placed, curve,
-                  curved, display, top, dither, out, limits):
+def picture_codes(
+    rgb,
+    matrix,
+    cells,
+    origin_y,
+    origin_x,
+    step,
+    grid_start,
+    grid_layer,
+    floor,
+    relief,
+    placed,
+    curve,
+    curved,
+    display,
+    top,
+    dither,
+    out,
+    limits,
+):
     """The picture as sRGB codes 0 to ``top`` in ``out`` (h, w, 3), and its limits (h, w)."""
     height, width = rgb.shape[:2]
     white, black = np.float32(1.0 - 0.5 / 255), np.float32(0.5 / 255)
     for y in nb.prange(height):
         work = np.empty((5, width), np.float32)
         r, g, b = work[0], work[1], work[2]
-        _scene_row(rgb[y], matrix, cells, origin_y + np.float32(y) * step, origin_x, step, grid_start, grid_layer, floor,
-                   relief, placed, curve, curved, r, g, b, work[3], work[4])
+        _scene_row(
+            rgb[y],
+            matrix,
+            cells,
+            origin_y + np.float32(y) * step,
+            origin_x,
+            step,
+            grid_start,
+            grid_layer,
+            floor,
+            relief,
+            placed,
+            curve,
+            curved,
+            r,
+            g,
+            b,
+            work[3],
+            work[4],
+        )
         _show_row(r, g, b, display, work[3], work[4])
         for x in range(width):
             r[x] = np.sqrt(r[x]) * np.float32(65536)

@@ -22,8 +22,9 @@ def table_stops() -> np.ndarray:
 class StepParameters(BaseModel):
     """Parameters of one step. ``on`` false leaves the step out."""
 
-    model_config = ConfigDict(extra="forbid", validate_default=True, allow_inf_nan=False,
-                              json_schema_serialization_defaults_required=True)
+    model_config = ConfigDict(
+        extra="forbid", validate_default=True, allow_inf_nan=False, json_schema_serialization_defaults_required=True
+    )
     on: bool = Field(True, description="Whether the step takes part.")
 
 
@@ -33,8 +34,14 @@ def dial(default, unit: str, low: float, high: float, step: float, title: str, h
     ``default`` None means automatic: the scene decides. ``shows`` among ``extra`` names the view shown while the
     dial is held, ``group`` the heading it stands under.
     """
-    return Field(default, ge=low, le=high, title=title, description=help,
-                 json_schema_extra={"unit": unit, "step": step, "low": low, "high": high, **extra})
+    return Field(
+        default,
+        ge=low,
+        le=high,
+        title=title,
+        description=help,
+        json_schema_extra={"unit": unit, "step": step, "low": low, "high": high, **extra},
+    )
 
 
 @dataclass

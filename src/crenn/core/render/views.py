@@ -49,8 +49,12 @@ def _draw_limits(codes: np.ndarray, limits: np.ndarray) -> None:
 def _sampled(plane: np.ndarray, window: Window) -> np.ndarray:
     """A plane of whole numbers at the places of a window's pixels."""
     height, width = plane.shape
-    ys = np.clip((window.y + (np.arange(window.out_height) + 0.5) * window.height / window.out_height).astype(int), 0, height - 1)
-    xs = np.clip((window.x + (np.arange(window.out_width) + 0.5) * window.width / window.out_width).astype(int), 0, width - 1)
+    ys = np.clip(
+        (window.y + (np.arange(window.out_height) + 0.5) * window.height / window.out_height).astype(int), 0, height - 1
+    )
+    xs = np.clip(
+        (window.x + (np.arange(window.out_width) + 0.5) * window.width / window.out_width).astype(int), 0, width - 1
+    )
     return np.asarray(plane[ys[:, None], xs[None, :]])
 
 
@@ -100,8 +104,9 @@ def _source_order(report: dict) -> list[int]:
     return [indices[i] for i in sorted(range(len(frames)), key=lambda i: frames[i]["ev"])]
 
 
-def paint_view(renderer: Renderer, treatment: Treatment, window: Window, view: str,
-               oversample: int = 1) -> tuple[np.ndarray, dict]:
+def paint_view(
+    renderer: Renderer, treatment: Treatment, window: Window, view: str, oversample: int = 1
+) -> tuple[np.ndarray, dict]:
     """Render a view: sRGB codes, uint8 (h, w, 3), and the shares of the window that clip.
 
     Parameters
@@ -117,8 +122,11 @@ def paint_view(renderer: Renderer, treatment: Treatment, window: Window, view: s
     if view == "untreated":
         treatment = Treatment.untreated()
     codes, limits = renderer.picture(treatment, window, oversample=oversample)
-    shares = {"white": float((limits & 7 == 7).mean()), "some": float((limits & 7 > 0).mean()),
-              "black": float((limits & CRUSHED > 0).mean())}
+    shares = {
+        "white": float((limits & 7 == 7).mean()),
+        "some": float((limits & 7 > 0).mean()),
+        "black": float((limits & CRUSHED > 0).mean()),
+    }
     if view == "limits":
         _draw_limits(codes, limits)
     elif view == "source":
@@ -156,7 +164,8 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
     Returns
     -------
     dict
-        ``stop`` of the scene, ``tone`` in % (L*), ``snr_db``, ``frame`` that feeds it, whether it ``moved``, ``clipped`` channels in
+        ``stop`` of the scene, ``tone`` in % (L*), ``snr_db``, ``frame`` that feeds it, whether it ``moved``,
+        ``clipped`` channels in
         every frame, and those at ``white`` or all at ``black`` in the picture.
     """
     scene = renderer.scene
@@ -166,8 +175,14 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
         return None
     rgb = np.asarray(scene.levels[0][row, column], np.float64)
     value = max(float(LUMINANCE @ rgb), 2.0**-30)
-    out: dict = {"x": column, "y": row, "stop": round(float(np.log2(value)), 2), "snr_db": None, "frame": None,
-                 "clipped": ""}
+    out: dict = {
+        "x": column,
+        "y": row,
+        "stop": round(float(np.log2(value)), 2),
+        "snr_db": None,
+        "frame": None,
+        "clipped": "",
+    }
     if scene.sigma is not None:
         deviation = float(np.sqrt(((np.asarray(scene.sigma[row, column], np.float64) * LUMINANCE) ** 2).sum()))
         out["snr_db"] = round(float(20 * np.log10(max(value / max(deviation, 1e-12), 1e-3))), 1)
