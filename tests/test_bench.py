@@ -9,8 +9,8 @@ from crenn.bench.run import run_bench
 from crenn.bench.table import Table
 from crenn.bench.tmqi import tmqi
 from crenn.bench.tone import halo, hue_shift
+from crenn.core.colour.spaces import REC2020_TO_SRGB, luminance, srgb_encode
 from crenn.core.errors import CrennError
-from crenn.core.spaces import REC2020_TO_SRGB, luminance, srgb_encode
 
 
 class Measures(unittest.TestCase):

@@ -8,11 +8,11 @@ import rawpy
 from crenn.camera.scenes import SCENES
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.camera.shoot import shoot
+from crenn.core.colour.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.frames.metadata import read_metadata
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import read_exr
-from crenn.core.spaces import luminance
 from tests.support import FolderCase, ramp, take
 
 

@@ -10,10 +10,10 @@ from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.scenes import SCENES
 from crenn.camera.shoot import Bracket, scene_named, shoot
 from crenn.camera.stars import TURN, Satellite, StarField
-from crenn.core.align.lens import Lens
-from crenn.core.align.mapping import apply_homography
 from crenn.core.errors import CrennError
 from crenn.core.frames.raw import read_raw
+from crenn.core.geometry.lens import Lens
+from crenn.core.geometry.mapping import apply_homography
 from crenn.core.radiance import read_exr
 from tests.support import FolderCase
 

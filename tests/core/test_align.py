@@ -7,11 +7,11 @@ import numpy as np
 
 from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.sensor import Exposure, Sensor
-from crenn.core.align.lens import Lens
-from crenn.core.align.mapping import Mesh, apply_homography
-from crenn.core.align.resample import MISSING, noise_share, resample, resample_mosaic
+from crenn.core.geometry.lens import Lens
+from crenn.core.geometry.mapping import Mesh, apply_homography
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
+from crenn.core.mosaic.moving import MISSING, noise_share, resample, resample_mosaic
 from tests.support import FolderCase, night, take
 
 RGGB = np.array([[0, 1], [1, 2]], np.uint8)

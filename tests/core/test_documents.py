@@ -14,11 +14,11 @@ from PIL import Image, ImageCms
 from crenn.core.deliver.files import CaptureMetadata, deliver
 from crenn.core.errors import Cancelled, CrennError, InvalidTreatment
 from crenn.core.frames.grouping import GroupingKey, group_frames
-from crenn.core.merge.report import MergeReport, light_statistics
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap, read_exr, write_exr
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.report.merging import MergeReport, light_statistics
 from crenn.core.treatment import STEPS, Treatment, parse_treatment, read_treatment
 from tests.support import ROOT, FolderCase, night
 

@@ -4,17 +4,17 @@ import unittest
 
 import numpy as np
 
+from crenn.core.colour.spaces import luminance
 from crenn.core.light.automatic import SceneLight
-from crenn.core.light.base import build_base, reduced_for_base
 from crenn.core.light.ends import STRAIGHT, shown_luminance
 from crenn.core.light.placement import MIDDLE, Rung, placement_ev
 from crenn.core.light.tone import tone_ev
-from crenn.core.merge.report import light_statistics
 from crenn.core.radiance import RadianceMap
+from crenn.core.render.base import build_base, reduced_for_base
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.render.step import table_stops
-from crenn.core.spaces import luminance
+from crenn.core.report.merging import light_statistics
+from crenn.core.steps import table_stops
 from crenn.core.treatment import parse_treatment
 from tests.support import FolderCase, night, ramp
 

@@ -6,14 +6,14 @@ import numpy as np
 
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.core.frames.raw import read_raw
-from crenn.core.merge.clipped import rebuild_clipped
 from crenn.core.merge.combine import combine
-from crenn.core.merge.demosaic import demosaic
 from crenn.core.merge.exposures import measure_ratio, saturation_level
 from crenn.core.merge.ghosts import CELL, find_motion
-from crenn.core.merge.hot import mend_hot
-from crenn.core.merge.report import BIN, light_statistics
+from crenn.core.mosaic.clipped import rebuild_clipped
+from crenn.core.mosaic.demosaic import demosaic
+from crenn.core.mosaic.hot import mend_hot
 from crenn.core.noise.model import NoiseModel
+from crenn.core.report.merging import BIN, light_statistics
 from tests.support import FolderCase, night, ramp, take
 
 RGGB = np.array([[0, 1], [1, 2]], np.uint8)

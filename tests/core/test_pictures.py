@@ -9,11 +9,11 @@ import tifffile
 from PIL import Image, ImageCms
 from PIL.TiffImagePlugin import IFDRational
 
+from crenn.core.colour.spaces import srgb_encode
 from crenn.core.errors import MismatchedFrames, UnreadableFrame
 from crenn.core.frames.read import frame_metadata, read_frame
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
-from crenn.core.spaces import srgb_encode
 from tests.core.test_align import town
 from tests.support import FolderCase
 

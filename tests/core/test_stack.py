@@ -8,10 +8,10 @@ import numpy as np
 from crenn.camera.optics import Pose
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.camera.stars import StarField
-from crenn.core.align.lens import Lens
 from crenn.core.align.stars import find_stars, fit_sky, is_star_field
 from crenn.core.frames.kinds import kind_of, look_at
 from crenn.core.frames.raw import read_raw
+from crenn.core.geometry.lens import Lens
 from crenn.core.merge.instructions import Instructions, Stroke
 from crenn.core.merge.merge import merge_frames
 from tests.support import FolderCase, take

@@ -12,10 +12,10 @@ from crenn.core.errors import CrennError
 from crenn.core.merge import mosaics
 from crenn.core.merge.brush import as_on_sensor, stroke_mask
 from crenn.core.merge.calibrate import count_hot, mend_sites
-from crenn.core.merge.coverage import cover
 from crenn.core.merge.instructions import Stroke
 from crenn.core.merge.stack import _middle
 from crenn.core.noise.model import NoiseModel
+from crenn.core.report.coverage import cover
 
 RGGB = np.array([[0, 1], [1, 2]], np.uint8)
 

@@ -24,9 +24,9 @@ from crenn.core.errors import CrennError, Missing
 from crenn.core.light.automatic import SceneLight
 from crenn.core.light.white_balance import white_of_patch
 from crenn.core.merge.instructions import Instructions
-from crenn.core.merge.report import MergeReport
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.views import frame_tones
+from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import STEPS, Treatment
 from crenn.jobs.queue import add_job, cancel
 from crenn.store import treatments

@@ -7,7 +7,7 @@ from fastapi import Path
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
 from crenn.core.merge.instructions import Instructions, Words
-from crenn.core.merge.report import MergeReport
+from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import Treatment
 
 #: The largest key of the database's tables.

@@ -10,12 +10,12 @@ import numpy as np
 from crenn.bench.table import Table
 from crenn.camera.shoot import Bracket, scene_named, shoot
 from crenn.core.align.bracket import align
-from crenn.core.align.mapping import apply_homography
+from crenn.core.colour.spaces import luminance
 from crenn.core.frames.raw import RawFrame, read_raw
+from crenn.core.geometry.mapping import apply_homography
 from crenn.core.merge.exposures import saturation_level
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import read_exr
-from crenn.core.spaces import luminance
 
 SIZE = (3000, 2000)
 

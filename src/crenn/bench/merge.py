@@ -11,8 +11,8 @@ import rawpy
 from crenn.bench.charts import BRACKET, CLEAN, smooth_chart, take
 from crenn.bench.table import Table
 from crenn.core.frames.raw import read_raw
-from crenn.core.merge.demosaic import demosaic
 from crenn.core.merge.merge import merge_frames
+from crenn.core.mosaic.demosaic import demosaic
 
 _BANDS = range(-11, 2)
 

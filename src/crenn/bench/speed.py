@@ -12,12 +12,12 @@ import numpy as np
 
 from crenn.bench.charts import BRACKET, CLEAN, shipped, take
 from crenn.bench.table import Table
+from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
 from crenn.core.deliver.files import deliver
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.spaces import delta_e2000, srgb_to_lab
 from crenn.core.treatment import Treatment, parse_treatment
 
 

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crenn.core.align.lens import Lens
-from crenn.core.align.mapping import Mesh
+from crenn.core.geometry.lens import Lens
+from crenn.core.geometry.mapping import Mesh
 
 
 @dataclass(frozen=True)

@@ -14,14 +14,14 @@ from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.scenes import SCENES
 from crenn.camera.scenes.scene import Scene, Stage
 from crenn.camera.sensor import Exposure, Sensor
-from crenn.core.align.lens import Lens
-from crenn.core.align.resample import resample
+from crenn.core.colour.spaces import REC2020_CHROMATICITIES, XYZ_TO_REC2020, xy_to_xyz
+from crenn.core.colour.white import white_xy
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
-from crenn.core.light.white_balance import white_xy
+from crenn.core.geometry.lens import Lens
+from crenn.core.geometry.resample import resample
 from crenn.core.progress import Progress
 from crenn.core.radiance import write_exr
-from crenn.core.spaces import REC2020_CHROMATICITIES, XYZ_TO_REC2020, xy_to_xyz
 
 #: Size at which the light of the scenes ships ready made, (width, height).
 SHIPPED_SIZE = (3000, 2000)

@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 
 from crenn.camera.optics import Pose
-from crenn.core.align.lens import Lens
+from crenn.core.geometry.lens import Lens
 
 #: The sky turns once in a sidereal day, in radians per second.
 TURN = 2 * np.pi / 86164.0

@@ -7,11 +7,11 @@ from pathlib import Path
 import numpy as np
 import OpenEXR
 
+from crenn.core.colour.spaces import D65_XY, REC2020_CHROMATICITIES, XYZ_TO_REC2020, rgb_to_xyz_matrix
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
 from crenn.core.frames.sizes import check_size
-from crenn.core.merge.report import MergeReport
-from crenn.core.spaces import D65_XY, REC2020_CHROMATICITIES, XYZ_TO_REC2020, rgb_to_xyz_matrix
+from crenn.core.report.merging import MergeReport
 
 #: Maps of whole numbers that go with the light.
 PLANES = ("source", "clipped", "moved", "ground")
@@ -40,7 +40,7 @@ class RadianceMap:
     ground : ndarray, uint8 (H, W) or None
         255 on the ground, 0 in the sky, where a stack registered the two apart.
     report : dict
-        The merge report (see `crenn.core.merge.report`).
+        The merge report (see `crenn.core.report.merging`).
     """
 
     rgb: np.ndarray

@@ -16,7 +16,7 @@ from crenn.core.light.exposure import EXPOSURE, ExposureParameters
 from crenn.core.light.placement import PLACEMENT, PlacementParameters
 from crenn.core.light.tone import TONE, ToneParameters
 from crenn.core.light.white_balance import WHITE_BALANCE, WhiteBalanceParameters
-from crenn.core.render.step import Step
+from crenn.core.steps import Step
 
 #: Steps in the order in which they act. Those before ``SCENE_LINEAR_END`` leave light unbounded.
 STEPS: tuple[Step, ...] = (EXPOSURE, WHITE_BALANCE, PLACEMENT, TONE, ENDS)

@@ -163,8 +163,8 @@ def worn_out(job: Job) -> str:
     """What to say of a job that has ended its worker too often: the file or step at which it did."""
     at = f"at “{job.text}”" if job.text not in ("Waiting", "Starting") else "as it began"
     return (
-        f"The worker was ended {job.attempts} times by this, the last time {at}. Leave the file out if one is named, or "
-        "try again with fewer or smaller frames: the machine may be short of memory."
+        f"The worker was ended {job.attempts} times by this, the last time {at}. Leave the file out, if one is named, "
+        "or try again with fewer or smaller frames: the machine may be short of memory."
     )
 
 

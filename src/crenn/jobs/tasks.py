@@ -9,9 +9,9 @@ from crenn.core.files import write_jpeg
 from crenn.core.frames.read import frame_metadata
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
-from crenn.core.merge.report import MergeReport
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import parse_treatment
 from crenn.jobs.importing import bring_in
 from crenn.jobs.queue import add_job

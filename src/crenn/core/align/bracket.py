@@ -1,21 +1,19 @@
 """Lays the frames of a bracket over their reference frame."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.align.mapping import Mesh, apply_homography
-from crenn.core.align.proxy import SHARP, Level, levels_of, pyramid, relative_sharpness
-from crenn.core.align.register import Registration, refined, register
-from crenn.core.align.resample import resample
-from crenn.core.frames.raw import RawFrame
-from crenn.core.noise.model import NoiseModel
+from crenn.core.align.proxy import SEEN, SHARP, Level, levels_of, pyramid, relative_sharpness, seen
+from crenn.core.align.register import Registration, is_still, refined, register, shifts_of
+from crenn.core.frames.light import LightFrame, sensitivities
+from crenn.core.geometry.mapping import Mesh
+from crenn.core.geometry.resample import resample
 from crenn.core.progress import Progress
 
-#: Frames whose places all lie within this many pixels were shot from a tripod: they are not touched.
-_STILL = 0.12
 #: Less agreement of structure than this means another view.
 _AGREE = 0.55
 #: A frame with less of the others' coarse gradients is fogged.
@@ -29,8 +27,6 @@ _WORTH = 60.0
 _LARGE = 3200
 #: Stops by which the exposure of dark and bright parts may differ.
 _HAZE = 0.45
-#: Share of the picture in which a frame must show more than noise.
-_SEEN = 0.002
 
 
 @dataclass(frozen=True)
@@ -54,12 +50,6 @@ class Alignment:
     turn: float = 0.0
     error: float = 0.0
     fault: str | None = None
-
-
-def _seen(level: Level) -> float:
-    """Share of a small picture with more than noise in it; clipped light counts as seen."""
-    clear = (level.light > 5 * np.sqrt(level.variance)) | ~level.valid
-    return float(clear.mean())
 
 
 def _fits_as_it_lies(a: Level, b: Level) -> bool | None:
@@ -145,14 +135,7 @@ def _inverted(found: Registration) -> Registration:
     )
 
 
-def align(
-    frames: list[RawFrame],
-    noise: list[NoiseModel],
-    clip: list[float],
-    gains: np.ndarray,
-    reference: int,
-    progress: Progress | None = None,
-) -> list[Alignment]:
+def align(frames: Sequence[LightFrame], reference: int, progress: Progress | None = None) -> list[Alignment]:
     """Find how each frame of a bracket lies against the reference frame.
 
     Frames are taken in the order of their exposures, from the reference frame outwards, each against the mean of all
@@ -160,14 +143,10 @@ def align(
 
     Parameters
     ----------
-    frames : list of RawFrame
+    frames : sequence of LightFrame
         Of one size and camera.
-    noise : list of NoiseModel
-    clip : list of float
-        Raw numbers from which sites count as clipped.
-    gains : ndarray (K,)
-        Sensitivities relative to the reference frame.
     reference : int
+        Place of the reference frame.
     progress : Progress, optional
 
     Returns
@@ -177,22 +156,20 @@ def align(
     progress = progress or Progress()
     size = frames[0].mosaic.shape
     out: list[Alignment] = [Alignment()] * len(frames)
+    gains = sensitivities(list(frames)) / frames[reference].sensitivity
 
     def levels(k: int) -> list[Level]:
         f = frames[k]
-        return levels_of(f.mosaic, f.pattern, f.black, f.white, clip[k], noise[k], float(gains[k]))
+        return levels_of(f.mosaic, f.pattern, f.levels, f.noise, float(gains[k]))
 
     laid = levels(reference)
     ev = np.log2(np.asarray(gains, np.float64))
     order = sorted((k for k in range(len(frames)) if k != reference), key=lambda k: (abs(ev[k] - ev[reference]), k))
     known: dict[int, np.ndarray] = {reference: np.eye(3)}
-    corners = np.array(
-        [(x, y) for x in (0, size[1] / 2, size[1] - 1) for y in (0, size[0] / 2, size[0] - 1)], np.float64
-    )
     for count, k in enumerate(order):
         progress.at(count / max(len(order), 1), f"Aligning {frames[k].name}")
         own = levels(k)
-        if _seen(own[-1]) < _SEEN:
+        if seen(own[-1]) < SEEN:
             out[k] = Alignment(fault="shows nothing but noise, as with the lens cap on.")
             continue
         nearest = min(known, key=lambda i: abs(ev[i] - ev[k]))
@@ -227,21 +204,19 @@ def align(
         if found.contrast < _CLEAR or _hazy(laid[-1], own[-1], found.matrix):
             out[k] = Alignment(fault="is fogged or lit otherwise than the other frames.")
             continue
-        shift = apply_homography(found.matrix, corners) - corners
-        if np.hypot(*shift.T).max() > max(_STILL, 2.5 * found.error):
+        if not is_still(found, size):
             found = _inverted(refined(own, laid, _inverted(found))) if brighter else refined(laid, own, found)
-            shift = apply_homography(found.matrix, corners) - corners
         sharpness = relative_sharpness(laid[0], own[0])
         if sharpness < SHARP:
             out[k] = Alignment(fault=f"is blurred: it keeps {sharpness:.0%} of the fine detail of the others.")
             continue
-        still = np.hypot(*shift.T).max() <= max(_STILL, 2.5 * found.error) or found.improvement < _WORTH
+        still = is_still(found, size) or found.improvement < _WORTH
         matrix = np.eye(3) if still else found.matrix
         known[k] = matrix
         turn = float(np.degrees(np.arctan2(matrix[1, 0] - matrix[0, 1], matrix[0, 0] + matrix[1, 1])))
         out[k] = Alignment(
             None if still else Mesh.from_homography(matrix, size),
-            0.0 if still else float(np.hypot(*shift[4])),
+            0.0 if still else float(np.hypot(*shifts_of(found.matrix, size)[4])),
             turn,
             0.0 if still else found.error,
         )

@@ -6,10 +6,13 @@ import cv2
 import numba as nb
 import numpy as np
 
+from crenn.core.mosaic.levels import Levels
 from crenn.core.noise.model import NoiseModel
 
 #: The smallest level is about this wide, in pixels.
 _SMALLEST = 200
+#: Share of the picture in which a frame must show more than noise.
+SEEN = 0.002
 #: A frame that keeps less than this share of the others' fine detail is blurred.
 SHARP = 0.45
 
@@ -62,13 +65,7 @@ def _green(mosaic, pattern, black, scale, clip, slope, offset, gain, light, vari
 
 
 def levels_of(
-    mosaic: np.ndarray,
-    pattern: np.ndarray,
-    black: np.ndarray,
-    white: float,
-    clip: float,
-    noise: NoiseModel,
-    gain: float,
+    mosaic: np.ndarray, pattern: np.ndarray, levels: Levels, noise: NoiseModel, gain: float = 1.0
 ) -> list[Level]:
     """Levels of a raw frame, the finest first: half the mosaic's size, then halved until small.
 
@@ -76,9 +73,7 @@ def levels_of(
     ----------
     mosaic : ndarray, uint16 (H, W)
     pattern : ndarray, uint8 (2, 2)
-    black : ndarray, float32 (3,)
-    white, clip : float
-        Raw numbers of saturation and clipping.
+    levels : Levels
     noise : NoiseModel
     gain : float
         Sensitivity relative to the reference frame.
@@ -88,9 +83,9 @@ def levels_of(
     _green(
         mosaic,
         pattern,
-        np.float32(black[1]),
-        np.float32(1 / (white - black[1])),
-        np.uint16(min(clip, 65535)),
+        np.float32(levels.black[1]),
+        np.float32(1 / (levels.white - levels.black[1])),
+        np.uint16(min(levels.clip, 65535)),
         np.float32(noise.slope[1]),
         np.float32(noise.offset[1]),
         np.float32(gain),
@@ -107,6 +102,12 @@ def pyramid(finest: Level) -> list[Level]:
     while max(out[-1].light.shape) > 1.5 * _SMALLEST:
         out.append(out[-1].halved())
     return out
+
+
+def seen(level: Level) -> float:
+    """Share of a small picture with more than noise in it; clipped light counts as seen."""
+    clear = (level.light > 5 * np.sqrt(level.variance)) | ~level.valid
+    return float(clear.mean())
 
 
 def relative_sharpness(a: Level, b: Level) -> float:

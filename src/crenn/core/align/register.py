@@ -12,7 +12,10 @@ import numba as nb
 import numpy as np
 
 from crenn.core.align.proxy import Level
+from crenn.core.geometry.mapping import apply_homography
 
+#: Frames whose places all lie within this many pixels were shot from a tripod: they are not touched.
+_STILL = 0.12
 #: Agreement from which no further guesses are tried.
 _SURE = 0.9
 #: At most this many places take part, those with most to say.
@@ -497,3 +500,16 @@ def register(
         places.extent,
         places.improvement(matrix),
     )
+
+
+def shifts_of(matrix: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    """How far a homography moves corners, edges and, fifth, the middle of a picture of a size (H, W): (9, 2)."""
+    height, width = size
+    places = [(x, y) for x in (0, width / 2, width - 1) for y in (0, height / 2, height - 1)]
+    points = np.array(places, np.float64)
+    return apply_homography(matrix, points) - points
+
+
+def is_still(found: Registration, size: tuple[int, int]) -> bool:
+    """Whether a frame lies right as it is: it moved by no more than can be told from nothing."""
+    return bool(np.hypot(*shifts_of(found.matrix, size).T).max() <= max(_STILL, 2.5 * found.error))

@@ -8,8 +8,8 @@ from scipy.optimize import least_squares
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
-from crenn.core.align.lens import Lens
-from crenn.core.align.mapping import Mesh
+from crenn.core.geometry.lens import Lens
+from crenn.core.geometry.mapping import Mesh
 
 #: At most this many stars of a frame take part.
 _MOST = 500

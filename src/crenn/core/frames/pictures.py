@@ -17,12 +17,7 @@ import OpenEXR
 import tifffile
 from PIL import Image, ImageCms
 
-from crenn.core.errors import UnreadableFrame
-from crenn.core.frames.metadata import FrameMetadata
-from crenn.core.frames.raw import RawFrame
-from crenn.core.frames.sizes import check_size
-from crenn.core.light.white_balance import temperature_of
-from crenn.core.spaces import (
+from crenn.core.colour.spaces import (
     D65_XY,
     REC2020_CHROMATICITIES,
     SRGB_XY,
@@ -31,6 +26,13 @@ from crenn.core.spaces import (
     rgb_to_xyz_matrix,
     xy_to_xyz,
 )
+from crenn.core.colour.white import temperature_of
+from crenn.core.errors import UnreadableFrame
+from crenn.core.frames.metadata import FrameMetadata
+from crenn.core.frames.raw import RawFrame
+from crenn.core.frames.sizes import check_size
+from crenn.core.geometry.orientation import flip_of_exif
+from crenn.core.mosaic.bayer import sites
 
 PICTURE_ENDINGS = frozenset([".tif", ".tiff", ".png", ".jpg", ".jpeg", ".exr"])
 #: Codes and light are stored with this number at their top.
@@ -41,8 +43,6 @@ _MOST_CHANNELS = 8
 Image.MAX_IMAGE_PIXELS = None
 _PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
 _D50 = np.array([0.9642, 1.0, 0.8249])
-#: LibRaw's turn for each of Exif's orientations; mirrored ones do not come from cameras.
-_FLIPS = {1: 0, 3: 3, 6: 6, 8: 5}
 
 
 def _number(tag) -> float | None:
@@ -79,7 +79,7 @@ def _metadata(path: Path, width: int, height: int) -> tuple[FrameMetadata, int]:
         focal_length=_number(tags.get("EXIF FocalLength")),
         noise_profile=None,
     )
-    return about, _FLIPS.get(orientation, 0)
+    return about, flip_of_exif(orientation)
 
 
 def _kind(path: Path) -> str:
@@ -233,11 +233,10 @@ def _mosaic(pixels: np.ndarray, top: float) -> np.ndarray:
     """Pixels (H, W, 3) sampled as a Bayer mosaic, uint16, ``top`` at `TOP`; H and W are made even."""
     height, width = (n // 2 * 2 for n in pixels.shape[:2])
     mosaic = np.empty((height, width), np.uint16)
-    for row in range(2):
-        for column in range(2):
-            plane = pixels[row:height:2, column:width:2, _PATTERN[row, column]].astype(np.float32)
-            plane = np.nan_to_num(np.maximum(plane, 0), posinf=0.0) * np.float32(TOP / top)
-            mosaic[row::2, column::2] = np.minimum(np.rint(plane), TOP)
+    for c, where in sites(_PATTERN):
+        plane = pixels[:height, :width][(*where, c)].astype(np.float32)
+        plane = np.nan_to_num(np.maximum(plane, 0), posinf=0.0) * np.float32(TOP / top)
+        mosaic[where] = np.minimum(np.rint(plane), TOP)
     return mosaic
 
 

@@ -5,9 +5,9 @@ from functools import cached_property
 
 import numpy as np
 
+from crenn.core.colour.spaces import D65_XY
+from crenn.core.colour.white import temperature_of
 from crenn.core.light.placement import LIGHT_SPAN, MIDDLE, placement_ev
-from crenn.core.light.white_balance import temperature_of
-from crenn.core.spaces import D65_XY
 
 #: Tone, in EV below white, on which the bulk of the scene is put: under middle grey, as it is night.
 _BULK_TONE = -2.75

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.render.step import PixelProgram, Step, StepParameters, dial, table_stops
+from crenn.core.steps import PixelProgram, Step, StepParameters, dial, table_stops
 
 #: Luminance of the picture up to which light is shown in proportion; above it rolls off to white.
 STRAIGHT = 0.45

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.render.step import PixelProgram, Step, StepParameters, dial
+from crenn.core.steps import PixelProgram, Step, StepParameters, dial
 
 
 class ExposureParameters(StepParameters):

@@ -4,7 +4,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 from scipy.interpolate import PchipInterpolator
 
-from crenn.core.render.step import PixelProgram, Step, StepParameters, dial, table_stops
+from crenn.core.steps import PixelProgram, Step, StepParameters, dial, table_stops
 
 #: Stops are opened fully from this far below middle grey, and held fully from this far above it.
 SHADOW_SPAN, LIGHT_SPAN = 6.0, 6.0

@@ -3,7 +3,7 @@
 import numpy as np
 
 from crenn.core.light.placement import MIDDLE
-from crenn.core.render.step import PixelProgram, Step, StepParameters, dial, table_stops
+from crenn.core.steps import PixelProgram, Step, StepParameters, dial, table_stops
 
 #: Stops below and above middle grey over which toe and shoulder take hold.
 _TOE_SPAN, _SHOULDER_SPAN = 4.0, 2.5

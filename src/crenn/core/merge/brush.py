@@ -1,11 +1,10 @@
 """Strokes of the brush as masks."""
 
-from collections.abc import Sequence
-
 import cv2
 import numpy as np
 
-from crenn.core.merge.instructions import Stroke
+from crenn.core.geometry.orientation import place_on_sensor
+from crenn.core.merge.instructions import Instructions, Stroke
 
 
 def stroke_mask(stroke: Stroke, shape: tuple[int, int]) -> np.ndarray:
@@ -21,9 +20,20 @@ def stroke_mask(stroke: Stroke, shape: tuple[int, int]) -> np.ndarray:
     return mask > 0
 
 
-def as_on_sensor(strokes: Sequence[Stroke], flip: int) -> list[Stroke]:
-    """Strokes over the picture as held, turned as the sensor lay; ``flip`` is LibRaw's."""
-    turned = {3: lambda x, y: (1 - x, 1 - y), 5: lambda x, y: (1 - y, x), 6: lambda x, y: (y, 1 - x)}.get(flip)
-    if turned is None:
-        return list(strokes)
-    return [s.model_copy(update={"points": [turned(x, y) for x, y in s.points]}) for s in strokes]
+def on_sensor(instructions: Instructions, flip: int) -> Instructions:
+    """Instructions whose strokes and choices over the picture as held are turned as the sensor lay.
+
+    Parameters
+    ----------
+    instructions : Instructions
+    flip : int
+        See `crenn.core.geometry.orientation`.
+    """
+    if not (instructions.strokes or instructions.choices):
+        return instructions
+
+    def turned(stroke: Stroke) -> Stroke:
+        return stroke.model_copy(update={"points": [place_on_sensor(x, y, flip) for x, y in stroke.points]})
+
+    choices = [c.model_copy(update=dict(zip("xy", place_on_sensor(c.x, c.y, flip)))) for c in instructions.choices]
+    return instructions.model_copy(update={"strokes": [turned(s) for s in instructions.strokes], "choices": choices})

@@ -7,7 +7,9 @@ import cv2
 import numba as nb
 import numpy as np
 
+from crenn.core.frames.light import LightFrame
 from crenn.core.frames.raw import RawFrame
+from crenn.core.mosaic.bayer import sites
 from crenn.core.noise.model import NoiseModel
 
 #: A site of the master dark frame is hot from this many deviations of a single frame's noise.
@@ -45,12 +47,11 @@ def _names(frames: Sequence[RawFrame]) -> str:
     return frames[0].name if len(frames) == 1 else f"{frames[0].name} and {len(frames) - 1} more"
 
 
-def prepare(
-    lights: Sequence[RawFrame],
+def master_frames(
+    lights: Sequence[LightFrame],
     darks: Sequence[RawFrame] = (),
     flats: Sequence[RawFrame] = (),
     biases: Sequence[RawFrame] = (),
-    noise: NoiseModel | None = None,
 ) -> Calibration:
     """Make master frames for a set of light frames.
 
@@ -60,11 +61,11 @@ def prepare(
 
     Parameters
     ----------
-    lights, darks, flats, biases : sequence of RawFrame
-    noise : NoiseModel, optional
-        Of the light frames.
+    lights : sequence of LightFrame
+    darks, flats, biases : sequence of RawFrame
     """
     first = lights[0]
+    noise = first.noise
     out = Calibration()
 
     def fitting(frames, what: str, dark: bool) -> list[RawFrame]:
@@ -122,9 +123,8 @@ def _mean(frames: Sequence[RawFrame]) -> np.ndarray:
     highest, lowest = np.full(total.shape, -np.inf, np.float32), np.full(total.shape, np.inf, np.float32)
     for f in frames:
         value = f.mosaic.astype(np.float32)
-        for row in range(2):
-            for column in range(2):
-                value[row::2, column::2] -= f.black[f.pattern[row, column]]
+        for c, where in sites(f.pattern):
+            value[where] -= f.black[c]
         total += value
         np.maximum(highest, value, out=highest)
         np.minimum(lowest, value, out=lowest)
@@ -171,7 +171,7 @@ def _flat(flats: Sequence[RawFrame]) -> np.ndarray:
 
 
 @nb.njit(parallel=True, cache=True, nogil=True)
-def count_hot(mosaic, black, noise_floor, slope, votes):
+def _vote_hot(mosaic, black, noise_floor, slope, votes):
     """Add one vote to each site that stands out of its surroundings as no lens would draw it.
 
     ``black`` and ``noise_floor`` are raw numbers, ``slope`` the raw variance per raw number.
@@ -213,6 +213,18 @@ def count_hot(mosaic, black, noise_floor, slope, votes):
                 votes[y, x] += 1
 
 
+def vote_hot(frame: LightFrame, votes: np.ndarray) -> None:
+    """Add one vote, in place, to each site of ``votes``, uint8 (H, W), that is hot in a frame."""
+    span = float(frame.levels.white - frame.levels.black[1])
+    _vote_hot(
+        frame.mosaic,
+        np.float32(frame.levels.black[1]),
+        np.float32(np.sqrt(frame.noise.offset[1]) * span),
+        np.float32(frame.noise.slope[1] * span),
+        votes,
+    )
+
+
 @nb.njit(parallel=True, cache=True, nogil=True)
 def _mend(mosaic, hot):
     height, width = mosaic.shape
@@ -233,24 +245,20 @@ def _mend(mosaic, hot):
                 mosaic[y, x] = np.uint16(np.float32(0.5) * (around[(n - 1) // 2] + around[n // 2]) + np.float32(0.5))
 
 
-def apply(frame: RawFrame, calibration: Calibration, clip: float) -> None:
+def calibrate(frame: LightFrame, calibration: Calibration) -> None:
     """Calibrate a light frame, in place; clipped sites stay clipped."""
     if calibration.dark is not None or calibration.flat is not None:
-        full = frame.mosaic >= clip
+        full = frame.mosaic >= frame.levels.clip
         value = frame.mosaic.astype(np.float32)
         if calibration.dark is not None:
             seconds = frame.metadata.seconds or 0.0
             scale = 1.0 if calibration.dark_seconds <= 0 else seconds / calibration.dark_seconds
             value -= calibration.dark * np.float32(scale)
         if calibration.flat is not None:
-            for row in range(2):
-                for column in range(2):
-                    black = frame.black[frame.pattern[row, column]]
-                    site = value[row::2, column::2]
-                    site -= black
-                    site /= calibration.flat[row::2, column::2]
-                    site += black
-        number = np.clip(np.rint(value), 0, np.ceil(clip) - 1).astype(np.uint16)
+            for c, where in sites(frame.pattern):
+                black = frame.levels.black[c]
+                value[where] = (value[where] - black) / calibration.flat[where] + black
+        number = np.clip(np.rint(value), 0, np.ceil(frame.levels.clip) - 1).astype(np.uint16)
         number[full] = frame.mosaic[full]
         frame.mosaic = number
     if calibration.hot is not None:

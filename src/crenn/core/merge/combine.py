@@ -1,12 +1,14 @@
 """The weighted mean of frames, site by site, in the raw domain."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numba as nb
 import numpy as np
 
-from crenn.core.align.resample import MISSING, NOISE_CELL
+from crenn.core.frames.light import LightFrame
 from crenn.core.merge.ghosts import CELL
+from crenn.core.mosaic.moving import MISSING, NOISE_CELL
 
 
 @dataclass
@@ -154,7 +156,7 @@ def _combine(
             clipped[y, x] = any_clipped
 
 
-def combine(stack, gains, pattern, black, white, clip, noise, still=None, spreads=()) -> MergedMosaic:
+def combine(stack: np.ndarray, frames: Sequence[LightFrame], still: np.ndarray | None = None) -> MergedMosaic:
     """Merge aligned mosaics.
 
     Each site becomes the mean of the frames that did not clip there, weighted by the inverse of the variance
@@ -164,27 +166,17 @@ def combine(stack, gains, pattern, black, white, clip, noise, still=None, spread
     Parameters
     ----------
     stack : ndarray, uint16 (K, H, W)
-    gains : sequence of float (K,)
-        Sensitivities; the reference frame's is 1.
-    pattern : ndarray, uint8 (2, 2)
-    black : ndarray, float32 (K, 3)
-    white : ndarray, float32 (K,)
-    clip : ndarray, float32 (K,)
-        Raw number from which a site counts as clipped.
-    noise : sequence of NoiseModel (K,)
+    frames : sequence of LightFrame (K,)
+        What is known of the frames; the reference frame's gain is 1.
     still : ndarray, uint8 (K, H // 4, W // 4), optional
         Share with which each frame may speak, from `crenn.core.merge.ghosts.find_motion`; all of it if None.
-    spreads : sequence (K,) of ndarray, float32 (H // 8 + 1, W // 8 + 1, 3), or None
-        What moving did to each frame's variance, from `crenn.core.align.resample.noise_share`.
     """
-    frames, height, width = stack.shape
-    gains = np.asarray(gains, np.float32)
-    order = np.argsort(gains, kind="stable")
-    known = [s for s in spreads if s is not None]
-    spread_of = np.full(frames, -1, np.int64)
-    spread_of[[i for i, s in enumerate(spreads) if s is not None]] = np.arange(len(known))
-    spread_at = np.stack(known) if known else np.ones((1, 1, 1, 3), np.float32)
-    scale = (1.0 / (white[:, None] - black)).astype(np.float32)
+    count, height, width = stack.shape
+    gains = np.array([f.gain for f in frames], np.float32)
+    known = [f.spread for f in frames if f.spread is not None]
+    spread_of = np.full(count, -1, np.int64)
+    spread_of[[k for k, f in enumerate(frames) if f.spread is not None]] = np.arange(len(known))
+    levels = [f.levels for f in frames]
     out = MergedMosaic(
         np.empty((height, width), np.float32),
         np.empty((height, width), np.float32),
@@ -193,17 +185,17 @@ def combine(stack, gains, pattern, black, white, clip, noise, still=None, spread
     )
     _combine(
         stack,
-        order,
-        pattern,
-        black.astype(np.float32),
-        scale,
-        clip.astype(np.float32),
+        np.argsort(gains, kind="stable"),
+        frames[0].pattern,
+        np.stack([v.black for v in levels]).astype(np.float32),
+        np.stack([v.scale for v in levels]),
+        np.array([v.clip for v in levels], np.float32),
         gains,
-        np.stack([n.slope for n in noise]).astype(np.float32),
-        np.stack([n.offset for n in noise]).astype(np.float32),
+        np.stack([f.noise.slope for f in frames]).astype(np.float32),
+        np.stack([f.noise.offset for f in frames]).astype(np.float32),
         np.zeros((0, 1, 1), np.uint8) if still is None else still,
         spread_of,
-        spread_at,
+        np.stack(known) if known else np.ones((1, 1, 1, 3), np.float32),
         out.light,
         out.variance,
         out.source,

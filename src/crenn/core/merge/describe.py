@@ -4,56 +4,69 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from crenn.core.frames.light import LightFrame
 from crenn.core.frames.pictures import PICTURE_ENDINGS
-from crenn.core.frames.raw import RawFrame
-from crenn.core.merge.coverage import cover
-from crenn.core.merge.gather import Gathered
+from crenn.core.geometry.orientation import box_as_held, lies_across
 from crenn.core.merge.ghosts import CELL, Motion
-from crenn.core.merge.report import HORIZON_SNR, FrameReport, MergeReport, Region, StackReport, light_statistics
 from crenn.core.merge.stack import Stacked
 from crenn.core.radiance import RadianceMap
+from crenn.core.report.coverage import Measured, cover
+from crenn.core.report.merging import (
+    HORIZON_SNR,
+    FrameReport,
+    MergeReport,
+    Region,
+    StackReport,
+    light_statistics,
+)
 
 
 @dataclass
 class Facts:
-    """What the stages of a merge found out, for the report. Lists run along the merged light frames."""
+    """What the stages of a merge found out about the whole, for the report.
 
-    mode: str
-    calibration: list[str]
+    Attributes
+    ----------
+    aside, warnings, calibration : list of str
+        Sentences.
+    mode : str
+    hot : int
+        Sites mended.
+    common : tuple of int
+        (x, y, width, height) that all frames cover, on the sensor; None if none was moved.
+    moved, ground : ndarray, uint8 (H, W) or None
+        As of `crenn.core.radiance.RadianceMap`, on the sensor.
+    regions : list of tuple
+        (x, y, width, height in shares of the sensor, name of the frame, whether soft).
+    stack : StackReport or None
+    """
+
+    aside: list[str] = field(default_factory=list)
+    warnings: list[str] = field(default_factory=list)
+    calibration: list[str] = field(default_factory=list)
+    mode: str = "bracket"
     hot: int = 0
-    clipped: list[float] = field(default_factory=list)
-    shifts: list[float] = field(default_factory=list)
-    turns: list[float] = field(default_factory=list)
-    errors: list[float] = field(default_factory=list)
-    ratio_errors: list[float | None] = field(default_factory=list)
-    gains: np.ndarray | None = None
-    nominal: np.ndarray | None = None
-    feeds: np.ndarray | None = None
     common: tuple[int, int, int, int] | None = None
     moved: np.ndarray | None = None
     ground: np.ndarray | None = None
     regions: list[tuple] = field(default_factory=list)
     stack: StackReport | None = None
 
-    def take_motion(self, motion: Motion, found: Gathered) -> None:
-        """Note what moved; regions in shares of the sensor's width and height."""
+    def take_motion(self, motion: Motion, lights: list[LightFrame]) -> None:
+        """Note what moved."""
         rows, columns = motion.moved.shape
         self.regions = [
-            (x / columns, y / rows, w / columns, h / rows, found.lights[k].name, soft)
+            (x / columns, y / rows, w / columns, h / rows, lights[k].name, soft)
             for x, y, w, h, k, soft in motion.regions
         ]
 
-    def take_stack(self, stacked: Stacked, found: Gathered) -> None:
-        """Note how a stack became one; called before unused frames are dropped."""
+    def take_stack(self, stacked: Stacked) -> None:
+        """Note how a stack became one."""
         count = len(stacked.used)
         self.hot += stacked.hot
         self.ground, self.common = stacked.ground, stacked.common
-        self.clipped = [self.clipped[k] for k in stacked.used]
-        self.shifts, self.errors, self.turns = stacked.shifts, stacked.errors, [0.0] * count
-        self.gains, self.nominal = stacked.gains, np.ones(count)
-        self.ratio_errors = [0.001] * count
-        found.aside += stacked.aside
-        found.warnings += stacked.warnings
+        self.aside += stacked.aside
+        self.warnings += stacked.warnings
         self.stack = StackReport(
             frames=count,
             method=stacked.method,
@@ -63,118 +76,111 @@ class Facts:
         )
 
 
-def _turned(box: tuple, flip: int) -> tuple:
-    """A box (x, y, width, height) in shares, on the sensor, as it lies in the picture as held."""
-    x, y, w, h = box
-    return {3: (1 - x - w, 1 - y - h, w, h), 5: (y, 1 - x - w, h, w), 6: (1 - y - h, x, h, w)}.get(flip, box)
+def _frame_report(frame: LightFrame, feeds: float) -> FrameReport:
+    ev = float(np.log2(frame.gain))
+    slope, offset = float(frame.noise.slope[1]), float(frame.noise.offset[1])
+    # x / sqrt(S x + O) = 4 solved for x.
+    floor = (HORIZON_SNR**2 * slope + np.sqrt(HORIZON_SNR**4 * slope**2 + 4 * HORIZON_SNR**2 * offset)) / 2
+    return FrameReport(
+        name=frame.name,
+        seconds=frame.metadata.seconds,
+        aperture=frame.metadata.aperture,
+        iso=frame.metadata.iso,
+        ev=ev,
+        nominal_ev=float(np.log2(frame.nominal)),
+        ev_error=frame.gain_error,
+        clip_stop=float(np.log2(frame.levels.clip_light[1])) - ev,
+        noise_stop=float(np.log2(floor)) - ev,
+        clipped_share=frame.clipped,
+        feeds=feeds,
+        shift=round(frame.shift, 3),
+        turn=round(frame.turn, 4),
+        align_error=round(frame.error, 4),
+    )
 
 
-def describe(radiance: RadianceMap, found: Gathered, facts: Facts, first: RawFrame, chosen: int) -> MergeReport:
+def describe(
+    radiance: RadianceMap, lights: list[LightFrame], feeds: np.ndarray, facts: Facts, first: LightFrame
+) -> MergeReport:
     """The report of a merge.
 
     Parameters
     ----------
     radiance : RadianceMap
-    found : Gathered
-        Only the frames that were merged.
+    lights : list of LightFrame
+        Those that took part.
+    feeds : ndarray (K,)
+        Share of the picture that each feeds most.
     facts : Facts
-    first : RawFrame
-        The reference frame, at place ``chosen``.
+    first : LightFrame
+        The reference frame.
     """
+    assert radiance.clipped is not None
     height, width = radiance.shape
     step = max(1, int(np.sqrt(height * width / 1.5e6)))
     statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step)
-    reports = []
-    for i, frame in enumerate(found.lights):
-        ev = float(np.log2(facts.gains[i]))
-        slope, offset = float(found.noise[i].slope[1]), float(found.noise[i].offset[1])
-        # x / sqrt(S x + O) = 4 solved for x.
-        floor = (HORIZON_SNR**2 * slope + np.sqrt(HORIZON_SNR**4 * slope**2 + 4 * HORIZON_SNR**2 * offset)) / 2
-        level = (found.clip[i] - frame.black[1]) / (frame.white - frame.black[1])
-        reports.append(
-            FrameReport(
-                name=frame.name,
-                seconds=frame.metadata.seconds,
-                aperture=frame.metadata.aperture,
-                iso=frame.metadata.iso,
-                ev=ev,
-                nominal_ev=float(np.log2(facts.nominal[i])),
-                ev_error=facts.ratio_errors[i],
-                clip_stop=float(np.log2(level)) - ev,
-                noise_stop=float(np.log2(floor)) - ev,
-                clipped_share=facts.clipped[i],
-                feeds=float(facts.feeds[i]),
-                shift=round(facts.shifts[i], 3),
-                turn=round(facts.turns[i], 4),
-                align_error=round(facts.errors[i], 4),
-            )
-        )
-    some = float((radiance.clipped[::step, ::step] > 0).mean())
+    reports = [_frame_report(f, float(share)) for f, share in zip(lights, feeds)]
     coverage = cover(
-        facts.gains,
-        found.noise,
-        [r.clip_stop for r in reports],
-        [r.seconds for r in reports],
-        [r.iso for r in reports],
+        [Measured(f.gain, f.noise, r.clip_stop, r.seconds, r.iso) for f, r in zip(lights, reports)],
         statistics,
-        some,
+        float((radiance.clipped[::step, ::step] > 0).mean()),
         (width, height),
         facts.stack is not None,
     )
-    sensor = first.flip in (5, 6)
-    size = (height, width) if sensor else (width, height)
+    flip = first.raw.flip
+    size = (height, width) if lies_across(flip) else (width, height)
     common = None
     if facts.common is not None and facts.common[2:] != size:
-        common = _turned(tuple(v / n for v, n in zip(facts.common, size * 2)), first.flip)
+        x, y, w, h = (v / n for v, n in zip(facts.common, size * 2))
+        common = box_as_held((x, y, w, h), flip)
     moved = radiance.moved
     return MergeReport(
-        reference=found.indices[chosen],
+        reference=first.index,
         width=width,
         height=height,
         frames=reports,
-        set_aside=found.aside,
+        set_aside=facts.aside,
         mode=facts.mode,
-        aligned=any(s > 0 for s in facts.shifts),
+        aligned=any(f.shift > 0 for f in lights),
         common=common,
         moved_share=0.0 if moved is None else float((moved[::CELL, ::CELL] > 0).mean()),
-        regions=[
-            Region(
-                **dict(zip(("x", "y", "width", "height"), (round(v, 5) for v in _turned(tuple(r[:4]), first.flip)))),
-                frame=r[4],
-                soft=r[5],
-            )
-            for r in facts.regions
-        ],
+        regions=[_region(r, flip) for r in facts.regions],
         stack=facts.stack,
         calibration=facts.calibration,
         coverage=coverage,
         hot_pixels=facts.hot,
-        source_indices=found.indices,
-        as_shot=list(first.as_shot),
-        warnings=found.warnings + _warnings(found, facts),
+        source_indices=[f.index for f in lights],
+        as_shot=list(first.raw.as_shot),
+        warnings=facts.warnings + _warnings(lights, facts.mode),
         clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
         **statistics,
     )
 
 
-def _warnings(found: Gathered, facts: Facts) -> list[str]:
+def _region(region: tuple, flip: int) -> Region:
+    x, y, width, height = (round(v, 5) for v in box_as_held(region[:4], flip))
+    return Region(x=x, y=y, width=width, height=height, frame=region[4], soft=region[5])
+
+
+def _warnings(lights: list[LightFrame], mode: str) -> list[str]:
     out = []
-    for i, frame in enumerate(found.lights):
-        off = float(np.log2(facts.gains[i] / facts.nominal[i]))
+    for frame in lights:
+        off = float(np.log2(frame.gain / frame.nominal))
         if abs(off) > 0.25:
             out.append(f"{frame.name}: was exposed {off:+.2f} EV off what its file tells; the measured value is used.")
-        if facts.ratio_errors[i] is None:
+        if frame.gain_error is None:
             out.append(
                 f"{frame.name}: shares too little well-exposed light with the next darker frame to check its "
                 "exposure; the file's value is used."
             )
-        if frame.developed and frame.path.suffix.lower() not in PICTURE_ENDINGS:
+        if frame.raw.developed and frame.raw.path.suffix.lower() not in PICTURE_ENDINGS:
             out.append(
                 f"{frame.name}: its sensor has no Bayer mosaic; LibRaw's demosaic comes before the merge, and the "
                 "predicted noise is only roughly right."
             )
-        if facts.clipped[i] > 0.98:
+        if frame.clipped > 0.98:
             out.append(f"{frame.name}: is clipped nearly everywhere and adds little.")
-    if facts.mode == "bracket" and len(found.lights) > 1 and max(facts.nominal) < 1.1 * min(facts.nominal):
+    nominal = [f.nominal for f in lights]
+    if mode == "bracket" and len(lights) > 1 and max(nominal) < 1.1 * min(nominal):
         out.append("All frames have the same exposure: they are averaged, and reach no further into lights or shadows.")
     return out

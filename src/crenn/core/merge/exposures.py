@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numba as nb
 import numpy as np
 
+from crenn.core.frames.light import LightFrame
 from crenn.core.frames.raw import RawFrame
-from crenn.core.noise.model import NoiseModel
 
 _BLOCK = 16
 #: A block must be at least this many deviations of its mean above black to say anything.
@@ -50,9 +50,7 @@ def _green_blocks(dark, bright, pattern, black_dark, scale_dark, black_bright, s
     return out
 
 
-def measure_ratio(
-    dark: RawFrame, bright: RawFrame, noise: tuple[NoiseModel, NoiseModel], nominal: float
-) -> ExposureRatio:
+def measure_ratio(dark: LightFrame, bright: LightFrame, nominal: float) -> ExposureRatio:
     """Ratio of two frames' sensitivities, bright over dark.
 
     The logarithms of the block means' ratios are averaged with their photon-noise weights and Tukey's
@@ -60,28 +58,26 @@ def measure_ratio(
 
     Parameters
     ----------
-    dark, bright : RawFrame
-    noise : tuple of NoiseModel
-        Of the two frames.
+    dark, bright : LightFrame
     nominal : float
         The ratio that the metadata tell.
     """
-    scales = [1.0 / (f.white - f.black[1]) for f in (dark, bright)]
+    scales = [1.0 / (f.levels.white - f.levels.black[1]) for f in (dark, bright)]
     blocks = _green_blocks(
         dark.mosaic,
         bright.mosaic,
         dark.pattern,
-        dark.black[1],
+        dark.levels.black[1],
         np.float32(scales[0]),
-        bright.black[1],
+        bright.levels.black[1],
         np.float32(scales[1]),
         np.float32(0.9),
     )
     a, b = blocks[0].ravel(), blocks[1].ravel()
     sites = _BLOCK * _BLOCK / 2
     with np.errstate(invalid="ignore", divide="ignore"):
-        var_a = noise[0].variance(a) / sites
-        var_b = noise[1].variance(b) / sites
+        var_a = dark.noise.variance(a) / sites
+        var_b = bright.noise.variance(b) / sites
         keep = (a > _SURE * np.sqrt(var_a)) & (b > _SURE * np.sqrt(var_b))
     if keep.sum() < 12:
         return ExposureRatio(nominal, nominal, None)
@@ -123,3 +119,9 @@ def saturation_level(frame: RawFrame) -> float:
         if pile > 30 and pile > 8 * below:
             nominal = float(top)
     return nominal - max(0.25 * step, 1.0)
+
+
+def clipped_share(mosaic: np.ndarray, level: float) -> float:
+    """Share of sites at or above a level, from two rows in eight."""
+    height, width = mosaic.shape
+    return float((mosaic[: height // 8 * 8].reshape(-1, 8, width)[:, :2] >= level).mean())

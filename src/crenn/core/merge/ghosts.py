@@ -7,10 +7,10 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.align.resample import MISSING
+from crenn.core.frames.light import LightFrame
 from crenn.core.merge.brush import stroke_mask
 from crenn.core.merge.instructions import Instructions
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.moving import MISSING
 
 #: Side of a cell, in pixels: what is compared is the mean of a cell.
 CELL = 4
@@ -30,6 +30,9 @@ _ENOUGH, _LOST = 24.0, 60.0
 #: cancel to
 #: less than this share.
 _SOFT_SIZE, _SOFT_CELLS, _COHERENT = 600, 9, 0.88
+#: So many regions, the largest, are told.
+_TOLD = 40
+_NEAR = np.ones((3, 3), np.uint8)
 
 
 @dataclass
@@ -137,55 +140,82 @@ def _include(light, variance, blocked, absent, z, mean, mean_variance):
                     mean_variance[i, j, c] = np.float32(1) / (a + b)
 
 
-class _Frames:
+class _Cells:
     """The frames of a bracket as means of cells."""
 
-    def __init__(self, stack, gains, pattern, black, white, clip, noise: list[NoiseModel]):
-        self.stack, self.gains, self.pattern, self.black, self.white, self.clip, self.noise = (
-            stack,
-            gains,
-            pattern,
-            black,
-            white,
-            clip,
-            noise,
-        )
+    def __init__(self, stack: np.ndarray, frames: Sequence[LightFrame]):
+        self.stack, self.frames = stack, frames
+        self.gains = np.array([f.gain for f in frames])
         self.shape = (stack.shape[1] // CELL, stack.shape[2] // CELL)
+        #: Frames from dark to bright.
+        self.order = [int(i) for i in np.argsort(self.gains, kind="stable")]
 
-    def measured(self, k: int):
+    def measured(self, k: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
         """(light, variance, blocked, absent) of a frame: float32 and bool (rows, columns, 3), bool (rows, columns)."""
         rows, columns = self.shape
+        frame, levels = self.frames[k], self.frames[k].levels
         light, blocked = np.empty((rows, columns, 3), np.float32), np.empty((rows, columns, 3), np.bool_)
         absent = np.empty((rows, columns), np.bool_)
-        scale = 1.0 / ((self.white[k] - self.black[k]) * self.gains[k] * _TAPS)
+        scale = 1.0 / ((np.float32(levels.white) - levels.black) * self.gains[k] * _TAPS)
         _cells(
             self.stack[k],
-            self.pattern,
-            self.black[k].astype(np.float32),
+            frame.pattern,
+            levels.black.astype(np.float32),
             scale.astype(np.float32),
-            np.float32(self.clip[k]),
+            np.float32(levels.clip),
             light,
             blocked,
             absent,
         )
-        slope = (self.noise[k].slope / (self.gains[k] * _TAPS)).astype(np.float32)
-        offset = (self.noise[k].offset / (self.gains[k] ** 2 * _TAPS)).astype(np.float32)
+        slope = (frame.noise.slope / (self.gains[k] * _TAPS)).astype(np.float32)
+        offset = (frame.noise.offset / (self.gains[k] ** 2 * _TAPS)).astype(np.float32)
         return light, np.maximum(light, 0) * slope + offset, blocked, absent
 
     def level(self, k: int) -> np.ndarray:
         """Radiance at which a frame clips, per colour."""
-        return ((self.clip[k] - self.black[k]) / (self.white[k] - self.black[k]) / self.gains[k]).astype(np.float32)
+        return (self.frames[k].levels.clip_light / self.gains[k]).astype(np.float32)
 
 
-def _leaders(frames: _Frames, order: list[int], reference: int):
+@dataclass
+class _Differences:
+    """How the frames differ.
+
+    Attributes
+    ----------
+    leader : ndarray, int16 (rows, columns)
+        Each cell's leading frame.
+    mean : ndarray, float32 (rows, columns, 3)
+        Of all that agree.
+    scores : ndarray, uint8 (K, rows, columns)
+        By how much each frame differs, 60 for as much as is allowed.
+    lost : ndarray, bool (K, rows, columns)
+        Where a frame clips or is missing.
+    moved : ndarray, bool (rows, columns)
+    one_way, any_way : ndarray, float32 (rows, columns)
+        Changes of the neighbourhood as a whole, and of its cells.
+    brightest : ndarray, int16 (rows, columns)
+        Frame of a passing light; −1 where there is none.
+    """
+
+    leader: np.ndarray
+    mean: np.ndarray
+    scores: np.ndarray
+    lost: np.ndarray
+    moved: np.ndarray
+    one_way: np.ndarray
+    any_way: np.ndarray
+    brightest: np.ndarray
+
+
+def _leaders(cells: _Cells, reference: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Each cell's leading frame: the reference, or where that clips the next darker one that does not."""
-    mean, variance, blocked, _ = frames.measured(reference)
+    mean, variance, blocked, _ = cells.measured(reference)
     open_places = blocked.any(-1)
-    leader = np.full(frames.shape, reference, np.int16)
-    for k in reversed(order[: order.index(reference)]):
+    leader = np.full(cells.shape, reference, np.int16)
+    for k in reversed(cells.order[: cells.order.index(reference)]):
         if not open_places.any():
             break
-        light, own, blocked, absent = frames.measured(k)
+        light, own, blocked, absent = cells.measured(k)
         take = open_places & ~absent
         mean[take], variance[take] = light[take], own[take]
         leader[take] = k
@@ -194,17 +224,10 @@ def _leaders(frames: _Frames, order: list[int], reference: int):
 
 
 def find_motion(
-    stack,
-    gains,
-    pattern,
-    black,
-    white,
-    clip,
-    noise: list[NoiseModel],
+    stack: np.ndarray,
+    frames: Sequence[LightFrame],
     reference: int,
-    placed: Sequence[bool] = (),
     instructions: Instructions | None = None,
-    names: Sequence[str] = (),
 ) -> Motion:
     """Find what moved, and from which frame each moving region comes.
 
@@ -217,47 +240,68 @@ def find_motion(
     Parameters
     ----------
     stack : ndarray, uint16 (K, H, W)
-    gains : ndarray (K,)
-        Sensitivities relative to the reference.
-    pattern : ndarray, uint8 (2, 2)
-    black : ndarray (K, 3)
-    white, clip : ndarray (K,)
-    noise : list of NoiseModel
+        Mosaics, laid over each other.
+    frames : sequence of LightFrame (K,)
+        What is known of them.
     reference : int
-    placed : sequence of bool (K,)
-        Whether a frame was moved over the reference; none by default.
+        Place of the reference frame.
     instructions : Instructions, optional
-        Strokes, choices and whether passing lights are kept.
-    names : sequence of str (K,)
-        The frames' names, as instructions use them.
+        Strokes and choices as the sensor lay, and whether passing lights are kept.
 
     Returns
     -------
     Motion
     """
     instructions = instructions or Instructions()
-    frames = _Frames(stack, gains, pattern, black, white, clip, noise)
-    placed = list(placed) or [False] * len(noise)
-    order = [int(i) for i in np.argsort(gains, kind="stable")]
-    count, shape = len(order), frames.shape
-    leader, mean, variance = _leaders(frames, order, reference)
+    cells = _Cells(stack, frames)
+    found = _compare_all(cells, reference)
+    painted = _painted(instructions, cells.shape, [f.name for f in frames])
+    found.moved &= ~painted.still
+    trails = np.zeros(cells.shape, bool)
+    if instructions.keep_trails:
+        # A passing light is where some frame is more than twice as bright as the leading one.
+        trails = cv2.dilate((found.brightest >= 0).astype(np.uint8), _NEAR).astype(bool)
+    whole = cv2.morphologyEx((found.moved & ~trails).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
+    out = Motion(np.full((len(frames), *cells.shape), 255, np.uint8), np.zeros(cells.shape, np.uint8))
+    chosen, hard = _choose(cells, found, whole, instructions, out)
+    if instructions.keep_trails:
+        chosen[trails] = np.where(found.brightest[trails] >= 0, found.brightest[trails], chosen[trails])
+        hard[trails] = 1
+    hard[painted.moved] = 1
+    chosen = np.where(painted.frame >= 0, painted.frame, chosen)
+    for k in range(len(frames)):
+        out.share[k] = _share(k, found, chosen, hard, painted.still | (whole == 0))
+    out.moved[hard > 0] = chosen[hard > 0].astype(np.uint8) + 1
+    return out
+
+
+def _compare_all(cells: _Cells, reference: int) -> _Differences:
+    """Hold each frame against the mean of those that agree, from the reference frame's exposure outwards."""
+    count, shape = len(cells.frames), cells.shape
+    leader, mean, variance = _leaders(cells, reference)
     lead = mean[..., 1].copy()
-    kernel = np.ones((3, 3), np.uint8)
-    span = cv2.dilate(mean, kernel) - cv2.erode(mean, kernel)
-    ev = np.log2(gains)
+    span = cv2.dilate(mean, _NEAR) - cv2.erode(mean, _NEAR)
+    ev = np.log2(cells.gains)
     z, difference, total_variance = (np.empty(shape, np.float32) for _ in range(3))
-    scores = np.zeros((count, *shape), np.uint8)
-    moved = np.zeros(shape, bool)
-    one_way, any_way = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
-    brightest, brightest_light = np.full(shape, -1, np.int16), lead * 2
-    lost = np.zeros((count, *shape), bool)
+    out = _Differences(
+        leader,
+        mean,
+        np.zeros((count, *shape), np.uint8),
+        np.zeros((count, *shape), bool),
+        np.zeros(shape, bool),
+        np.zeros(shape, np.float32),
+        np.zeros(shape, np.float32),
+        np.full(shape, -1, np.int16),
+    )
+    brightest_light = lead * 2
     for k in sorted(range(count), key=lambda i: abs(ev[i] - ev[reference])):
-        light, own, blocked, absent = frames.measured(k)
-        lost[k] = blocked.any(-1) | absent
+        light, own, blocked, absent = cells.measured(k)
+        out.lost[k] = blocked.any(-1) | absent
         others = leader != k
         if not others.any():
             continue
-        slack = np.float32(_MOVED if placed[k] else _PLACED)
+        placed = cells.frames[k].mesh is not None
+        slack = np.float32(_MOVED if placed else _PLACED)
         _compare(
             light,
             own,
@@ -266,8 +310,8 @@ def find_motion(
             mean,
             variance,
             span,
-            frames.level(k),
-            placed[k],
+            cells.level(k),
+            placed,
             np.float32(_THRESHOLD),
             np.float32(_TOLERANCE),
             slack,
@@ -276,46 +320,45 @@ def find_motion(
             total_variance,
         )
         z[~others] = 0
-        # Once more over several cells: noise averages out, faint motion does not.
-        size = (_BLOCK, _BLOCK)
-        wide = np.abs(cv2.blur(difference, size))
-        noise_wide = np.sqrt(cv2.blur(total_variance, size)) / _BLOCK
-        allowed = (
-            (_THRESHOLD + 1) * noise_wide
-            + 2 * _TOLERANCE * np.abs(cv2.blur(mean[..., 1], size))
-            + slack * cv2.blur(span[..., 1], size)
-        )
-        far = (
-            others
-            & (wide > allowed)
-            & ~absent
-            & ~cv2.dilate(blocked.any(-1).astype(np.uint8), np.ones((5, 5))).astype(bool)
-        )
-        # Beside what a single cell tells, a block only tells of the same thing.
-        far &= cv2.dilate((z > 1).astype(np.uint8), np.ones((2 * _BLOCK + 1, 2 * _BLOCK + 1), np.uint8)) == 0
-        moved |= (z > 1) | far
+        far = others & ~absent & _faint(z, difference, total_variance, mean, span, slack, blocked)
+        out.moved |= (z > 1) | far
         z[far] = np.maximum(z[far], 1.3)
         soft_size = (_SOFT_CELLS, _SOFT_CELLS)
         # Over water and leaves brighter and darker places alternate; a thing is brighter or darker as a whole.
         relative = difference / np.maximum(np.abs(mean[..., 1]), 1e-9) * (z > 1)
-        one_way += np.abs(cv2.blur(relative, soft_size))
-        any_way += cv2.blur(np.abs(relative), soft_size)
+        out.one_way += np.abs(cv2.blur(relative, soft_size))
+        out.any_way += cv2.blur(np.abs(relative), soft_size)
         up = (z > 1) & (light[..., 1] > brightest_light)
-        brightest[up], brightest_light[up] = k, light[..., 1][up]
-        scores[k] = np.minimum(z * 60, 255).astype(np.uint8)
+        out.brightest[up], brightest_light[up] = k, light[..., 1][up]
+        out.scores[k] = np.minimum(z * 60, 255).astype(np.uint8)
         _include(light, own, blocked, absent, z, mean, variance)
-    painted = _painted(instructions, shape, names)
-    moved &= ~painted.still
-    if instructions.keep_trails:
-        # A passing light is where some frame is more than twice as bright as the leading one.
-        trails = cv2.dilate((brightest >= 0).astype(np.uint8), kernel).astype(bool)
-    else:
-        trails = np.zeros(shape, bool)
-    out = Motion(np.full((count, *shape), 255, np.uint8), np.zeros(shape, np.uint8))
-    whole = cv2.morphologyEx((moved & ~trails).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
+    return out
+
+
+def _faint(z, difference, total_variance, mean, span, slack, blocked) -> np.ndarray:
+    """Motion that only shows over several cells, where noise averages out: bool (rows, columns)."""
+    size = (_BLOCK, _BLOCK)
+    wide = np.abs(cv2.blur(difference, size))
+    noise_wide = np.sqrt(cv2.blur(total_variance, size)) / _BLOCK
+    allowed = (
+        (_THRESHOLD + 1) * noise_wide
+        + 2 * _TOLERANCE * np.abs(cv2.blur(mean[..., 1], size))
+        + slack * cv2.blur(span[..., 1], size)
+    )
+    near_clipped = cv2.dilate(blocked.any(-1).astype(np.uint8), np.ones((5, 5))).astype(bool)
+    # Beside what a single cell tells, a block only tells of the same thing.
+    told = cv2.dilate((z > 1).astype(np.uint8), np.ones((2 * _BLOCK + 1, 2 * _BLOCK + 1), np.uint8)) > 0
+    return (wide > allowed) & ~near_clipped & ~told
+
+
+def _choose(
+    cells: _Cells, found: _Differences, whole: np.ndarray, instructions: Instructions, out: Motion
+) -> tuple[np.ndarray, np.ndarray]:
+    """Choose a frame for each connected region: (frame of each cell, 1 where it alone speaks)."""
+    shape, names = cells.shape, [f.name for f in cells.frames]
     number, labels, statistics, _ = cv2.connectedComponentsWithStats(whole, connectivity=8)
     hard = np.zeros(shape, np.uint8)
-    chosen = leader.copy()
+    chosen = found.leader.copy()
     asked = {
         int(labels[min(int(c.y * shape[0]), shape[0] - 1), min(int(c.x * shape[1]), shape[1] - 1)]): names.index(
             c.frame
@@ -323,60 +366,58 @@ def find_motion(
         for c in instructions.choices
         if c.frame in names
     }
+    least = 8 if any(f.mesh is not None for f in cells.frames) else 3
     large = []
     for label in range(1, number):
         x, y, w, h, area = (int(v) for v in statistics[label])
-        if area < (8 if any(placed) else 3) and label not in asked:
+        if area < least and label not in asked:
             continue
         part = (slice(y, y + h), slice(x, x + w))
         inside = labels[part] == label
-        coherent = float(one_way[part][inside].sum() / max(any_way[part][inside].sum(), 1e-9))
+        coherent = float(found.one_way[part][inside].sum() / max(found.any_way[part][inside].sum(), 1e-9))
         soft = area > _SOFT_SIZE and coherent < _COHERENT and label not in asked
         if label in asked:
             frame = asked[label]
         elif soft:
-            frame = int(np.bincount(leader[part][inside]).argmax())
+            frame = int(np.bincount(found.leader[part][inside]).argmax())
         else:
-            frame = _one_frame(frames, mean[(*part, 1)], lost[(slice(None), *part)], inside)
+            frame = _one_frame(cells, found.mean[(*part, 1)], found.lost[(slice(None), *part)], inside)
         if soft:
-            out.moved[part][inside & moved[part]] = frame + 1
+            out.moved[part][inside & found.moved[part]] = frame + 1
         else:
             # Where even the chosen frame clips, the next darker one that does not speaks.
-            own = inside & ~lost[frame][part] if label not in asked else inside
+            own = inside & ~found.lost[frame][part] if label not in asked else inside
             chosen[part][own] = frame
             hard[part][inside] = 1
         large.append((area, (x, y, w, h, frame, soft)))
-    if instructions.keep_trails:
-        chosen[trails] = np.where(brightest[trails] >= 0, brightest[trails], chosen[trails])
-        hard[trails] = 1
-    hard[painted.moved] = 1
-    chosen = np.where(painted.frame >= 0, painted.frame, chosen)
-    for k in range(count):
-        # Soft: from full share where the frame differs by less than a third of what is allowed to none where by all
-        # of it,
-        # without borders.
-        fading = np.clip((scores[k].astype(np.float32) / 60 - 0.33) * 1.5, 0, 1)
-        fading[painted.still | (whole == 0)] = 0
-        fading = np.maximum(cv2.blur(cv2.dilate(fading, kernel), (3, 3)), fading)
-        fading[leader == k] = 0
-        silent = cv2.dilate(np.where((hard > 0) & (chosen != k), 255, 0).astype(np.uint8), kernel)
-        silent[(chosen == k) & (hard > 0)] = 0
-        silent = np.maximum(cv2.blur(silent, (3, 3)), silent)
-        silent[(chosen == k) & (hard > 0)] = 0
-        out.share[k] = 255 - np.maximum(silent, (fading * 255).astype(np.uint8))
-    out.moved[hard > 0] = chosen[hard > 0].astype(np.uint8) + 1
-    out.regions = [r for _, r in sorted(large, key=lambda e: -e[0])[:40]]
-    return out
+    out.regions = [r for _, r in sorted(large, key=lambda e: -e[0])[:_TOLD]]
+    return chosen, hard
 
 
-def _one_frame(frames: _Frames, mean: np.ndarray, lost: np.ndarray, inside: np.ndarray) -> int:
+def _share(k: int, found: _Differences, chosen: np.ndarray, hard: np.ndarray, free: np.ndarray) -> np.ndarray:
+    """Share of 255 with which a frame may speak, uint8 (rows, columns); it is never held back where ``free``."""
+    # Soft: from full share where the frame differs by less than a third of what is allowed to none where by all of it,
+    # without borders.
+    fading = np.clip((found.scores[k].astype(np.float32) / 60 - 0.33) * 1.5, 0, 1)
+    fading[free] = 0
+    fading = np.maximum(cv2.blur(cv2.dilate(fading, _NEAR), (3, 3)), fading)
+    fading[found.leader == k] = 0
+    speaks = (chosen == k) & (hard > 0)
+    silent = cv2.dilate(np.where((hard > 0) & (chosen != k), 255, 0).astype(np.uint8), _NEAR)
+    silent[speaks] = 0
+    silent = np.maximum(cv2.blur(silent, (3, 3)), silent)
+    silent[speaks] = 0
+    return 255 - np.maximum(silent, (fading * 255).astype(np.uint8))
+
+
+def _one_frame(cells: _Cells, mean: np.ndarray, lost: np.ndarray, inside: np.ndarray) -> int:
     """The frame that a solid region comes from: it measures most of it well; clipped places count dearly."""
     light = np.maximum(mean[inside], 1e-9)
     # The reference frame comes first, then those nearest to it in exposure: another must be clearly better.
     best, score = 0, -np.inf
-    for k in np.argsort(np.abs(np.log2(frames.gains)), kind="stable").tolist():
-        noise = frames.noise[k]
-        gain = float(frames.gains[k])
+    for k in np.argsort(np.abs(np.log2(cells.gains)), kind="stable").tolist():
+        noise = cells.frames[k].noise
+        gain = float(cells.gains[k])
         variance = (noise.slope[1] * light * gain + noise.offset[1]) / (8 * gain * gain)
         quality = float(np.minimum(10 * np.log10(light**2 / variance), _ENOUGH).mean()) - _LOST * float(
             lost[k][inside].mean()

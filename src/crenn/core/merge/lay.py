@@ -1,26 +1,29 @@
 """How the frames of a stack lie: on their stars over still ground, or as whole pictures."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
 
 from crenn.core.align.horizon import find_ground, painted, snapped
-from crenn.core.align.mapping import Mesh, apply_homography
-from crenn.core.align.proxy import SHARP, levels_of, relative_sharpness
-from crenn.core.align.register import refined, register
-from crenn.core.align.resample import resample
+from crenn.core.align.proxy import SEEN, SHARP, Level, levels_of, relative_sharpness, seen
+from crenn.core.align.register import is_still, refined, register, shifts_of
 from crenn.core.align.stars import SkyFit, find_stars, fit_sky, is_star_field
-from crenn.core.frames.raw import RawFrame
-from crenn.core.merge.brush import as_on_sensor, stroke_mask
+from crenn.core.frames.light import LightFrame
+from crenn.core.geometry.mapping import Mesh
+from crenn.core.geometry.resample import resample
+from crenn.core.merge.brush import on_sensor, stroke_mask
 from crenn.core.merge.calibrate import mend_sites
-from crenn.core.merge.gather import Gathered
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.mosaics import Mosaics
+from crenn.core.mosaic.bayer import half_colour
 from crenn.core.progress import Progress
 
-#: Shifts up to this many pixels are no shake.
-_STILL = 0.12
+#: Less agreement of structure than the first means too little to go by, less than the second another view.
+_ALIKE, _OTHER = 0.4, 0.25
+#: Error of the exposure of equal frames, in stops.
+_EQUAL = 0.001
 #: The sky turned too far for a frame that shows less of the reference frame's sky than this.
 _OVERLAP = 0.5
 #: So many frames serve to tell sky from ground.
@@ -29,35 +32,25 @@ _WITNESSES = 12
 
 @dataclass
 class Laid:
-    """How frames lie against the reference frame.
+    """How the frames of a stack lie against the reference frame; where each lies is noted in the frames themselves.
 
-    ``meshes`` are of the sky if ``sky``, else of the whole picture; None for a frame that lies right. ``gone`` are the
-    frames that cannot be used.
+    Their meshes are of the sky if ``sky``, else of the whole picture. ``gone`` are the frames that cannot be used.
     """
 
-    meshes: list[Mesh | None]
-    gains: np.ndarray
-    shifts: list[float]
-    errors: list[float]
     sky: bool = False
     ground: np.ndarray | None = None
-    gone: set[int] = field(default_factory=set)
+    gone: list[LightFrame] = field(default_factory=list)
     aside: list[str] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
 
 
-def _colour_quads(frame: RawFrame, mosaic: np.ndarray) -> np.ndarray:
-    """Balanced colour at half size, float32 (H // 2, W // 2, 3)."""
-    height, width = mosaic.shape[0] // 2, mosaic.shape[1] // 2
-    out = np.zeros((height, width, 3), np.float32)
-    for row in range(2):
-        for column in range(2):
-            c = frame.pattern[row, column]
-            site = (
-                mosaic[row : 2 * height : 2, column : 2 * width : 2].astype(np.float32) - frame.black[c]
-            ) / np.float32(frame.white - frame.black[c])
-            out[..., c] += site * frame.neutral_gains[c] * (0.5 if c == 1 else 1.0)
-    return out
+def _mended(mosaics: Mosaics, k: int, hot: np.ndarray) -> np.ndarray:
+    """A mosaic without its hot sites; the one kept stays as it is."""
+    mosaic = mosaics.get(k)
+    if hot.any():
+        mosaic = mosaic.copy()
+        mend_sites(mosaic, hot)
+    return mosaic
 
 
 def _luma(colour: np.ndarray) -> np.ndarray:
@@ -66,23 +59,26 @@ def _luma(colour: np.ndarray) -> np.ndarray:
 
 
 def lay_sky(
-    found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, instructions: Instructions, progress: Progress
+    frames: Sequence[LightFrame],
+    mosaics: Mosaics,
+    hot: np.ndarray,
+    reference: int,
+    instructions: Instructions,
+    progress: Progress,
 ) -> Laid | None:
     """Register a stack on its stars, and find the ground that stays; None if it shows no stars, or none that turn."""
-    frames, count = found.lights, len(found.lights)
+    count = len(frames)
     stars, quarters = [], []
     witnesses = set(np.linspace(0, count - 1, min(count, _WITNESSES)).round().astype(int).tolist()) | {reference}
     levels = np.ones(count)
     colour_mean = None
     for k, frame in enumerate(frames):
         progress.at(0.6 * k / count, f"Looking for stars in {frame.name}")
-        mosaic = mosaics.get(k)
-        if hot.any():
-            mosaic = mosaic.copy()
-            mend_sites(mosaic, hot)
-        colour = _colour_quads(frame, mosaic)
+        mosaic = _mended(mosaics, k, hot)
+        colour = half_colour(mosaic, frame.pattern, frame.levels.black, frame.levels.white)
+        colour *= frame.raw.neutral_gains
         luma = _luma(colour)
-        deviation = float(np.sqrt(found.noise[k].offset[1])) / 2
+        deviation = frame.read_noise / 2
         stars.append(find_stars(luma, deviation, 2))
         levels[k] = float(np.median(luma[::4, ::4]))
         if k == 0 and not is_star_field(stars[0]) and instructions.follow != "stars":
@@ -102,27 +98,31 @@ def lay_sky(
         return None
     if max(shifts[k] for k in known) < 0.3 and instructions.follow != "stars":
         return None
-    laid = Laid([None] * count, np.ones(count), [0.0] * count, [0.0] * count, sky=True)
+    laid = Laid(sky=True)
+    gone: set[int] = set()
     for k, frame in enumerate(frames):
         if k == reference:
             continue
         if fit.pairs[k] == 0:
-            laid.gone.add(k)
+            gone.add(k)
             laid.aside.append(f"{frame.name}: its stars could not be found again, as under cloud; it was left out.")
             continue
         mesh = fit.mesh(k)
         overlap = _overlap(mesh)
         if overlap < _OVERLAP:
-            laid.gone.add(k)
+            gone.add(k)
             laid.aside.append(
                 f"{frame.name}: its sky turned too far, only {overlap:.0%} of the reference frame's sky is in it; "
                 "it was left out. Stack it with frames taken nearer to it in time."
             )
             continue
-        laid.meshes[k], laid.shifts[k], laid.errors[k] = mesh, shifts[k], float(fit.error[k])
+        frame.mesh, frame.shift, frame.error = mesh, shifts[k], float(fit.error[k])
     progress.at(0.7, "Telling sky from ground")
-    quarters = [(k, q) for k, q in quarters if k not in laid.gone]
-    laid.ground = _ground(found, quarters, colour_mean, fit, reference, instructions, (height, width))
+    laid.gone = [frames[k] for k in sorted(gone)]
+    for frame in frames:
+        frame.gain_error = _EQUAL
+    quarters = [(k, q) for k, q in quarters if k not in gone]
+    laid.ground = _ground(frames[reference], quarters, colour_mean, fit, reference, instructions, (height, width))
     if laid.ground.max() == 0:
         laid.warnings.append(
             "No ground was found in the stack: the whole picture follows the stars. Paint the ground in if "
@@ -131,7 +131,7 @@ def lay_sky(
     return laid
 
 
-def _times(frames: list[RawFrame]) -> np.ndarray:
+def _times(frames: Sequence[LightFrame]) -> np.ndarray:
     """Moments of the frames in seconds; by their order where the files do not tell."""
     taken = [f.metadata.taken for f in frames]
     if any(t is None for t in taken) or len(set(taken)) < len(taken):
@@ -159,8 +159,8 @@ def _overlap(mesh: Mesh) -> float:
 
 
 def _ground(
-    found: Gathered,
-    quarters,
+    first: LightFrame,
+    quarters: list[tuple[int, np.ndarray]],
     colour_mean: np.ndarray,
     fit: SkyFit,
     reference: int,
@@ -181,7 +181,7 @@ def _ground(
         turned.append(resample(quarter[..., None], small)[..., 0])
     turned = np.stack(turned)
     level, calm = np.maximum(values.mean(0), 0), cv2.medianBlur(values.mean(0).astype(np.float32), 5)
-    model = found.noise[reference]
+    model = first.noise
     # Four quads of four sites each: about 16 times less variance than a site.
     noise = (model.slope[1] * level + model.offset[1]) / 12
     # Only fine detail tells: a glow in the sky may stand still.
@@ -217,9 +217,8 @@ def _ground(
         mask = snapped(mask, guide, max(round(shape[1] / 250), 2))
         mask = np.maximum(mask, thin)
     full = cv2.resize(mask, size[::-1], interpolation=cv2.INTER_LINEAR)
-    strokes = as_on_sensor(
-        [s for s in instructions.strokes if s.kind in ("sky", "ground")], found.lights[reference].flip
-    )
+    turned_strokes = on_sensor(instructions, first.raw.flip).strokes
+    strokes = [s for s in turned_strokes if s.kind in ("sky", "ground")]
     full = painted(full, [(stroke_mask(s, size), s.kind == "ground") for s in strokes])
     if strokes:
         full = cv2.blur(full, (9, 9))
@@ -247,61 +246,62 @@ def _forget_passing(still: np.ndarray, turned: np.ndarray, deviation: np.ndarray
 
 
 def lay_ground(
-    found: Gathered, mosaics: Mosaics, hot: np.ndarray, reference: int, instructions: Instructions, progress: Progress
+    frames: Sequence[LightFrame],
+    mosaics: Mosaics,
+    hot: np.ndarray,
+    reference: int,
+    instructions: Instructions,
+    progress: Progress,
 ) -> Laid:
     """Register a stack as whole pictures, each frame against the reference frame."""
-    frames, count = found.lights, len(found.lights)
-    laid = Laid([None] * count, np.ones(count), [0.0] * count, [0.0] * count)
+    laid = Laid()
 
-    def levels(k: int):
-        mosaic = mosaics.get(k)
-        if hot.any():
-            mosaic = mosaic.copy()
-            mend_sites(mosaic, hot)
+    def levels(k: int) -> list[Level]:
         f = frames[k]
-        return levels_of(mosaic, f.pattern, f.black, f.white, found.clip[k], found.noise[k], 1.0)
+        return levels_of(_mended(mosaics, k, hot), f.pattern, f.levels, f.noise)
 
-    size = mosaics.shape
-    corners = np.array(
-        [(x, y) for x in (0, size[1] / 2, size[1] - 1) for y in (0, size[0] / 2, size[0] - 1)], np.float64
-    )
     fixed = levels(reference)
     before = np.eye(3)
-    for k in range(count):
+    for k, frame in enumerate(frames):
+        frame.gain_error = _EQUAL
         if k == reference:
             continue
-        progress.at(k / count, f"Aligning {frames[k].name}")
+        progress.at(k / len(frames), f"Aligning {frame.name}")
         own = levels(k)
-        both = fixed[-1].valid & own[-1].valid & (fixed[-1].light > 4 * np.sqrt(fixed[-1].variance))
-        if both.sum() > 200:
-            gain = float(np.median(own[-1].light[both] / fixed[-1].light[both]))
-            # Within a hundredth of a stop frames are equal: flicker of a lamp is no change of exposure.
-            laid.gains[k] = gain if 0.007 < abs(np.log2(max(gain, 1e-6))) < 1.0 else 1.0
+        frame.gain = _flicker(fixed[-1], own[-1])
         if not instructions.align:
             continue
-        seen = float(((own[-1].light > 5 * np.sqrt(own[-1].variance)) | ~own[-1].valid).mean())
-        if seen < 0.002 or len(own) < 2:
+        share = seen(own[-1])
+        if share < SEEN or len(own) < 2:
             continue
         match = register(fixed, own, [before], min(1, len(own) - 1))
-        if match is None or match.agreement < 0.4:
-            if match is not None and match.agreement < 0.25 and seen > 0.2:
-                laid.gone.add(k)
+        if match is None or match.agreement < _ALIKE:
+            if match is not None and match.agreement < _OTHER and share > 0.2:
+                laid.gone.append(frame)
                 laid.aside.append(
-                    f"{frames[k].name}: does not fit the other frames: it shows another view, or moved too far."
+                    f"{frame.name}: does not fit the other frames: it shows another view, or moved too far."
                 )
             continue
-        shift = apply_homography(match.matrix, corners) - corners
-        if np.hypot(*shift.T).max() <= max(_STILL, 2.5 * match.error):
+        if is_still(match, mosaics.shape):
             continue
         match = refined(fixed, own, match)
-        shift = apply_homography(match.matrix, corners) - corners
-        if np.hypot(*shift.T).max() <= max(_STILL, 2.5 * match.error):
+        if is_still(match, mosaics.shape):
             continue
         if relative_sharpness(fixed[0], own[0]) < SHARP:
-            laid.gone.add(k)
-            laid.aside.append(f"{frames[k].name}: is blurred; it was left out.")
+            laid.gone.append(frame)
+            laid.aside.append(f"{frame.name}: is blurred; it was left out.")
             continue
         before = match.matrix
-        laid.meshes[k] = Mesh.from_homography(match.matrix, size)
-        laid.shifts[k], laid.errors[k] = float(np.hypot(*shift[4])), match.error
+        frame.mesh = Mesh.from_homography(match.matrix, mosaics.shape)
+        frame.shift, frame.error = float(np.hypot(*shifts_of(match.matrix, mosaics.shape)[4])), match.error
     return laid
+
+
+def _flicker(fixed: Level, own: Level) -> float:
+    """Exposure of a frame of a stack relative to the reference frame."""
+    both = fixed.valid & own.valid & (fixed.light > 4 * np.sqrt(fixed.variance))
+    if both.sum() <= 200:
+        return 1.0
+    gain = float(np.median(own.light[both] / fixed.light[both]))
+    # Within a hundredth of a stop frames are equal: flicker of a lamp is no change of exposure.
+    return gain if 0.007 < abs(np.log2(max(gain, 1e-6))) < 1.0 else 1.0

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
+from crenn.core.colour.spaces import srgb_decode
 from crenn.core.frames.pictures import TOP
 from crenn.core.frames.raw import RawFrame
-from crenn.core.spaces import srgb_decode
+from crenn.core.mosaic.bayer import half_colour
 
 #: Codes between these shares of the range are taken for measured.
 _LOW, _HIGH = 0.06, 0.94
@@ -16,12 +17,9 @@ _LOW, _HIGH = 0.06, 0.94
 
 def _quads(frame: RawFrame, side: int = 600) -> np.ndarray:
     """Small picture of a mosaic's codes, float32 (h, w, 3), 0–1."""
-    m = frame.mosaic
-    rgb = np.stack([m[::2, ::2], (m[::2, 1::2].astype(np.float32) + m[1::2, ::2]) / 2, m[1::2, 1::2]], -1) / np.float32(
-        TOP
-    )
+    rgb = half_colour(frame.mosaic, frame.pattern, frame.black, TOP)
     factor = min(1.0, side / max(rgb.shape[:2]))
-    return cv2.resize(rgb.astype(np.float32), None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
+    return cv2.resize(rgb, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
 
 
 def is_linear(frames: Sequence[RawFrame]) -> bool:

@@ -6,15 +6,16 @@ from dataclasses import dataclass, field
 import numba as nb
 import numpy as np
 
-from crenn.core.align.mapping import Mesh
-from crenn.core.align.resample import MISSING, NOISE_CELL, noise_share, resample_mosaic
-from crenn.core.frames.raw import RawFrame
-from crenn.core.merge.calibrate import Calibration, apply, count_hot, mend_sites
+from crenn.core.frames.light import LightFrame
+from crenn.core.geometry.mapping import Box, Mesh, common_part
+from crenn.core.merge.calibrate import Calibration, calibrate, mend_sites, vote_hot
 from crenn.core.merge.combine import MergedMosaic
-from crenn.core.merge.gather import Gathered
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.lay import lay_ground, lay_sky
 from crenn.core.merge.mosaics import Mosaics
+from crenn.core.mosaic.levels import Levels
+from crenn.core.mosaic.moving import FULL, MISSING, NOISE_CELL, noise_share, resample_mosaic
+from crenn.core.noise.model import NoiseModel
 from crenn.core.progress import Progress
 
 #: From so many frames on outliers can be told from noise.
@@ -37,11 +38,9 @@ class Stacked:
     Attributes
     ----------
     merged : MergedMosaic
-    used : list of int
-        Light frames that took part, by their places among the gathered.
+    used : list of LightFrame
+        Those that took part, with how far each frame's sky, or picture, was moved.
     method : str
-    gains : ndarray (K,)
-        Of the used frames, relative to the reference.
     ground : ndarray, uint8 (H, W) or None
         255 on the ground, 0 in the sky, where the two were registered apart.
     hot : int
@@ -50,21 +49,16 @@ class Stacked:
         Share of samples left out as outliers.
     common : tuple of int
         (x, y, width, height) that all frames cover.
-    shifts, errors : list of float
-        How far each frame's sky, or picture, was moved, in pixels, and the deviation left.
     aside, warnings : list of str
     """
 
     merged: MergedMosaic
-    used: list[int]
+    used: list[LightFrame]
     method: str
-    gains: np.ndarray
     ground: np.ndarray | None = None
     hot: int = 0
     rejected: float = 0.0
-    common: tuple[int, int, int, int] | None = None
-    shifts: list[float] = field(default_factory=list)
-    errors: list[float] = field(default_factory=list)
+    common: Box | None = None
     aside: list[str] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
 
@@ -229,17 +223,15 @@ class _Source:
     """Mosaics of one registration, with their levels."""
 
     mosaics: Mosaics
-    black: np.ndarray
-    white: float
-    clip: float
+    levels: Levels
     spread: np.ndarray
 
 
 def stack_frames(
-    found: Gathered,
+    frames: Sequence[LightFrame],
     mosaics: Mosaics,
     calibration: Calibration,
-    reference: int,
+    first: LightFrame,
     instructions: Instructions,
     progress: Progress,
     sky: bool = True,
@@ -250,140 +242,111 @@ def stack_frames(
 
     Parameters
     ----------
-    found : Gathered
-        Their `RawFrame.mosaic` may be empty.
+    frames : sequence of LightFrame (K,)
+        They do not hold their mosaics.
     mosaics : Mosaics
-        The light frames' mosaics; they are calibrated in place.
+        The frames' mosaics; they are calibrated in place.
     calibration : Calibration
-    reference : int
+    first : LightFrame
+        The reference frame.
     instructions : Instructions
         ``method``, ``follow``, ``align`` and strokes of sky and ground are heeded.
     progress : Progress
     sky : bool
         Whether stars may be looked for.
     """
-    frames = found.lights
-    count = len(frames)
+    count, reference = len(frames), next(k for k, f in enumerate(frames) if f is first)
     method = instructions.method
     if method == "auto":
         method = "clipped" if count >= CLIP_FROM else "mean"
-    first = frames[reference]
-    votes = np.zeros(mosaics.shape, np.uint8)
-    scale = float(first.white - first.black[1])
-    asked = set(np.linspace(0, count - 1, min(count, _ASKED)).round().astype(int).tolist())
-    for k in range(count):
-        progress.at(0.12 * k / count, f"Calibrating {frames[k].name}")
-        holder = frames[k]
-        holder.mosaic = mosaics.get(k)
-        apply(holder, calibration, found.clip[k])
-        if k in asked:
-            count_hot(
-                holder.mosaic,
-                np.float32(first.black[1]),
-                np.float32(np.sqrt(found.noise[k].offset[1]) * scale),
-                np.float32(found.noise[k].slope[1] * scale),
-                votes,
-            )
-        mosaics.put(k, holder.mosaic)
-        holder.mosaic = votes[:0].astype(np.uint16)
-    hot = votes >= max(2, int(np.ceil(0.5 * len(asked)))) if count >= 3 else np.zeros(votes.shape, bool)
-    del votes
-    lain = None
+    hot = _calibrate_all(frames, mosaics, calibration, progress.part(0.0, 0.12))
+    laid = None
     if sky and instructions.align and instructions.follow != "ground" and count >= 3:
-        lain = lay_sky(found, mosaics, hot, reference, instructions, progress.part(0.12, 0.35))
-    if lain is None:
-        lain = lay_ground(found, mosaics, hot, reference, instructions, progress.part(0.12, 0.4))
-    used = [k for k in range(count) if k not in lain.gone]
-    size = mosaics.shape
-    gains = np.array([lain.gains[k] for k in used], np.float32)
-    levels = {"pattern": first.pattern, "gains": first.neutral_gains}
-    plain = np.ones((size[0] // NOISE_CELL + 1, size[1] // NOISE_CELL + 1, 3), np.float32)
-    sources: list[_Source] = []
-    with Mosaics(len(used), size) as lying, Mosaics(len(used) if lain.sky else 1, size) as turned:
-        spread, common = np.zeros_like(plain), [0, 0, size[1], size[0]]
-        still = all(lain.meshes[k] is None for k in used)
-        moved_levels = None
-        for n, k in enumerate(used):
-            progress.at(0.42 + 0.3 * n / len(used), f"Laying {frames[k].name} in place")
-            mosaic = mosaics.get(k)
+        laid = lay_sky(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.35))
+    if laid is None:
+        laid = lay_ground(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.4))
+    used = [f for f in frames if not any(f is g for g in laid.gone)]
+    size, still = mosaics.shape, all(f.mesh is None for f in used) and not laid.sky
+    with Mosaics(len(used), size) as lying, Mosaics(len(used) if laid.sky else 1, size) as turned:
+        places = {id(f): k for k, f in enumerate(frames)}
+        common: Box = (0, 0, size[1], size[0])
+        spread, moved_levels = _plain(size), first.levels
+        if not still:
+            spread[:] = 0
+        for n, frame in enumerate(used):
+            progress.at(0.42 + 0.3 * n / len(used), f"Laying {frame.name} in place")
+            mosaic = mosaics.get(places[id(frame)])
             if hot.any():
                 mend_sites(mosaic, hot)
-            mesh = lain.meshes[k]
-            if lain.sky:
+            if laid.sky or still:
                 lying.put(n, mosaic)
-                mesh = mesh or Mesh.identity(size)
-            if still and not lain.sky:
-                lying.put(n, mosaic)
+            if still:
                 continue
-            if lain.sky and lain.ground is not None:
-                # Below the lowest sky nothing needs to be turned; it is left outside.
-                rows = np.flatnonzero((lain.ground < 250).sum(1) > 4)
-                bottom = min(int(rows[-1] if rows.size else 0) + int(mesh.largest_shift) + 32, size[0])
-                mosaic = mosaic[: bottom // 2 * 2]
             # In a stack every frame goes through the filter, that all stars and edges are drawn alike.
-            mesh = mesh or Mesh.identity(size)
-            moved, black, white, clip = resample_mosaic(
-                mosaic,
-                mesh,
-                levels["pattern"],
-                frames[k].black,
-                frames[k].white,
-                found.clip[k],
-                levels["gains"],
-                found.noise[k].slope,
-                found.noise[k].offset,
-                1,
-            )
-            moved_levels = (np.full(3, black, np.float32), white, clip)
-            spread += noise_share(mesh, first.pattern, first.neutral_gains) / len(used)
-            (turned if lain.sky else lying).put(n, moved)
-            box = mesh.covered(size)
-            left, top = max(common[0], box[0]), max(common[1], box[1])
-            right, bottom = min(common[0] + common[2], box[0] + box[2]), min(common[1] + common[3], box[1] + box[3])
-            common = [left, top, max(right - left, 0), max(bottom - top, 0)]
-        own = (first.black.astype(np.float32), first.white, min(found.clip[k] for k in used))
-        if lain.sky:
-            sources = [_Source(lying, *own, plain), _Source(turned, *moved_levels, spread)]
-        elif still:
-            sources = [_Source(lying, *own, plain)]
+            mesh = frame.mesh or Mesh.identity(size)
+            if laid.sky and laid.ground is not None:
+                mosaic = mosaic[: _lowest_sky(laid.ground, mesh)]
+            gains = first.raw.neutral_gains
+            moved, moved_levels = resample_mosaic(mosaic, mesh, first.pattern, frame.levels, gains, frame.noise, 1)
+            spread += noise_share(mesh, first.pattern, gains) / len(used)
+            (turned if laid.sky else lying).put(n, moved)
+            common = common_part(common, mesh, size)
+        own = Levels(first.levels.black, first.levels.white, min(f.levels.clip for f in used))
+        if laid.sky:
+            sources = [_Source(lying, own, _plain(size)), _Source(turned, moved_levels, spread)]
         else:
-            sources = [_Source(lying, *moved_levels, spread)]
-        merged, rejected = _in_bands(
-            sources,
-            lain.ground,
-            used,
-            first.pattern,
-            gains,
-            found,
-            reference,
-            _METHODS[method],
-            progress.part(0.72, 1.0),
-        )
-    merged.source[:] = used.index(reference)
+            sources = [_Source(lying, own if still else moved_levels, spread)]
+        merged, rejected = _in_bands(sources, laid.ground, used, first, _METHODS[method], progress.part(0.72, 1.0))
+    merged.source[:] = next(n for n, f in enumerate(used) if f is first)
     return Stacked(
         merged,
         used,
         method,
-        gains,
-        lain.ground,
+        laid.ground,
         int(hot.sum()),
         rejected,
-        tuple(common) if not still or lain.sky else None,
-        [lain.shifts[k] for k in used],
-        [lain.errors[k] for k in used],
-        lain.aside,
-        lain.warnings,
+        None if still else common,
+        laid.aside,
+        laid.warnings,
     )
+
+
+def _plain(size: tuple[int, int]) -> np.ndarray:
+    """Variance of frames that were not moved, relative to what they had, in cells."""
+    return np.ones((size[0] // NOISE_CELL + 1, size[1] // NOISE_CELL + 1, 3), np.float32)
+
+
+def _lowest_sky(ground: np.ndarray, mesh: Mesh) -> int:
+    """Row, an even one, below which nothing of the sky needs to be turned."""
+    rows = np.flatnonzero((ground < 250).sum(1) > 4)
+    bottom = min(int(rows[-1] if rows.size else 0) + int(mesh.largest_shift) + 32, ground.shape[0])
+    return bottom // 2 * 2
+
+
+def _calibrate_all(
+    frames: Sequence[LightFrame], mosaics: Mosaics, calibration: Calibration, progress: Progress
+) -> np.ndarray:
+    """Calibrate the mosaics of a stack, and tell its hot sites, bool (H, W)."""
+    count = len(frames)
+    votes = np.zeros(mosaics.shape, np.uint8)
+    asked = set(np.linspace(0, count - 1, min(count, _ASKED)).round().astype(int).tolist())
+    for k, frame in enumerate(frames):
+        progress.at(k / count, f"Calibrating {frame.name}")
+        frame.mosaic = mosaics.get(k)
+        calibrate(frame, calibration)
+        if k in asked:
+            vote_hot(frame, votes)
+        mosaics.put(k, frame.put_down())
+    if count < 3:
+        return np.zeros(votes.shape, bool)
+    return votes >= max(2, int(np.ceil(0.5 * len(asked))))
 
 
 def _in_bands(
     sources: Sequence[_Source],
     ground: np.ndarray | None,
-    used: list[int],
-    pattern,
-    gains,
-    found: Gathered,
-    reference: int,
+    used: Sequence[LightFrame],
+    first: LightFrame,
     method: int,
     progress: Progress,
 ) -> tuple[MergedMosaic, float]:
@@ -396,102 +359,85 @@ def _in_bands(
         np.zeros((height, width), np.uint8),
         np.zeros((height, width), np.bool_),
     )
-    model = found.noise[reference]
-    slope, offset = model.slope.astype(np.float32), model.offset.astype(np.float32)
+    gains = np.array([f.gain for f in used], np.float32)
     rows = int(np.clip(_BAND // (count * width * 2), 16, height))
     rows += rows % 2
-    pad = _REACH + 1 if method == 1 else 0
     rejected = samples = 0
     for top in range(0, height, rows):
         progress.at(top / height, "Stacking light")
-        bottom = min(top + rows, height)
-        low, high = max(top - pad, 0), min(bottom + pad, height)
-        results = []
-        part = ground[top:bottom] if ground is not None else None
-        for index, source in enumerate(sources):
-            if part is not None and (part.max() == 0 if index == 0 else part.min() == 255):
-                results.append(None)
-                continue
-            band = source.mosaics.band(low, high)
-            scale = (1.0 / (source.white - source.black)).astype(np.float32)
-            marks = np.zeros((count, 1, 1), np.uint8)
-            if method == 1:
-                single, marks = np.empty(band.shape, np.uint8), np.empty(band.shape, np.uint8)
-                _outliers(
-                    band,
-                    low,
-                    pattern,
-                    source.black,
-                    scale,
-                    gains,
-                    slope,
-                    offset,
-                    source.clip,
-                    np.float32(_OUTLIER),
-                    single,
-                )
-                _grow(single, _BESIDE, _REACH, marks)
-                rejected += int(marks[:, ::4, ::4].sum())
-                samples += marks[:, ::4, ::4].size
-            light, variance = (np.empty((bottom - top, width), np.float32) for _ in range(2))
-            clipped = np.empty((bottom - top, width), np.bool_)
-            _reduce(
-                band,
-                marks,
-                low,
-                top - low,
-                bottom - low,
-                pattern,
-                source.black,
-                scale,
-                gains,
-                slope,
-                offset,
-                source.clip,
-                method,
-                source.spread,
-                light,
-                variance,
-                clipped,
-            )
-            results.append((light, variance, clipped))
-        if len(results) == 1 or results[1] is None:
-            light, variance, clipped = results[0]
-        elif results[0] is None:
-            light, variance, clipped = results[1]
-        else:
-            share = part.astype(np.float32) / np.float32(255)
-            light = results[0][0] * share + results[1][0] * (1 - share)
-            variance = results[0][1] * share**2 + results[1][1] * (1 - share) ** 2
-            clipped = np.where(part > 127, results[0][2], results[1][2])
-        out.light[top:bottom], out.variance[top:bottom], out.clipped[top:bottom] = light, variance, clipped
+        band = slice(top, min(top + rows, height))
+        part = ground[band] if ground is not None else None
+        wanted = [part is None or part.max() > 0, part is not None and part.min() < 255]
+        reduced = []
+        for source, needed in zip(sources, wanted):
+            if needed:
+                light, variance, clipped, left_out, of = _reduced(source, band, height, first, gains, method)
+                rejected, samples = rejected + left_out, samples + of
+                reduced.append((light, variance, clipped))
+        if len(reduced) == 1:
+            out.light[band], out.variance[band], out.clipped[band] = reduced[0]
+            continue
+        assert part is not None
+        share = part.astype(np.float32) / np.float32(255)
+        (still_light, still_variance, still_clipped), (sky_light, sky_variance, sky_clipped) = reduced
+        out.light[band] = still_light * share + sky_light * (1 - share)
+        out.variance[band] = still_variance * share**2 + sky_variance * (1 - share) ** 2
+        out.clipped[band] = np.where(part > 127, still_clipped, sky_clipped)
     return out, rejected / max(samples, 1)
 
 
-def as_one_frame(stacked: Stacked, frame: RawFrame, found: Gathered, k: int) -> None:
-    """Put a stack's mean in the place of one of its frames, for merging with other exposures, in place."""
-    from crenn.core.align.resample import FULL
-    from crenn.core.noise.model import NoiseModel
+def _reduced(
+    source: _Source, rows: slice, height: int, first: LightFrame, gains: np.ndarray, method: int
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, int, int]:
+    """Rows of a source as one: (light, variance, clipped, samples left out, samples looked at)."""
+    levels, pattern = source.levels, first.pattern
+    black, scale = levels.black.astype(np.float32), levels.scale
+    slope, offset = first.noise.slope.astype(np.float32), first.noise.offset.astype(np.float32)
+    pad = _REACH + 1 if method == _METHODS["clipped"] else 0
+    low, high = max(rows.start - pad, 0), min(rows.stop + pad, height)
+    band = source.mosaics.band(low, high)
+    marks = np.zeros((len(band), 1, 1), np.uint8)
+    left_out = looked_at = 0
+    if method == _METHODS["clipped"]:
+        single, marks = np.empty(band.shape, np.uint8), np.empty(band.shape, np.uint8)
+        _outliers(band, low, pattern, black, scale, gains, slope, offset, levels.clip, np.float32(_OUTLIER), single)
+        _grow(single, _BESIDE, _REACH, marks)
+        left_out, looked_at = int(marks[:, ::4, ::4].sum()), marks[:, ::4, ::4].size
+    shape = (rows.stop - rows.start, band.shape[2])
+    light, variance, clipped = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.bool_)
+    _reduce(
+        band,
+        marks,
+        low,
+        rows.start - low,
+        rows.stop - low,
+        pattern,
+        black,
+        scale,
+        gains,
+        slope,
+        offset,
+        levels.clip,
+        method,
+        source.spread,
+        light,
+        variance,
+        clipped,
+    )
+    return light, variance, clipped, left_out, looked_at
 
+
+def as_one_frame(stacked: Stacked, frame: LightFrame) -> None:
+    """Put a stack's mean in the place of one of its frames, for merging with other exposures, in place."""
     black = FULL / 16
     number = stacked.merged.light * np.float32(FULL - black) + np.float32(black)
-    frame.mosaic = np.where(stacked.merged.clipped, np.float32(FULL), np.clip(np.rint(number), 0, FULL - 1)).astype(
-        np.uint16
-    )
-    frame.black, frame.white = np.full(3, black, np.float32), FULL
-    found.clip[k] = FULL
-    share = np.float32(
-        float(
-            np.median(
-                stacked.merged.variance[1::16, ::16]
-                / np.maximum(
-                    found.noise[k].slope[1] * np.maximum(stacked.merged.light[1::16, ::16], 0)
-                    + found.noise[k].offset[1],
-                    1e-12,
-                )
-            )
-        )
-    )
-    found.noise[k] = NoiseModel(
-        found.noise[k].slope * share, found.noise[k].offset * share + np.float32(1 / 12 / (FULL - black) ** 2)
-    )
+    clipped = stacked.merged.clipped
+    frame.mosaic = np.where(clipped, np.float32(FULL), np.clip(np.rint(number), 0, FULL - 1)).astype(np.uint16)
+    frame.levels = Levels(np.full(3, black, np.float32), FULL, FULL)
+    slope, offset = frame.noise.slope, frame.noise.offset
+    some = (slice(1, None, 16), slice(None, None, 16))
+    expected = slope[1] * np.maximum(stacked.merged.light[some], 0) + offset[1]
+    share = np.float32(float(np.median(stacked.merged.variance[some] / np.maximum(expected, 1e-12))))
+    rounding = np.float32(1 / 12 / (FULL - black) ** 2)
+    frame.noise = NoiseModel(slope * share, offset * share + rounding)
+    frame.mesh, frame.shift, frame.error, frame.gain, frame.gain_error = None, 0.0, 0.0, 1.0, None

@@ -9,10 +9,10 @@ import cv2
 import numpy as np
 
 from crenn.core.errors import CrennError
-from crenn.core.light.base import LAYER, BaseGrid, build_base, reduced_for_base
+from crenn.core.render.base import LAYER, BaseGrid, build_base, reduced_for_base
 from crenn.core.render.kernel import picture_codes, scene_light
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.render.step import TABLE_SIZE, PixelProgram, table_stops
+from crenn.core.steps import TABLE_SIZE, PixelProgram, table_stops
 from crenn.core.treatment import DISPLAY_STEPS, STEPS, Treatment
 
 _NO_TABLE = np.zeros(TABLE_SIZE, np.float32)

@@ -6,9 +6,9 @@ Hue is kept by moving along straight lines to grey in Oklab (Ottosson 2020).
 import numba as nb
 import numpy as np
 
+from crenn.core.colour.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_encode
 from crenn.core.fastmath import cbrt, exp2, log2
-from crenn.core.render.step import TABLE_PER_STOP, TABLE_SIZE, TABLE_START
-from crenn.core.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_encode
+from crenn.core.steps import TABLE_PER_STOP, TABLE_SIZE, TABLE_START
 
 _START, _PER, _LAST = np.float32(TABLE_START), np.float32(TABLE_PER_STOP), TABLE_SIZE - 2
 _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)

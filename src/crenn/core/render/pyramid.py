@@ -10,8 +10,8 @@ import numpy as np
 
 from crenn.core.errors import CrennError
 from crenn.core.light.automatic import SceneLight
-from crenn.core.merge.report import light_statistics
 from crenn.core.radiance import PLANES, RadianceMap
+from crenn.core.report.merging import light_statistics
 
 #: The smallest level's longer side is at most this.
 _SMALLEST = 512

@@ -5,11 +5,11 @@ from collections.abc import Iterator
 import cv2
 import numpy as np
 
+from crenn.core.colour.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.render.executor import Renderer, Window, compile_treatment
 from crenn.core.render.kernel import CRUSHED
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.render.step import table_stops
-from crenn.core.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
+from crenn.core.steps import table_stops
 from crenn.core.treatment import Treatment
 
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved

@@ -89,3 +89,14 @@ def apply_homography(matrix: np.ndarray, points: np.ndarray) -> np.ndarray:
     """Map points, float64 (N, 2), by a homography (3, 3)."""
     p = np.concatenate([points, np.ones((len(points), 1))], 1) @ np.asarray(matrix, np.float64).T
     return p[:, :2] / p[:, 2:]
+
+
+Box = tuple[int, int, int, int]
+
+
+def common_part(box: Box, mesh: Mesh, size: tuple[int, int]) -> Box:
+    """The part of a box (x, y, width, height) that a moved picture of a size (H, W) covers, too."""
+    x, y, width, height = mesh.covered(size)
+    left, top = max(box[0], x), max(box[1], y)
+    right, bottom = min(box[0] + box[2], x + width), min(box[1] + box[3], y + height)
+    return left, top, max(right - left, 0), max(bottom - top, 0)

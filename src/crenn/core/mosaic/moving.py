@@ -1,4 +1,4 @@
-"""Moves a picture by a mesh with Lanczos' filter, and says what that does to its noise."""
+"""Moves a mosaic by a mesh with Lanczos' filter, and says what that does to its noise."""
 
 from functools import cache
 
@@ -6,13 +6,14 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.align.mapping import STEP, Mesh
 from crenn.core.fastmath import exp2
-from crenn.core.merge.demosaic import compressed, interpolate
+from crenn.core.geometry.mapping import Mesh
+from crenn.core.geometry.resample import PHASES, TAPS, lanczos, place
+from crenn.core.mosaic.bayer import sites
+from crenn.core.mosaic.demosaic import compressed, interpolate
+from crenn.core.mosaic.levels import Levels
+from crenn.core.noise.model import NoiseModel
 
-#: Taps of the windowed sinc (Duchon 1979) with three lobes; it keeps detail up to nearly the sampling limit.
-_TAPS = 6
-_PHASES = 1024
 #: Raw number that marks a site of a moved mosaic as lying outside its frame.
 MISSING = 65535
 #: Moved mosaics are stored with this number at saturation, so that rounding adds no noise of its own.
@@ -20,69 +21,6 @@ FULL = 60000.0
 #: Cells in which the noise of a moved mosaic is told, in pixels.
 NOISE_CELL = 8
 _FINE = 8
-
-
-@cache
-def _lanczos() -> np.ndarray:
-    """Weights of the taps at each phase, float32 (_PHASES + 1, _TAPS); each row sums to 1."""
-    phase = np.arange(_PHASES + 1)[:, None] / _PHASES
-    x = phase - (np.arange(_TAPS) - _TAPS // 2 + 1)
-    weights = np.sinc(x) * np.sinc(x / 3) * (np.abs(x) < 3)
-    return np.ascontiguousarray(weights / weights.sum(1, keepdims=True), np.float32)
-
-
-@nb.njit(inline="always")
-def place(nodes, x, y):
-    """Where pixel (x, y) maps to."""
-    j, i = x // STEP, y // STEP
-    fx, fy = (x - j * STEP) / STEP, (y - i * STEP) / STEP
-    a = (1 - fx) * nodes[i, j, 0] + fx * nodes[i, j + 1, 0]
-    b = (1 - fx) * nodes[i + 1, j, 0] + fx * nodes[i + 1, j + 1, 0]
-    c = (1 - fx) * nodes[i, j, 1] + fx * nodes[i, j + 1, 1]
-    d = (1 - fx) * nodes[i + 1, j, 1] + fx * nodes[i + 1, j + 1, 1]
-    return (1 - fy) * a + fy * b, (1 - fy) * c + fy * d
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _resample(image, nodes, weights, out):
-    height, width, channels = image.shape
-    for y in nb.prange(out.shape[0]):
-        for x in range(out.shape[1]):
-            sx, sy = place(nodes, x, y)
-            if not (-0.5 <= sx <= width - 0.5 and -0.5 <= sy <= height - 0.5):
-                for c in range(channels):
-                    out[y, x, c] = np.nan
-                continue
-            i, j = int(np.floor(sy)), int(np.floor(sx))
-            wy, wx = weights[int((sy - i) * _PHASES + 0.5)], weights[int((sx - j) * _PHASES + 0.5)]
-            for c in range(channels):
-                total = np.float32(0)
-                for a in range(_TAPS):
-                    row = min(max(i + a - 2, 0), height - 1)
-                    line = np.float32(0)
-                    for b in range(_TAPS):
-                        line += wx[b] * image[row, min(max(j + b - 2, 0), width - 1), c]
-                    total += wy[a] * line
-                out[y, x, c] = total
-
-
-def resample(image: np.ndarray, mesh: Mesh) -> np.ndarray:
-    """Move a picture.
-
-    Parameters
-    ----------
-    image : ndarray, float32 (h, w, C)
-    mesh : Mesh
-        From the pixels of the result to those of ``image``.
-
-    Returns
-    -------
-    ndarray, float32 (H, W, C)
-        NaN where the mesh leads outside.
-    """
-    out = np.empty((*mesh.size, image.shape[2]), np.float32)
-    _resample(np.ascontiguousarray(image, np.float32), mesh.nodes, _lanczos(), out)
-    return out
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
@@ -100,12 +38,12 @@ def _resample_mosaic(colour, spoiled, nodes, weights, pattern, scale, light_scal
             if spoiled[int(sy + 0.5), int(sx + 0.5)]:
                 out[y, x] = np.uint16(full)
                 continue
-            wy, wx = weights[int((sy - i) * _PHASES + 0.5)], weights[int((sx - j) * _PHASES + 0.5)]
+            wy, wx = weights[int((sy - i) * PHASES + 0.5)], weights[int((sx - j) * PHASES + 0.5)]
             total = np.float32(0)
-            for a in range(_TAPS):
+            for a in range(TAPS):
                 row = min(max(i + a - 2, 0), height - 1)
                 line = np.float32(0)
-                for b in range(_TAPS):
+                for b in range(TAPS):
                     line += wx[b] * colour[row, min(max(j + b - 2, 0), width - 1), c]
                 total += wy[a] * line
             e = exp2(total * log2_e)
@@ -118,14 +56,11 @@ def resample_mosaic(
     mosaic: np.ndarray,
     mesh: Mesh,
     pattern: np.ndarray,
-    black: np.ndarray,
-    white: float,
-    clip: float,
+    levels: Levels,
     gains: np.ndarray,
-    slope: np.ndarray,
-    offset: np.ndarray,
+    noise: NoiseModel,
     spoil: int = 3,
-) -> tuple[np.ndarray, float, float, float]:
+) -> tuple[np.ndarray, Levels]:
     """Move a mosaic: every site gets the light of its own colour at the place the mesh tells.
 
     The mosaic is interpolated to full colour first and moved on a compressive scale of the light, so that neither
@@ -136,31 +71,26 @@ def resample_mosaic(
     mosaic : ndarray, uint16 (H, W)
     mesh : Mesh
     pattern : ndarray, uint8 (2, 2)
-    black : ndarray, float32 (3,)
-    white, clip : float
-        Raw numbers of saturation and of clipping.
+    levels : Levels
     gains : ndarray, float32 (3,)
-        White balance under which colours are interpolated.
-    slope, offset : ndarray, float32 (3,)
-        Noise model of the mosaic.
+        White balance as shot, under which the mosaic is interpolated.
+    noise : NoiseModel
     spoil : int
-        How far, in pixels, a clipped site spoils others. Few for the darkest frame, where nothing better is to be had.
+        Clipped light spoils all sites within so many pixels of a clipped one.
 
     Returns
     -------
     moved : ndarray, uint16 (H, W)
-        ``FULL`` where clipped light has a part, ``MISSING`` outside.
-    black, white, clip : float
-        Levels of the moved mosaic.
+        `MISSING` where the mesh leads outside, `FULL` where clipped light has a part.
+    levels : Levels
+        Of the moved mosaic.
     """
     light = np.empty(mosaic.shape, np.float32)
     variance = np.empty(mosaic.shape, np.float32)
-    for row in range(2):
-        for column in range(2):
-            c = pattern[row, column]
-            site = (mosaic[row::2, column::2].astype(np.float32) - black[c]) / np.float32(white - black[c])
-            light[row::2, column::2] = site * gains[c]
-            variance[row::2, column::2] = (np.maximum(site, 0) * slope[c] + offset[c]) * gains[c] ** 2
+    for c, where in sites(pattern):
+        site = (mosaic[where].astype(np.float32) - levels.black[c]) / np.float32(levels.white - levels.black[c])
+        light[where] = site * gains[c]
+        variance[where] = (np.maximum(site, 0) * noise.slope[c] + noise.offset[c]) * gains[c] ** 2
     f, floor, light_scale = compressed(light, variance)
     del light, variance
     colour = interpolate(f, pattern, floor)
@@ -168,12 +98,12 @@ def resample_mosaic(
     out = np.empty(mesh.size, np.uint16)
     # What a clipped site has touched, through demosaic or filter, counts as clipped.
     side = 2 * spoil + 1
-    spoiled = cv2.dilate((mosaic >= clip).astype(np.uint8), np.ones((side, side), np.uint8))
+    spoiled = cv2.dilate((mosaic >= levels.clip).astype(np.uint8), np.ones((side, side), np.uint8))
     _resample_mosaic(
         colour,
         spoiled,
         mesh.nodes,
-        _lanczos(),
+        lanczos(),
         pattern,
         np.float32(FULL - out_black),
         np.float32(light_scale),
@@ -182,7 +112,7 @@ def resample_mosaic(
         np.float32(FULL),
         out,
     )
-    return out, out_black, FULL, FULL
+    return out, Levels(np.full(3, out_black, np.float32), FULL, FULL)
 
 
 @cache
@@ -199,8 +129,8 @@ def _noise_by_phase(pattern_bytes: bytes) -> np.ndarray:
     fine = np.arange(8 * _FINE, (size - 8) * _FINE) / _FINE
     whole = np.floor(fine).astype(int)
     up = np.zeros((fine.size, size), np.float32)
-    taps = _lanczos()[np.round((fine - whole) * _PHASES).astype(int)]
-    for t in range(_TAPS):
+    taps = lanczos()[np.round((fine - whole) * PHASES).astype(int)]
+    for t in range(TAPS):
         up[np.arange(fine.size), whole + t - 2] += taps[:, t]
     table = np.zeros((3, 3, 2 * _FINE, 2 * _FINE), np.float32)
     for row in range(2):

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from crenn.core.spaces import LUMINANCE
+from crenn.core.colour.spaces import LUMINANCE
 
 #: Tables over light cover these stops, relative to 1.0, at this many entries per stop.
 TABLE_START, TABLE_END, TABLE_PER_STOP = -32.0, 16.0, 32

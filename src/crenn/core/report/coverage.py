@@ -1,6 +1,7 @@
 """What the frames covered, in stops and in words: what is missing, how far shadows can be lifted, what to shoot."""
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 from pydantic import BaseModel, Field
@@ -72,27 +73,26 @@ def _time(seconds: float) -> str:
     return f"{seconds:.1f} s" if seconds < 10 else f"{seconds:.0f} s"
 
 
+class Measured(NamedTuple):
+    """What a frame can measure: its sensitivity relative to the reference frame, its noise, the stop it clips at."""
+
+    gain: float
+    noise: NoiseModel
+    clip_stop: float
+    seconds: float | None
+    iso: float
+
+
 def cover(
-    gains: np.ndarray,
-    noise: Sequence[NoiseModel],
-    clip_stops: Sequence[float],
-    seconds: Sequence[float | None],
-    isos: Sequence[float],
-    statistics: dict,
-    clipped_share: float,
-    size: tuple[int, int],
-    stacked: bool = False,
+    frames: Sequence[Measured], statistics: dict, clipped_share: float, size: tuple[int, int], stacked: bool = False
 ) -> Coverage:
     """Judge what frames covered.
 
     Parameters
     ----------
-    gains : ndarray (K,)
-        Sensitivities relative to the reference frame.
-    noise : sequence of NoiseModel (K,)
-    clip_stops, seconds, isos : sequence (K,)
+    frames : sequence of Measured
     statistics : dict
-        From `crenn.core.merge.report.light_statistics`.
+        From `crenn.core.report.merging.light_statistics`.
     clipped_share : float
         Share of the picture of which some channel clipped in every frame.
     size : tuple of int
@@ -114,7 +114,7 @@ def cover(
         weight[i] = histogram[(centres >= edges[i]) & (centres < edges[i + 1])].sum()
         if inside.any():
             per[i] = float(np.median(snr[inside]))
-    top = max(clip_stops)
+    top = max(f.clip_stop for f in frames)
     present = weight > 1e-4
     missing = present & ((per < MEASURED) | (edges[:-1] >= top - 0.25))
     thin = present & ~missing & (per < SHOWS)
@@ -128,8 +128,8 @@ def cover(
         stop = centres[bad].max() + width / 2 if bad.any() else (centres[enough].min() if enough.any() else low)
         stop = float(min(stop, high))
         lifts.append(Lift(long_edge=edge, stop=round(stop, 2), ev=round(max(MIDDLE - stop, 0.0), 2)))
-    advice = _advice(gains, noise, clip_stops, seconds, isos, centres, histogram, low, clipped_share, stacked)
-    words = _words(edges, missing, thin, clipped_share, lifts, advice, top, stacked, len(gains))
+    advice = _advice(frames, centres, histogram, low, clipped_share, stacked)
+    words = _words(edges, missing, thin, clipped_share, lifts, advice, top, stacked, len(frames))
     return Coverage(
         missing=_merge_intervals(missing, edges),
         thin=_merge_intervals(thin, edges),
@@ -146,39 +146,46 @@ def _information(light: np.ndarray, gain: float, model: NoiseModel, clip_stop: f
     return np.where(light < np.exp2(clip_stop) * 0.95, 1 / variance, 0.0)
 
 
-def _advice(gains, noise, clip_stops, seconds, isos, centres, histogram, low, clipped_share, stacked) -> Advice | None:
+def _advice(
+    frames: Sequence[Measured],
+    centres: np.ndarray,
+    histogram: np.ndarray,
+    low: float,
+    clipped_share: float,
+    stacked: bool,
+) -> Advice | None:
     if clipped_share > 2e-4 and not stacked:
-        k = int(np.argmin(gains))
-        ev = float(np.log2(gains[k])) - 2.0
-        own = seconds[k] / 4 if seconds[k] else None
-        return Advice(ev=round(ev, 2), seconds=own, iso=isos[k], gain_db=None, below=None)
+        shortest = min(frames, key=lambda f: f.gain)
+        ev = float(np.log2(shortest.gain)) - 2.0
+        own = shortest.seconds / 4 if shortest.seconds else None
+        return Advice(ev=round(ev, 2), seconds=own, iso=shortest.iso, gain_db=None, below=None)
     light = np.exp2(centres)
-    information = sum(_information(light, float(g), n, c) for g, n, c in zip(gains, noise, clip_stops))
+    information = sum(_information(light, float(f.gain), f.noise, f.clip_stop) for f in frames)
     signal = light**2 * information
     needy = (10 * np.log10(np.maximum(signal, 1e-12)) < 26.0) & (centres >= low - 0.5) & (histogram > 0)
     if not needy.any() or histogram[needy].sum() < 1e-3:
         return None
     best = None
-    k = int(np.argmax(gains))
+    longest = max(frames, key=lambda f: f.gain)
     for step in np.arange(-1.0, 5.5, 0.5) if not stacked else (0.0,):
         # Nobody waits eight minutes for a shadow.
-        if not seconds[k] or seconds[k] * 2**step > max(_LONGEST, 2.1 * seconds[k]):
+        if not longest.seconds or longest.seconds * 2**step > max(_LONGEST, 2.1 * longest.seconds):
             continue
-        gain = float(gains[k]) * 2.0**step
-        more = _information(light, gain, noise[k], clip_stops[k] - step)
+        gain = float(longest.gain) * 2.0**step
+        more = _information(light, gain, longest.noise, longest.clip_stop - step)
         gained = 10 * np.log10(np.maximum(information + more, 1e-12) / np.maximum(information, 1e-12))
         value = float((histogram * gained)[needy].sum() / histogram[needy].sum())
         # Of two frames that help alike the shorter is the better.
         score = value - 0.12 * step
         if best is None or score > best[0]:
             best = (score, step, value)
-    if best is None or (best[2] < 1.0 and not stacked):
+    if best is None or longest.seconds is None or (best[2] < 1.0 and not stacked):
         return None
     _, step, value = best
     return Advice(
-        ev=round(float(np.log2(gains[k])) + step, 2),
-        seconds=seconds[k] * 2**step,
-        iso=isos[k],
+        ev=round(float(np.log2(longest.gain)) + step, 2),
+        seconds=longest.seconds * 2**step,
+        iso=longest.iso,
         gain_db=round(value, 1),
         below=round(float(centres[needy].max()), 1),
     )

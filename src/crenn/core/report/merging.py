@@ -5,8 +5,8 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from crenn.core.merge.coverage import Coverage
-from crenn.core.spaces import luminance
+from crenn.core.colour.spaces import luminance
+from crenn.core.report.coverage import Coverage
 
 #: Histograms count light in bins of this many stops.
 BIN = 0.125

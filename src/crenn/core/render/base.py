@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
-from crenn.core.spaces import luminance
+from crenn.core.colour.spaces import luminance
 
 #: Thickness of a layer of the grid, in stops.
 LAYER = 0.5
