@@ -1,28 +1,132 @@
-"""Runs every test and closes with the line `N passed, N failed`."""
+"""Runs every test, in two processes, and closes with the line `N passed, N failed`.
 
+`python -m tests.run [NAME ...]` runs some, in this process. Classes are handed out one by one, the longest known first;
+what a process shares (the database's cluster, the browser, merged scenes) is made once in each.
+"""
+
+import io
+import json
+import os
 import sys
+import time
 import unittest
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import dataclass, field
+from multiprocessing import get_context
 from pathlib import Path
 
 from crenn.log import log_nothing
-from tests.support import close_shared
 
 ROOT = Path(__file__).resolve().parents[1]
+#: Seconds that each class took last time.
+_TIMES = ROOT / "var" / "test-times.json"
+_SLOWEST = 10
+
+
+@dataclass
+class Outcome:
+    """What came of some tests; picklable."""
+
+    name: str = ""
+    run: int = 0
+    failed: int = 0
+    skipped: int = 0
+    text: str = ""
+    times: dict[str, float] = field(default_factory=dict)
+
+
+class _Result(unittest.TextTestResult):
+    """Counts a test that fails in several subtests once, and takes its time."""
+
+    def __init__(self, *args, **more):
+        super().__init__(*args, **more)
+        self.times: dict[str, float] = {}
+        self._began = 0.0
+
+    def startTest(self, test):
+        super().startTest(test)
+        self._began = time.perf_counter()
+
+    def stopTest(self, test):
+        super().stopTest(test)
+        self.times[test.id()] = time.perf_counter() - self._began
+
+    def failing(self) -> set[str]:
+        """Names of the tests that failed."""
+        faults = [t for t, _ in self.failures + self.errors] + list(self.unexpectedSuccesses)
+        return {getattr(t, "test_case", t).id() for t in faults}
+
+
+def run(name: str, suite: unittest.TestSuite, stream) -> Outcome:
+    """Run tests; their outcome."""
+    runner = unittest.TextTestRunner(stream=stream, verbosity=2, resultclass=_Result)
+    result = runner.run(suite)
+    return Outcome(name, result.testsRun, len(result.failing()), len(result.skipped), times=result.times)
+
+
+def _one_class(name: str) -> Outcome:
+    """Run one class of tests in this process, whose output is kept."""
+    stream = io.StringIO()
+    outcome = run(name, unittest.defaultTestLoader.loadTestsFromName(name), stream)
+    outcome.text = stream.getvalue()
+    return outcome
+
+
+def _begin() -> None:
+    log_nothing()
+    # Kernels that two processes run at once share the processors between them.
+    os.environ.setdefault("NUMBA_NUM_THREADS", str(max((os.cpu_count() or 2) // 2, 1)))
+
+
+def _stop() -> None:
+    from tests.support import close_shared
+
+    close_shared()
+
+
+def _classes(suite) -> set[str]:
+    if isinstance(suite, unittest.TestSuite):
+        return set().union(*(_classes(s) for s in suite)) if suite.countTestCases() else set()
+    return {f"{type(suite).__module__}.{type(suite).__qualname__}"}
+
+
+def _in_two_processes() -> list[Outcome]:
+    found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
+    known = json.loads(_TIMES.read_text()) if _TIMES.exists() else {}
+    # What is not known may be long.
+    names = sorted(_classes(found), key=lambda n: (-known.get(n, 60.0), n))
+    outcomes = []
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn"), initializer=_begin) as pool:
+        for done in as_completed([pool.submit(_one_class, n) for n in names]):
+            outcomes.append(done.result())
+            print(outcomes[-1].text, flush=True)
+        # Each process ends what it shares.
+        for done in [pool.submit(_stop) for _ in range(2)]:
+            done.result()
+    _TIMES.parent.mkdir(exist_ok=True)
+    _TIMES.write_text(json.dumps({o.name: round(sum(o.times.values()), 2) for o in outcomes}))
+    return outcomes
 
 
 def main() -> int:
-    log_nothing()
-    loader = unittest.TestLoader()
-    names = sys.argv[1:]
-    suite = loader.loadTestsFromNames(names) if names else loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    result = unittest.TextTestRunner(verbosity=2, stream=sys.stdout).run(suite)
-    close_shared()
-    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    passed = result.testsRun - failed - len(result.skipped)
-    print(
-        f"{passed} passed, {failed} failed" + (f", {len(result.skipped)} skipped" if result.skipped else ""), flush=True
-    )
-    return 1 if failed or not result.testsRun else 0
+    began = time.perf_counter()
+    if names := sys.argv[1:]:
+        log_nothing()
+        suite = unittest.defaultTestLoader.loadTestsFromNames(names)
+        outcomes = [run("", suite, sys.stdout)]
+        _stop()
+    else:
+        outcomes = _in_two_processes()
+    times = {name: seconds for o in outcomes for name, seconds in o.times.items()}
+    slowest = sorted(times.items(), key=lambda t: -t[1])[:_SLOWEST]
+    print("The slowest tests:")
+    for name, seconds in slowest:
+        print(f"  {seconds:6.1f} s  {name}")
+    print(f"All took {time.perf_counter() - began:.0f} s.")
+    failed, skipped = sum(o.failed for o in outcomes), sum(o.skipped for o in outcomes)
+    passed = sum(o.run for o in outcomes) - failed - skipped
+    print(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""), flush=True)
+    return 1 if failed or not passed else 0
 
 
 if __name__ == "__main__":

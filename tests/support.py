@@ -16,6 +16,10 @@ import numpy as np
 
 from crenn.camera.dng import FrameDescription, write_dng
 from crenn.camera.sensor import Exposure, Sensor
+from crenn.core.frames.light import LightFrame
+from crenn.core.frames.metadata import FrameMetadata
+from crenn.core.frames.raw import RawFrame, read_raw
+from crenn.core.noise.model import NoiseModel
 
 ROOT = Path(__file__).resolve().parents[1]
 BRACKET = tuple(Exposure(s) for s in (1 / 16, 1 / 4, 1.0, 4.0))
@@ -86,6 +90,24 @@ def take(
         write_dng(path, sensor.expose(rgb, exposure, seed * 100 + index), FrameDescription(**values))
         paths.append(path)
     return paths
+
+
+def light_frame(mosaic: np.ndarray, noise: NoiseModel, gain: float = 1.0, clip: float = 16320.0) -> LightFrame:
+    """A light frame made of nothing but a mosaic of 14 bits, uint16 (H, W), of the pattern RGGB."""
+    height, width = mosaic.shape
+    about = FrameMetadata(width, height, 1.0, 8.0, 100.0, None, "Crenn", "Bench", "", None, None)
+    pattern, black = np.array([[0, 1], [1, 2]], np.uint8), np.full(3, 512, np.float32)
+    ones, straight = np.ones(3, np.float32), np.eye(3, dtype=np.float32)
+    raw = RawFrame(Path("f.dng"), about, mosaic, pattern, black, 16383.0, ones, straight, (6504.0, 0.0), noise, 0, "f")
+    frame = LightFrame.of(raw, 0, noise, clip)
+    frame.gain = gain
+    return frame
+
+
+def light_frames(paths, clip: float = 16300.0) -> list[LightFrame]:
+    """Light frames of DNG files that have a noise profile."""
+    raws = [read_raw(p) for p in paths]
+    return [LightFrame.of(raw, k, raw.noise, clip) for k, raw in enumerate(raws)]
 
 
 def cluster():

@@ -7,12 +7,16 @@ import numpy as np
 
 from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.sensor import Exposure, Sensor
+from crenn.core.align.bracket import align
 from crenn.core.geometry.lens import Lens
 from crenn.core.geometry.mapping import Mesh, apply_homography
+from crenn.core.geometry.resample import resample
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
-from crenn.core.mosaic.moving import MISSING, noise_share, resample, resample_mosaic
-from tests.support import FolderCase, night, take
+from crenn.core.mosaic.levels import Levels
+from crenn.core.mosaic.moving import MISSING, noise_share, resample_mosaic
+from crenn.core.noise.model import NoiseModel
+from tests.support import FolderCase, light_frames, night, take
 
 RGGB = np.array([[0, 1], [1, 2]], np.uint8)
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
@@ -89,9 +93,9 @@ class Resampling(unittest.TestCase):
         for shift in ((0.5, 0.5), (1.0, 0.0), (0.25, 0.75)):
             with self.subTest(shift=shift):
                 mesh = Mesh.of(lambda p, s=shift: p + s, mosaic.shape)
-                moved, black, white, _ = resample_mosaic(
-                    mosaic, mesh, RGGB, np.zeros(3, np.float32), 16383.0, 16000.0, ONES, slope, offset
-                )
+                levels = Levels(np.zeros(3, np.float32), 16383.0, 16000.0)
+                moved, after = resample_mosaic(mosaic, mesh, RGGB, levels, ONES, NoiseModel(slope, offset))
+                black, white = after.black[0], after.white
                 share = noise_share(mesh, RGGB, ONES)
                 for row in range(2):
                     for column in range(2):
@@ -103,17 +107,11 @@ class Resampling(unittest.TestCase):
     def test_clipped_light_stays_clipped_and_outside_is_marked(self):
         mosaic = np.full((80, 120), 3000, np.uint16)
         mosaic[30:40, 50:60] = 16383
-        moved, _, white, _ = resample_mosaic(
-            mosaic,
-            Mesh.of(lambda p: p + (6, 0), mosaic.shape),
-            RGGB,
-            np.full(3, 512, np.float32),
-            16383.0,
-            16300.0,
-            ONES,
-            np.full(3, 1e-5, np.float32),
-            np.full(3, 1e-8, np.float32),
-        )
+        levels = Levels(np.full(3, 512, np.float32), 16383.0, 16300.0)
+        noise = NoiseModel(np.full(3, 1e-5, np.float32), np.full(3, 1e-8, np.float32))
+        mesh = Mesh.of(lambda p: p + (6, 0), mosaic.shape)
+        moved, after = resample_mosaic(mosaic, mesh, RGGB, levels, ONES, noise)
+        white = after.white
         self.assertTrue((moved[31:39, 45:53] == white).all())
         self.assertTrue((moved[:, 115:] == MISSING).all())
         self.assertFalse((moved[:20] == white).any())
@@ -141,13 +139,8 @@ class HandHeld(FolderCase):
         self.assertLess(rms(merged), 0.75 * rms(alone), "the brighter frames' light must count")
 
     def test_the_residual_is_a_twentieth_of_a_pixel(self):
-        from crenn.core.align.bracket import align
-        from crenn.core.frames.raw import read_raw
-
         scenes, maps = hand_held(0.35, seed=9)
-        frames = [read_raw(p) for p in take(self.folder, scenes, self.exposures)]
-        gains = np.array([1 / 16, 1 / 4, 1.0, 4.0])
-        found = align(frames, [f.noise for f in frames], [16300.0] * 4, gains, 2)
+        found = align(light_frames(take(self.folder, scenes, self.exposures)), 2)
         points = np.stack(np.meshgrid(np.linspace(20, 540, 20), np.linspace(20, 360, 14)), -1).reshape(-1, 2)
         for k in (1, 3):
             with self.subTest(frame=k):

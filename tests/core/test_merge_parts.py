@@ -14,7 +14,7 @@ from crenn.core.mosaic.demosaic import demosaic
 from crenn.core.mosaic.hot import mend_hot
 from crenn.core.noise.model import NoiseModel
 from crenn.core.report.merging import BIN, light_statistics
-from tests.support import FolderCase, night, ramp, take
+from tests.support import FolderCase, light_frame, light_frames, night, ramp, take
 
 RGGB = np.array([[0, 1], [1, 2]], np.uint8)
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
@@ -83,10 +83,9 @@ class Demosaic(unittest.TestCase):
 
 class Exposures(FolderCase):
     def test_ratio_and_its_error(self):
-        dark, bright = (
-            read_raw(p) for p in take(self.folder, night(), [Exposure(0.25), Exposure(1.0, shutter_error=1.12)])
-        )
-        found = measure_ratio(dark, bright, (PROFILE, PROFILE), 4.0)
+        exposures = [Exposure(0.25), Exposure(1.0, shutter_error=1.12)]
+        dark, bright = light_frames(take(self.folder, night(), exposures))
+        found = measure_ratio(dark, bright, 4.0)
         self.assertAlmostEqual(np.log2(found.refined), np.log2(4.48), delta=0.003)
         self.assertLess(abs(np.log2(found.refined / 4.48)), 6 * found.error + 5e-4)
 
@@ -94,14 +93,13 @@ class Exposures(FolderCase):
         one = night()
         two = one.copy()
         two[150:, :200] *= 1.7
-        dark = read_raw(take(self.folder / "a", one, [Exposure(0.25)])[0])
-        bright = read_raw(take(self.folder / "b", two, [Exposure(1.0)])[0])
-        self.assertAlmostEqual(np.log2(measure_ratio(dark, bright, (PROFILE, PROFILE), 4.0).refined), 2.0, delta=0.003)
+        dark, bright = light_frames(take(self.folder, [one, two], [Exposure(0.25), Exposure(1.0)]))
+        self.assertAlmostEqual(np.log2(measure_ratio(dark, bright, 4.0).refined), 2.0, delta=0.003)
 
     def test_without_shared_light_the_metadata_stay(self):
-        dark = read_raw(take(self.folder / "a", night(), [Exposure(1 / 4000)])[0])
-        bright = read_raw(take(self.folder / "b", np.full((320, 480, 3), 30.0, np.float32), [Exposure(1.0)])[0])
-        found = measure_ratio(dark, bright, (PROFILE, PROFILE), 4000.0)
+        light = [night(), np.full((320, 480, 3), 30.0, np.float32)]
+        dark, bright = light_frames(take(self.folder, light, [Exposure(1 / 4000), Exposure(1.0)]))
+        found = measure_ratio(dark, bright, 4000.0)
         self.assertEqual((found.refined, found.error), (4000.0, None))
 
     def test_a_sensor_that_clips_below_its_white_level(self):
@@ -117,17 +115,7 @@ class Exposures(FolderCase):
 
 class Combining(unittest.TestCase):
     def combine(self, stack, gains, still=None):
-        frames = len(gains)
-        return combine(
-            np.stack(stack),
-            gains,
-            RGGB,
-            np.full((frames, 3), 512, np.float32),
-            np.full(frames, 16383, np.float32),
-            np.full(frames, 16320, np.float32),
-            [PROFILE] * frames,
-            still,
-        )
+        return combine(np.stack(stack), [light_frame(m, PROFILE, g) for m, g in zip(stack, gains)], still)
 
     def frame(self, light: float, gain: float) -> np.ndarray:
         return np.full((16, 16), min(round(512 + light * gain * (16383 - 512)), 16383), np.uint16)
@@ -171,17 +159,8 @@ class Combining(unittest.TestCase):
 
 class Ghosts(unittest.TestCase):
     def share(self, first, second):
-        stack = np.stack([first, second])
-        return find_motion(
-            stack,
-            np.array([1.0, 1.0]),
-            RGGB,
-            np.full((2, 3), 512.0),
-            np.array([16383.0] * 2),
-            np.array([16320.0] * 2),
-            [PROFILE] * 2,
-            0,
-        ).share
+        frames = [light_frame(m, PROFILE) for m in (first, second)]
+        return find_motion(np.stack([first, second]), frames, 0).share
 
     def test_noise_is_not_motion(self):
         rng = np.random.default_rng(1)

@@ -10,12 +10,14 @@ from crenn.core.align.horizon import find_ground, painted, snapped
 from crenn.core.align.proxy import levels_of
 from crenn.core.errors import CrennError
 from crenn.core.merge import mosaics
-from crenn.core.merge.brush import as_on_sensor, stroke_mask
-from crenn.core.merge.calibrate import count_hot, mend_sites
-from crenn.core.merge.instructions import Stroke
+from crenn.core.merge.brush import on_sensor, stroke_mask
+from crenn.core.merge.calibrate import mend_sites, vote_hot
+from crenn.core.merge.instructions import Instructions, Stroke
 from crenn.core.merge.stack import _middle
+from crenn.core.mosaic.levels import Levels
 from crenn.core.noise.model import NoiseModel
-from crenn.core.report.coverage import cover
+from crenn.core.report.coverage import Measured, cover
+from tests.support import light_frame
 
 RGGB = np.array([[0, 1], [1, 2]], np.uint8)
 
@@ -82,7 +84,7 @@ class Brush(unittest.TestCase):
         image = np.zeros((60, 90), bool)
         for flip, turns in ((3, 2), (5, 1), (6, 3)):
             with self.subTest(flip=flip):
-                ((x, y),) = as_on_sensor([stroke], flip)[0].points
+                ((x, y),) = on_sensor(Instructions(strokes=[stroke]), flip).strokes[0].points
                 image[:] = False
                 image[int(y * 60), int(x * 90)] = True
                 held = np.rot90(image, turns)
@@ -141,7 +143,9 @@ class HotSites(unittest.TestCase):
         light += 3000 * np.exp(-((y - 40.3) ** 2 + (x - 60.2) ** 2) / (2 * 0.8**2))
         light[20, 30] += 2000
         votes = np.zeros((80, 120), np.uint8)
-        count_hot(light.astype(np.uint16), np.float32(512), np.float32(5), np.float32(0.3), votes)
+        span = 16383 - 512
+        noise = NoiseModel(np.full(3, 0.3 / span, np.float32), np.full(3, (5 / span) ** 2, np.float32))
+        vote_hot(light_frame(light.astype(np.uint16), noise), votes)
         self.assertEqual(votes[20, 30], 1)
         self.assertEqual(votes[36:46, 55:66].max(), 0)
         mosaic = light.astype(np.uint16)
@@ -154,7 +158,7 @@ class Proxies(unittest.TestCase):
         model = NoiseModel(np.full(3, 1e-4, np.float32), np.full(3, 1e-6, np.float32))
         mosaic = np.full((640, 960), 4000, np.uint16)
         mosaic[100:110, 200:210] = 16383
-        levels = levels_of(mosaic, RGGB, np.full(3, 512, np.float32), 16383.0, 16300.0, model, 2.0)
+        levels = levels_of(mosaic, RGGB, Levels(np.full(3, 512, np.float32), 16383.0, 16300.0), model, 2.0)
         light = (4000 - 512) / (16383 - 512) / 2
         for index, level in enumerate(levels):
             self.assertEqual(level.factor, 2 ** (index + 1))
@@ -175,7 +179,7 @@ class CoverageWords(unittest.TestCase):
             "histogram": [1 / 6] * 6,
             "snr_db": [40.0] * 6,
         }
-        found = cover(np.array([1.0]), [model], [0.0], [1.0], [100.0], statistics, 0.0, (3000, 2000))
+        found = cover([Measured(1.0, model, 0.0, 1.0, 100.0)], statistics, 0.0, (3000, 2000))
         self.assertEqual(found.words[0], "The frames cover the whole scene.")
         self.assertIsNone(found.advice)
         self.assertEqual((found.missing, found.thin), ([], []))

@@ -11,6 +11,7 @@ from crenn.bench.table import Table
 from crenn.camera.shoot import Bracket, scene_named, shoot
 from crenn.core.align.bracket import align
 from crenn.core.colour.spaces import luminance
+from crenn.core.frames.light import LightFrame
 from crenn.core.frames.raw import RawFrame, read_raw
 from crenn.core.geometry.mapping import apply_homography
 from crenn.core.merge.exposures import saturation_level
@@ -68,13 +69,8 @@ def bench() -> list[Table]:
             maps = [np.array(m) for m in json.loads((Path(folder) / "truth.json").read_text())["maps"]]
             frames = [read_raw(p) for p in shot.frames]
             gains = np.array([f.metadata.sensitivity for f in frames])
-            found = align(
-                frames,
-                [f.noise for f in frames],
-                [saturation_level(f) for f in frames],
-                gains / gains[shot.reference],
-                shot.reference,
-            )
+            lights = [LightFrame.of(f, k, f.noise, saturation_level(f)) for k, f in enumerate(frames)]
+            found = align(lights, shot.reference)
             truth = read_exr(shot.truth).rgb
             light = cv2.resize(luminance(truth), (30, 20), interpolation=cv2.INTER_AREA).ravel()
             grid = np.stack(
