@@ -4,9 +4,11 @@ import { useNews } from "./api/news";
 import { dismiss, useMessages } from "./state/messages";
 
 /** Faults and notes, at the lower left above the status line; and the state of the connection. */
-export function Messages() {
+export default function Messages() {
   const list = useMessages((s) => s.list);
-  const { connected, database, why } = useNews();
+  const connected = useNews((s) => s.connected);
+  const database = useNews((s) => s.database);
+  const why = useNews((s) => s.why);
   const lost = !connected
     ? "No connection to Crenn. What you see stays; changes are stored as soon as it is back."
     : !database
@@ -15,8 +17,8 @@ export function Messages() {
   const first = list[0];
   return (
     <>
-      <Snackbar open={lost !== null} anchorOrigin={{ vertical: "top", horizontal: "center" }} sx={{ mt: 5 }}>
-        <Alert severity="warning" variant="outlined" icon={false} sx={{ bgcolor: "background.paper" }} role="status">
+      <Snackbar open={lost !== null} anchorOrigin={{ vertical: "top", horizontal: "center" }} className="lost">
+        <Alert severity="warning" variant="outlined" icon={false} role="status">
           {lost}
         </Alert>
       </Snackbar>
@@ -26,14 +28,13 @@ export function Messages() {
         autoHideDuration={first?.kind === "note" ? 4000 : 12000}
         onClose={(_, reason) => reason !== "clickaway" && first && dismiss(first.id)}
         anchorOrigin={{ vertical: "bottom", horizontal: "center" }}
-        sx={{ mb: 4 }}
+        className="told"
       >
         <Alert
           severity={first?.kind === "note" ? "info" : "error"}
           variant="outlined"
           icon={false}
           onClose={() => first && dismiss(first.id)}
-          sx={{ bgcolor: "background.paper", maxWidth: 640 }}
         >
           {first?.text}
         </Alert>

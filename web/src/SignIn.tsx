@@ -1,11 +1,10 @@
 import { Button, Dialog, DialogContent, DialogTitle, TextField } from "@mui/material";
 import { useState } from "react";
 
-import { answered, api, useSession } from "./api/client";
+import { answered, api } from "./api/client";
 
 /** Asks for the secret where Crenn is served beyond this machine. */
-export function SignIn() {
-  const needed = useSession((s) => s.signInNeeded);
+export default function SignIn() {
   const [secret, setSecret] = useState("");
   const [fault, setFault] = useState<string | null>(null);
   const send = async () => {
@@ -17,8 +16,8 @@ export function SignIn() {
     }
   };
   return (
-    <Dialog open={needed} aria-labelledby="sign-in-title">
-      <DialogTitle id="sign-in-title" sx={{ fontSize: 15, fontWeight: 650 }}>
+    <Dialog open aria-labelledby="sign-in-title">
+      <DialogTitle id="sign-in-title">
         Sign in
       </DialogTitle>
       <DialogContent>

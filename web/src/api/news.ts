@@ -1,6 +1,7 @@
 import { create } from "zustand";
 
 import { api, type Job } from "./client";
+import { deliveriesChanged, queries, shootsChanged } from "./queries";
 import { Line } from "./socket";
 
 interface SceneNews {
@@ -17,39 +18,57 @@ interface News {
   why: string | null;
   jobs: Record<number, Job>;
   scenes: Record<number, SceneNews>;
-  /** Rises whenever something on the contact sheet may have changed. */
-  edition: number;
 }
 
 /** What the server tells of jobs and scenes as they change, in this tab or another. */
-export const useNews = create<News>(() => ({ connected: true, database: true, why: null, jobs: {}, scenes: {}, edition: 0 }));
+export const useNews = create<News>(() => ({ connected: true, database: true, why: null, jobs: {}, scenes: {} }));
 
 export function startNews() {
   new Line(
     "/api/news",
     (data) => {
-      const told = JSON.parse(data as string) as { database?: boolean; why?: string | null; jobs?: Job[]; scenes?: SceneNews[] };
-      useNews.setState((s) => {
-        const jobs = { ...s.jobs };
-        let ended = false;
-        for (const job of told.jobs ?? []) {
-          ended ||= jobs[job.id]?.state !== job.state;
-          jobs[job.id] = job;
-        }
-        const scenes = told.scenes ? Object.fromEntries(told.scenes.map((n) => [n.id, n])) : s.scenes;
-        const moved = told.scenes?.some((n) => s.scenes[n.id]?.prepared !== n.prepared || !(n.id in s.scenes)) ?? false;
-        return {
-          database: told.database ?? s.database,
-          why: told.database === undefined ? s.why : (told.why ?? null),
-          jobs,
-          scenes,
-          edition: s.edition + (ended || moved || told.database ? 1 : 0),
-        };
-      });
+      take(JSON.parse(data as string) as Told);
     },
-    (connected) => useNews.setState((s) => ({ connected, edition: s.edition + 1 })),
+    (connected) => {
+      useNews.setState({ connected });
+      // What happened meanwhile was not told.
+      if (connected) void queries.invalidateQueries();
+    },
   );
 }
+
+interface Told {
+  database?: boolean;
+  why?: string | null;
+  jobs?: Job[];
+  scenes?: SceneNews[];
+}
+
+/** Take news in, and let what it concerns be asked for again. */
+export function take(told: Told) {
+  const before = useNews.getState();
+  const jobs = { ...before.jobs };
+  let changed = told.database === true && !before.database;
+  for (const job of told.jobs ?? []) {
+    if (jobs[job.id]?.state !== job.state) {
+      changed = true;
+      if (job.kind === "deliver" && job.scene_id !== null) deliveriesChanged(job.scene_id);
+    }
+    jobs[job.id] = job;
+  }
+  const scenes = told.scenes ? Object.fromEntries(told.scenes.map((n) => [n.id, n])) : before.scenes;
+  changed ||= told.scenes?.some((n) => before.scenes[n.id]?.prepared !== n.prepared) ?? false;
+  useNews.setState({
+    database: told.database ?? before.database,
+    why: told.database === undefined ? before.why : (told.why ?? null),
+    jobs,
+    scenes,
+  });
+  if (changed) shootsChanged();
+}
+
+/** The job that merges a scene now, or waits to. */
+export const useMerging = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "merge" && j.scene_id === scene && isActive(j)));
 
 export const isActive = (job: Job) => job.state === "waiting" || job.state === "running";
 

@@ -16,7 +16,7 @@ export class Line {
     const socket = new WebSocket(`${scheme}://${location.host}${this.path}`);
     socket.binaryType = "arraybuffer";
     socket.onopen = () => this.onState(true);
-    socket.onmessage = (event) => this.onMessage(event.data);
+    socket.onmessage = (event: MessageEvent<string | ArrayBuffer>) => this.onMessage(event.data);
     socket.onclose = () => {
       if (this.closed) return;
       this.onState(false);

@@ -1,7 +1,8 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from "@mui/material";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 
-import { answered, api, type CameraScene } from "../api/client";
+import { answered, api } from "../api/client";
+import { useCamera, useLimits } from "../api/queries";
 import { told } from "../state/messages";
 import { shutter } from "../units";
 
@@ -13,46 +14,42 @@ interface Setting {
   shift: number;
 }
 
-const FIELDS: { name: keyof Setting; title: string; low: number; high: number; step: number }[] = [
-  { name: "frames", title: "Frames", low: 1, high: 60, step: 1 },
-  { name: "step", title: "Step, EV (0 for a stack)", low: 0, high: 4, step: 0.5 },
-  { name: "iso", title: "ISO", low: 50, high: 25600, step: 50 },
-  { name: "shake", title: "Shake, degrees (0 on a tripod)", low: 0, high: 1.5, step: 0.1 },
-  { name: "shift", title: "Expose all more by, EV", low: -6, high: 6, step: 0.5 },
+const FIELDS: { name: keyof Setting; title: string; step: number }[] = [
+  { name: "frames", title: "Frames", step: 1 },
+  { name: "step", title: "Step, EV (0 for a stack)", step: 0.5 },
+  { name: "iso", title: "ISO", step: 50 },
+  { name: "shake", title: "Shake, degrees (0 on a tripod)", step: 0.1 },
+  { name: "shift", title: "Expose all more by, EV", step: 0.5 },
 ];
+const START: Setting = { frames: 5, step: 2, iso: 100, shake: 0, shift: 0 };
 
 /** The simulated camera: shoot a Tarrowick scene again in another way, to see what a bracket should be. */
-export function CameraDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const [scenes, setScenes] = useState<CameraScene[]>([]);
-  const [name, setName] = useState("");
-  const [setting, setSetting] = useState<Setting>({ frames: 5, step: 2, iso: 100, shake: 0, shift: 0 });
-  const scene = scenes.find((s) => s.name === name);
-  const choose = (s: CameraScene) => {
-    setName(s.name);
-    setSetting({ frames: s.frames, step: s.step, iso: s.iso, shake: 0, shift: 0 });
+export default function CameraDialog({ onClose }: { onClose: () => void }) {
+  const scenes = useCamera(true).data ?? [];
+  const limits = useLimits("CameraIn").data;
+  const [name, setName] = useState<string | null>(null);
+  const [changed, setChanged] = useState<Partial<Setting>>({});
+  const scene = scenes.find((s) => s.name === name) ?? scenes[0];
+  const setting: Setting = { ...START, ...(scene && { frames: scene.frames, step: scene.step, iso: scene.iso }), ...changed };
+  const choose = (next: string) => {
+    setName(next);
+    setChanged({});
   };
-  useEffect(() => {
-    if (!open || scenes.length) return;
-    void told(answered(api.GET("/api/camera"))).then((list) => {
-      if (!list) return;
-      setScenes(list);
-      choose(list[0]);
-    });
-  }, [open, scenes.length]);
-  const wrong = FIELDS.filter((f) => !(setting[f.name] >= f.low && setting[f.name] <= f.high));
+  const within = (f: keyof Setting) => limits?.[f] ?? { low: -Infinity, high: Infinity };
+  const wrong = FIELDS.filter((f) => !(setting[f.name] >= within(f.name).low && setting[f.name] <= within(f.name).high));
   const times = scene
     ? [0, setting.frames - 1].map((i) => (scene.middle_seconds * scene.iso) / setting.iso * 2 ** (setting.shift + setting.step * (i - Math.floor((setting.frames - 1) / 2))))
     : [];
   const shoot = async () => {
-    const job = await told(answered(api.POST("/api/camera", { body: { scene: name, ...setting } })));
+    const job = await told(answered(api.POST("/api/camera", { body: { scene: scene.name, ...setting } })));
     if (job) onClose();
   };
   return (
-    <Dialog open={open} onClose={onClose} aria-labelledby="camera-title" fullWidth maxWidth="xs">
+    <Dialog open onClose={onClose} aria-labelledby="camera-title" fullWidth maxWidth="xs">
       <DialogTitle id="camera-title">Simulated camera</DialogTitle>
-      <DialogContent sx={{ display: "grid", gap: 2 }}>
+      <DialogContent className="fields">
         <p className="dim">Shoot a Tarrowick scene in another way, and see what its frames cover.</p>
-        <TextField select size="small" label="Scene" value={name} onChange={(e) => choose(scenes.find((s) => s.name === e.target.value)!)}>
+        <TextField select size="small" label="Scene" value={scene?.name ?? ""} onChange={(e) => choose(e.target.value)}>
           {scenes.map((s) => (
             <MenuItem key={s.name} value={s.name}>
               {s.title}
@@ -67,9 +64,9 @@ export function CameraDialog({ open, onClose }: { open: boolean; onClose: () => 
             label={f.title}
             value={Number.isNaN(setting[f.name]) ? "" : setting[f.name]}
             error={wrong.includes(f)}
-            helperText={wrong.includes(f) ? `From ${f.low} to ${f.high}` : undefined}
-            slotProps={{ htmlInput: { min: f.low, max: f.high, step: f.step } }}
-            onChange={(e) => setSetting({ ...setting, [f.name]: e.target.value === "" ? NaN : Number(e.target.value) })}
+            helperText={wrong.includes(f) ? `From ${within(f.name).low} to ${within(f.name).high}` : undefined}
+            slotProps={{ htmlInput: { min: within(f.name).low, max: within(f.name).high, step: f.step } }}
+            onChange={(e) => setChanged({ ...changed, [f.name]: e.target.value === "" ? NaN : Number(e.target.value) })}
           />
         ))}
         {scene && wrong.length === 0 && (

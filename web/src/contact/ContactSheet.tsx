@@ -1,35 +1,30 @@
 import { Button } from "@mui/material";
-import { type DragEvent, useEffect, useRef, useState } from "react";
+import { type DragEvent, lazy, Suspense, useEffect, useRef, useState } from "react";
 import { Link } from "react-router-dom";
 
-import { answered, api, type Shoot } from "../api/client";
 import { isActive, useNews } from "../api/news";
+import { useShoots } from "../api/queries";
 import { JobProgress } from "../panel/JobProgress";
 import { tell } from "../state/messages";
-import { CameraDialog } from "./CameraDialog";
-import { FolderDialog } from "./FolderDialog";
 import { SceneCard } from "./SceneCard";
 import { upload, useUpload } from "./upload";
 
+const CameraDialog = lazy(() => import("./CameraDialog"));
+const FolderDialog = lazy(() => import("./FolderDialog"));
+
 /** The contact sheet: shoots with their scenes, and the way to bring frames in. */
 export function ContactSheet() {
-  const [shoots, setShoots] = useState<Shoot[] | null>(null);
+  const { data: shoots, error } = useShoots();
   const [over, setOver] = useState(false);
   const [choosing, setChoosing] = useState(false);
   const [shooting, setShooting] = useState(false);
-  const { edition, jobs } = useNews();
+  const jobs = useNews((s) => s.jobs);
   const sending = useUpload();
   const files = useRef<HTMLInputElement>(null);
 
   useEffect(() => {
-    let current = true;
-    answered(api.GET("/api/shoots"))
-      .then((list) => current && setShoots(list))
-      .catch((fault: Error) => current && tell(fault.message));
-    return () => {
-      current = false;
-    };
-  }, [edition]);
+    if (error) tell(error.message);
+  }, [error]);
 
   const imports = Object.values(jobs).filter((j) => (j.kind === "import" || j.kind === "shoot") && isActive(j));
   const drop = (e: DragEvent) => {
@@ -54,10 +49,10 @@ export function ContactSheet() {
         </Link>
         <span className="dim">Contact sheet</span>
         <div className="actions">
-          <Button variant="outlined" color="inherit" sx={{ borderColor: "divider" }} onClick={() => setShooting(true)}>
+          <Button variant="outlined" color="inherit" onClick={() => setShooting(true)}>
             Simulated camera
           </Button>
-          <Button variant="outlined" color="inherit" sx={{ borderColor: "divider" }} onClick={() => setChoosing(true)}>
+          <Button variant="outlined" color="inherit" onClick={() => setChoosing(true)}>
             Bring in a folder
           </Button>
           <Button variant="contained" onClick={() => files.current?.click()}>
@@ -80,7 +75,7 @@ export function ContactSheet() {
         {(over || shoots?.length === 0 || sending.share !== null || imports.length > 0) && (
           <div className={over ? "drop over" : "drop"}>
             {sending.share !== null ? (
-              <div className="progress" style={{ width: 360 }} role="status">
+              <div className="progress upload" role="status">
                 <div className="line">
                   <span>{sending.text}</span>
                   <span className="dim">{Math.round(sending.share * 100)} %</span>
@@ -96,7 +91,7 @@ export function ContactSheet() {
               </div>
             ) : imports.length > 0 ? (
               imports.map((job) => (
-                <div key={job.id} style={{ width: 360 }}>
+                <div key={job.id} className="upload">
                   <JobProgress job={job} />
                 </div>
               ))
@@ -114,7 +109,7 @@ export function ContactSheet() {
               </span>
             </header>
             {shoot.refusals.length > 0 && (
-              <ul className="notes" style={{ marginBottom: 14 }}>
+              <ul className="notes">
                 {shoot.refusals.map((r) => (
                   <li key={r.name + r.reason}>
                     <span className="fault">{r.name}</span>: {r.reason}
@@ -130,8 +125,10 @@ export function ContactSheet() {
           </section>
         ))}
       </main>
-      <CameraDialog open={shooting} onClose={() => setShooting(false)} />
-      <FolderDialog open={choosing} onClose={() => setChoosing(false)} />
+      <Suspense>
+        {shooting && <CameraDialog onClose={() => setShooting(false)} />}
+        {choosing && <FolderDialog onClose={() => setChoosing(false)} />}
+      </Suspense>
     </div>
   );
 }

@@ -20,9 +20,9 @@ export function ExposureBars({ frames, height }: { frames: Frame[]; height: numb
     <svg width={80} height={height} role="img" aria-label={`Exposures: ${known.map((f) => shutter(f.seconds)).join(", ")}`}>
       {lines.map((s) => (
         <g key={s}>
-          <line x1={0} x2={54} y1={y(s)} y2={y(s)} stroke="var(--line)" />
+          <line x1={0} x2={54} y1={y(s)} y2={y(s)} stroke="var(--crenn-palette-divider)" />
           {s % 4 === 0 && (
-            <text x={78} y={y(s) + 3.5} fontSize={10} textAnchor="end" fill="var(--dim)">
+            <text x={78} y={y(s) + 3.5} fontSize={10} textAnchor="end" fill="var(--crenn-palette-text-secondary)">
               {s === 0 ? "0" : number(s, 0, true)}
             </text>
           )}
@@ -33,8 +33,8 @@ export function ExposureBars({ frames, height }: { frames: Frame[]; height: numb
         return (
           <g key={f.id} opacity={f.included ? 1 : 0.3}>
             <title>{`${f.name}: ${shutter(f.seconds)}`}</title>
-            <rect x={2 + i * pitch} y={top} width={Math.max(pitch - 4, 2)} height={y(tops[i] - middle - HELD) - top} fill="var(--bar)" />
-            <rect x={2 + i * pitch - 1} y={top} width={Math.max(pitch - 4, 2) + 2} height={2} fill="var(--text)" />
+            <rect x={2 + i * pitch} y={top} width={Math.max(pitch - 4, 2)} height={y(tops[i] - middle - HELD) - top} fill="var(--crenn-palette-bar)" />
+            <rect x={2 + i * pitch - 1} y={top} width={Math.max(pitch - 4, 2) + 2} height={2} fill="var(--crenn-palette-text-primary)" />
           </g>
         );
       })}

@@ -1,52 +1,43 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, List, ListItemButton } from "@mui/material";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 
-import { answered, api, type Folder } from "../api/client";
+import { answered, api } from "../api/client";
+import { useFolder } from "../api/queries";
 
 /** Choose a folder on the server, below the allowed roots. */
-export function FolderDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const [here, setHere] = useState<Folder | null>(null);
-  const [fault, setFault] = useState<string | null>(null);
-
-  const look = (path?: string) =>
-    answered(api.GET("/api/folders", { params: { query: path ? { path } : {} } }))
-      .then((folder) => {
-        setHere(folder);
-        setFault(null);
-      })
-      .catch((f: Error) => setFault(f.message));
-
-  useEffect(() => {
-    if (open) void look();
-  }, [open]);
+export default function FolderDialog({ onClose }: { onClose: () => void }) {
+  const [path, setPath] = useState<string | null>(null);
+  const [refused, setRefused] = useState<string | null>(null);
+  const { data: here, error } = useFolder(path, true);
+  const fault = refused ?? error?.message;
 
   const bringIn = () =>
     answered(api.POST("/api/folders", { body: { path: here!.path } }))
       .then(onClose)
-      .catch((f: Error) => setFault(f.message));
+      .catch((f: Error) => setRefused(f.message));
 
   return (
-    <Dialog open={open} onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="folder-title">
-      <DialogTitle id="folder-title" sx={{ fontSize: 15, fontWeight: 650 }}>
+    <Dialog open onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="folder-title">
+      <DialogTitle id="folder-title">
         Bring in a folder
       </DialogTitle>
       <DialogContent>
         {fault && <p className="fault">{fault}</p>}
         {here && (
           <>
-            <p className="dim" style={{ overflowWrap: "anywhere" }}>{here.path}</p>
-            <List dense disablePadding sx={{ maxHeight: 320, overflow: "auto", my: 1 }}>
-              {here.parent && <ListItemButton onClick={() => void look(here.parent!)}>Up</ListItemButton>}
+            <p className="dim path">{here.path}</p>
+            <List dense disablePadding className="folders">
+              {here.parent && <ListItemButton onClick={() => setPath(here.parent)}>Up</ListItemButton>}
               {!here.parent &&
                 here.roots
                   .filter((r) => r !== here.path)
                   .map((r) => (
-                    <ListItemButton key={r} onClick={() => void look(r)}>
+                    <ListItemButton key={r} onClick={() => setPath(r)}>
                       {r}
                     </ListItemButton>
                   ))}
               {here.folders.map((name) => (
-                <ListItemButton key={name} onClick={() => void look(`${here.path}/${name}`)}>
+                <ListItemButton key={name} onClick={() => setPath(`${here.path}/${name}`)}>
                   {name}
                 </ListItemButton>
               ))}

@@ -1,12 +1,11 @@
 import { Link } from "react-router-dom";
 
 import type { SceneSummary } from "../api/client";
-import { isActive, useNews } from "../api/news";
+import { useMerging } from "../api/news";
 import { ExposureBars } from "./ExposureBars";
 
 export function SceneCard({ scene }: { scene: SceneSummary }) {
-  const jobs = useNews((s) => s.jobs);
-  const merging = Object.values(jobs).find((j) => j.kind === "merge" && j.scene_id === scene.id && isActive(j));
+  const merging = useMerging(scene.id);
   const count = scene.frames.filter((f) => f.kind === "light").length;
   const range = scene.low_stop != null && scene.high_stop != null ? scene.high_stop - scene.low_stop : null;
   return (

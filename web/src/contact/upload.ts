@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import { useNews } from "../api/news";
+import { shootsChanged } from "../api/queries";
 import { tell } from "../state/messages";
 
 /** An upload under way; it goes on while the user looks around. */
@@ -19,7 +19,7 @@ export function upload(files: File[]) {
   request.onload = () => {
     over();
     if (request.status < 300) {
-      useNews.setState((s) => ({ edition: s.edition + 1 }));
+      shootsChanged();
       return;
     }
     try {

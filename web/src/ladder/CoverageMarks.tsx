@@ -20,9 +20,9 @@ export function CoverageMarks({ report, scale, left, width }: Props) {
     return (
       <g key={`${missing} ${low}`}>
         <title>{missing ? "No frame measured these stops" : "Thin: noise shows here when lifted"}</title>
-        <path d={`M ${left} ${top} h -4 V ${bottom} h 4`} fill="none" stroke={missing ? "var(--light)" : "var(--dim)"} strokeWidth={missing ? 2 : 1} />
+        <path d={`M ${left} ${top} h -4 V ${bottom} h 4`} fill="none" stroke={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"} strokeWidth={missing ? 2 : 1} />
         {bottom - top > 22 && (
-          <text x={left - 7} y={(top + bottom) / 2} fontSize={9.5} fill={missing ? "var(--light)" : "var(--dim)"} textAnchor="middle" transform={`rotate(-90 ${left - 7} ${(top + bottom) / 2})`}>
+          <text x={left - 7} y={(top + bottom) / 2} fontSize={9.5} fill={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"} textAnchor="middle" transform={`rotate(-90 ${left - 7} ${(top + bottom) / 2})`}>
             {missing ? "missing" : "thin"}
           </text>
         )}
@@ -47,7 +47,7 @@ export function CoverageMarks({ report, scale, left, width }: Props) {
             width={5}
             height={Math.max(Math.min(scale.y(kin.noise_stop - moved), scale.bottom) - scale.y(kin.clip_stop - moved), 2)}
             fill="none"
-            stroke="var(--light)"
+            stroke="var(--crenn-palette-lamp)"
             strokeDasharray="3 2"
           />
         </g>

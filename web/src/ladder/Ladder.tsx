@@ -7,7 +7,8 @@ import { CoverageMarks } from "./CoverageMarks";
 import { EndMarks } from "./EndMarks";
 import { FrameBars } from "./FrameBars";
 import { Placement } from "./Placement";
-import { makeScale, span, toneAt } from "./scale";
+import { PointerMark } from "./PointerMark";
+import { makeScale, span } from "./scale";
 import { StopHistogram } from "./StopHistogram";
 
 const FRAMES = 22;
@@ -19,7 +20,10 @@ const TONES = 205;
 /** The light ladder: frames, histogram and placement on one scale of stops. */
 export function Ladder({ station }: { station: string }) {
   const report = useScene((s) => s.scene?.report);
-  const { ladder: lines, probe, frame, view } = useView();
+  const lines = useView((s) => s.ladder);
+  const frame = useView((s) => s.frame);
+  const pointed = useView((s) => s.probe?.frame ?? null);
+  const source = useView((s) => s.view === "source");
   const tones = useScene((s) => s.scene?.frame_tones);
   const frames = useScene((s) => s.scene?.frames);
   const box = useRef<SVGSVGElement>(null);
@@ -37,7 +41,7 @@ export function Ladder({ station }: { station: string }) {
         <header>
           <h2>Light ladder</h2>
         </header>
-        <p className="dim" style={{ padding: "10px 14px" }}>
+        <p className="dim inset">
           The stops of the scene stand here once its frames are merged.
         </p>
       </aside>
@@ -48,9 +52,7 @@ export function Ladder({ station }: { station: string }) {
   const [low, high] = span(report);
   const labels: number[] = [];
   for (let s = Math.ceil(low); s <= high; s++) labels.push(s);
-  const marked = station === "frames" ? frames?.find((f) => f.id === frame)?.name : (probe?.frame ?? null);
-  const pointerY = probe && probe.stop >= low && probe.stop <= high ? scale.y(probe.stop) : null;
-  const pointerTone = probe ? scale.tone(toneAt(lines, probe.stop) ?? 0) : 0;
+  const marked = station === "frames" ? frames?.find((f) => f.id === frame)?.name : pointed;
   const clip = Math.max(...report.frames.map((f) => f.clip_stop));
   const covered = clip - Math.min(...report.frames.map((f) => f.noise_stop));
 
@@ -63,16 +65,16 @@ export function Ladder({ station }: { station: string }) {
       <svg ref={box} width={231} role="group" aria-label="Stops of the scene and their tones">
         {labels.map((s) => (
           <g key={s}>
-            <text x={LABELS - 5} y={scale.y(s) + 3.5} fontSize={10.5} textAnchor="end" fill={s === 0 ? "var(--text)" : "var(--dim)"}>
+            <text x={LABELS - 5} y={scale.y(s) + 3.5} fontSize={10.5} textAnchor="end" fill={s === 0 ? "var(--crenn-palette-text-primary)" : "var(--crenn-palette-text-secondary)"}>
               {s === 0 ? "0" : number(s, 0, true)}
             </text>
-            <line x1={LABELS - 2} x2={LABELS + 4} y1={scale.y(s)} y2={scale.y(s)} stroke="var(--line)" />
+            <line x1={LABELS - 2} x2={LABELS + 4} y1={scale.y(s)} y2={scale.y(s)} stroke="var(--crenn-palette-divider)" />
           </g>
         ))}
-        <FrameBars report={report} scale={scale} left={FRAMES} width={46} marked={marked} feeds={station === "merge"} tones={view === "source" ? tones : null} />
+        <FrameBars report={report} scale={scale} left={FRAMES} width={46} marked={marked} feeds={station === "merge"} tones={source ? tones : null} />
         {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={46} />}
         <StopHistogram report={report} scale={scale} left={BARS} width={48} />
-        <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--dim)">
+        <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--crenn-palette-text-secondary)">
           tone
         </text>
         {Array.from({ length: 50 }, (_, i) => (
@@ -85,16 +87,10 @@ export function Ladder({ station }: { station: string }) {
             fill={`hsl(0 0% ${i * 2 + 1}%)`}
           />
         ))}
-        <rect x={TONES - 0.5} y={scale.top - 0.5} width={11} height={scale.bottom - scale.top + 1} fill="none" stroke="var(--line)" />
+        <rect x={TONES - 0.5} y={scale.top - 0.5} width={11} height={scale.bottom - scale.top + 1} fill="none" stroke="var(--crenn-palette-divider)" />
         <Placement scale={scale} lines={lines} left={RUNGS} right={TONES - 1} movable={station === "light"} />
         <EndMarks scale={scale} lines={lines} x={RUNGS} movable={station === "light"} />
-        {pointerY !== null && (
-          <g pointerEvents="none">
-            <line x1={8} x2={RUNGS} y1={pointerY} y2={pointerY} stroke="var(--active)" />
-            <path d={`M ${RUNGS} ${pointerY} C ${RUNGS + 26} ${pointerY}, ${TONES - 28} ${pointerTone}, ${TONES} ${pointerTone}`} fill="none" stroke="var(--active)" />
-            <line x1={TONES} x2={TONES + 14} y1={pointerTone} y2={pointerTone} stroke="var(--active)" strokeWidth={2} />
-          </g>
-        )}
+        <PointerMark scale={scale} lines={lines} left={RUNGS} right={TONES} />
       </svg>
       <footer className="dim">
         <span>Frames cover {covered.toFixed(1)} stops</span>

@@ -28,7 +28,7 @@ export function StopHistogram({ report, scale, left, width }: Props) {
     <g>
       <defs>
         <pattern id="noise-hatch" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <line x1="0" y1="0" x2="0" y2="5" stroke="var(--dim)" strokeWidth="0.8" />
+          <line x1="0" y1="0" x2="0" y2="5" stroke="var(--crenn-palette-text-secondary)" strokeWidth="0.8" />
         </pattern>
       </defs>
       {bars.map((bar) => {
@@ -36,16 +36,16 @@ export function StopHistogram({ report, scale, left, width }: Props) {
         if (y < scale.top - 20 || y > scale.bottom) return null;
         return (
           <g key={bar.stop}>
-            <rect x={left} y={y} width={length(bar.share)} height={thick} fill="var(--bar)" />
-            {bar.clipped > 0 && <rect x={left} y={y} width={length(bar.clipped)} height={thick} fill="var(--light)" />}
+            <rect x={left} y={y} width={length(bar.share)} height={thick} fill="var(--crenn-palette-bar)" />
+            {bar.clipped > 0 && <rect x={left} y={y} width={length(bar.clipped)} height={thick} fill="var(--crenn-palette-lamp)" />}
           </g>
         );
       })}
       {horizon < scale.bottom - 2 && (
         <g>
           <rect x={left} y={horizon} width={width + 4} height={scale.bottom - horizon} fill="url(#noise-hatch)" opacity={0.55} />
-          <line x1={left} x2={left + width + 4} y1={horizon} y2={horizon} stroke="var(--dim)" />
-          <text x={left + 2} y={horizon - 3} fontSize={9.5} fill="var(--dim)">
+          <line x1={left} x2={left + width + 4} y1={horizon} y2={horizon} stroke="var(--crenn-palette-text-secondary)" />
+          <text x={left + 2} y={horizon - 3} fontSize={9.5} fill="var(--crenn-palette-text-secondary)">
             noise horizon
           </text>
         </g>

@@ -1,8 +1,9 @@
 import { Button, MenuItem, TextField } from "@mui/material";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 
-import { answered, api, type Delivery, type Job } from "../api/client";
+import { answered, api, type Delivery } from "../api/client";
 import { isActive, useNews } from "../api/news";
+import { deliveriesChanged, useDeliveries } from "../api/queries";
 import { told } from "../state/messages";
 import { useScene } from "../state/scene";
 import { bytes } from "../units";
@@ -17,23 +18,16 @@ const FORMATS: { value: NonNullable<Delivery["format"]>; label: string; about: s
 ];
 
 /** The Deliver station: a finished file to download. */
-export function DeliverPanel() {
-  const { scene, storing } = useScene();
+export default function DeliverPanel() {
+  const scene = useScene((s) => s.scene)!;
+  const storing = useScene((s) => s.storing);
   const jobs = useNews((s) => s.jobs);
+  const past = useDeliveries(scene.id).data ?? [];
   const [format, setFormat] = useState<NonNullable<Delivery["format"]>>("jpg");
   const [quality, setQuality] = useState("92");
-  const full = Math.max(scene!.width ?? 0, scene!.height ?? 0);
+  const full = Math.max(scene.width ?? 0, scene.height ?? 0);
   const [edge, setEdge] = useState("");
-  const [past, setPast] = useState<Job[]>([]);
-  const own = Object.values(jobs).filter((j) => j.kind === "deliver" && j.scene_id === scene!.id);
-  const running = own.filter(isActive);
-  const states = own.map((j) => `${j.id}${j.state}`).join();
-
-  useEffect(() => {
-    void told(
-      answered(api.GET("/api/scenes/{scene_id}/deliveries", { params: { path: { scene_id: scene!.id } } })).then((list) => setPast(list)),
-    );
-  }, [scene!.id, states]); // eslint-disable-line
+  const running = Object.values(jobs).filter((j) => j.kind === "deliver" && j.scene_id === scene.id && isActive(j));
 
   const edgeFault = edge !== "" && !(Number(edge) >= 16 && Number.isInteger(Number(edge)));
   const qualityFault = !(Number(quality) >= 1 && Number(quality) <= 100);
@@ -42,17 +36,17 @@ export function DeliverPanel() {
     told(
       answered(
         api.POST("/api/scenes/{scene_id}/deliveries", {
-          params: { path: { scene_id: scene!.id } },
+          params: { path: { scene_id: scene.id } },
           body: { format, long_edge: edge === "" ? null : Number(edge), quality: lossy ? Math.round(Number(quality)) : 92 },
         }),
-      ).then((job) => setPast((p) => [job, ...p])),
+      ).then(() => deliveriesChanged(scene.id)),
     );
 
   return (
     <>
       <h2>Deliver</h2>
       <p className="lead">Render at full quality into a file.</p>
-      <div className="stack" style={{ gap: 14 }}>
+      <div className="stack fields">
         <TextField select size="small" label="Format" value={format} onChange={(e) => setFormat(e.target.value as typeof format)}>
           {FORMATS.map((f) => (
             <MenuItem key={f.value} value={f.value}>
@@ -81,7 +75,7 @@ export function DeliverPanel() {
           />
         )}
         <div>
-          <Button variant="contained" disabled={!scene!.ready || edgeFault || (lossy && qualityFault) || storing !== "stored"} onClick={() => void start()}>
+          <Button variant="contained" disabled={!scene.ready || edgeFault || (lossy && qualityFault) || storing !== "stored"} onClick={() => void start()}>
             Deliver
           </Button>
         </div>
@@ -94,7 +88,7 @@ export function DeliverPanel() {
         {past.map((job) => {
           const newest = jobs[job.id] ?? job;
           const label = FORMATS.find((f) => f.value === newest.options.format)?.label;
-          const size = newest.options.long_edge ? `${newest.options.long_edge} px` : "full size";
+          const size = newest.options.long_edge ? `${newest.options.long_edge as number} px` : "full size";
           if (newest.state === "failed")
             return (
               <p key={job.id} className="fault">
@@ -108,7 +102,7 @@ export function DeliverPanel() {
                 <span>
                   {label}, {size} <span className="dim">{bytes(newest.result.bytes as number)}</span>
                 </span>
-                <a href={`/api/deliveries/${job.id}/file`} download style={{ color: "var(--active)" }}>
+                <a className="active" href={`/api/deliveries/${job.id}/file`} download>
                   Download
                 </a>
               </div>

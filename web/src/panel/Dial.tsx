@@ -1,44 +1,28 @@
-import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 
 import type { Parameter } from "../api/client";
 import { automaticOf, hold, preview, release, store, useScene, valueOf, withValue } from "../state/scene";
+import { useDrag } from "../useDrag";
 import { number } from "../units";
+import { decimals, held, scaleOf } from "./dials";
 
-const decimals = (increment: number) => Math.max(0, Math.ceil(-Math.log10(increment) - 1e-9));
-
-/** Share of the track at a value, and back. Temperatures are even in their reciprocal, as light is seen. */
-function scaleOf(p: Parameter) {
-  if (p.scale === "reciprocal") {
-    const span = 1 / p.low - 1 / p.high;
-    return {
-      share: (v: number) => (1 / p.low - 1 / v) / span,
-      value: (s: number) => 1 / (1 / p.low - s * span),
-    };
-  }
-  return {
-    share: (v: number) => (v - p.low) / (p.high - p.low),
-    value: (s: number) => p.low + s * (p.high - p.low),
-  };
-}
+/** So near the thumb, in pixels, a press takes hold of it where it is. */
+const NEAR = 9;
 
 /** One parameter: its name, its value with unit, and a thin track with a mark at the automatic or default value. */
 export function Dial({ parameter: p }: { parameter: Parameter }) {
-  const { scene, treatment } = useScene();
+  // Only its own numbers: other dials' values are none of its business.
+  const own = useScene((s) => (s.treatment ? valueOf(s.treatment, p) : null));
+  const auto = useScene((s) => automaticOf(s.scene, p));
   const [typed, setTyped] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
-  const drag = useRef<{ x: number; share: number } | null>(null);
   const settle = useRef<number | undefined>(undefined);
   const wheel = useRef<(e: WheelEvent) => void>(() => {});
 
-  const own = treatment ? valueOf(treatment, p) : null;
-  const auto = automaticOf(scene, p);
   const value = own ?? auto;
   const { share, value: valueAt } = scaleOf(p);
   const signed = p.low < 0 && p.unit !== "×";
-  const clamp = (v: number) => {
-    const held = Math.min(p.high, Math.max(p.low, Math.round(v / p.increment) * p.increment));
-    return Number(held.toFixed(decimals(p.increment)));
-  };
+  const clamp = (v: number) => held(p, v);
   const show = (v: number | null) => preview((t) => withValue(t, p, v));
 
   /** Keys and wheel: the picture follows at once, the change is stored when they rest. */
@@ -68,26 +52,25 @@ export function Dial({ parameter: p }: { parameter: Parameter }) {
     store(`${p.title} back`);
   };
 
-  const down = (e: PointerEvent<HTMLDivElement>) => {
-    e.currentTarget.setPointerCapture(e.pointerId);
-    const box = e.currentTarget.getBoundingClientRect();
-    const near = Math.abs(e.clientX - box.left - share(value) * box.width) < 9;
-    drag.current = { x: e.clientX, share: near ? share(value) : (e.clientX - box.left) / box.width };
-    hold(p.shows ?? null);
-    if (!near) show(clamp(valueAt(drag.current.share)));
-  };
-  const move = (e: PointerEvent<HTMLDivElement>) => {
-    if (!drag.current) return;
-    const fine = e.shiftKey ? 0.2 : 1;
-    const way = ((e.clientX - drag.current.x) / e.currentTarget.clientWidth) * fine;
-    show(clamp(valueAt(Math.min(1, Math.max(0, drag.current.share + way)))));
-  };
-  const up = () => {
-    if (!drag.current) return;
-    drag.current = null;
-    release();
-    store(p.title);
-  };
+  const drag = useDrag<{ x: number; share: number }>({
+    begin: (e) => {
+      const box = e.currentTarget.getBoundingClientRect();
+      const near = Math.abs(e.clientX - box.left - share(value) * box.width) < NEAR;
+      const start = { x: e.clientX, share: near ? share(value) : (e.clientX - box.left) / box.width };
+      hold(p.shows ?? null);
+      if (!near) show(clamp(valueAt(start.share)));
+      return start;
+    },
+    move: (start, e) => {
+      const fine = e.shiftKey ? 0.2 : 1;
+      const way = ((e.clientX - start.x) / e.currentTarget.clientWidth) * fine;
+      show(clamp(valueAt(Math.min(1, Math.max(0, start.share + way)))));
+    },
+    end: () => {
+      release();
+      store(p.title);
+    },
+  });
   const key = (e: KeyboardEvent) => {
     const by = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[e.key];
     if (by !== undefined) nudge(value + by * p.increment * (e.shiftKey ? 10 : 1));
@@ -151,10 +134,7 @@ export function Dial({ parameter: p }: { parameter: Parameter }) {
         aria-valuemax={p.high}
         aria-valuenow={value}
         aria-valuetext={`${text} ${p.unit}${own === null ? ", automatic" : ""}`}
-        onPointerDown={down}
-        onPointerMove={move}
-        onPointerUp={up}
-        onPointerCancel={up}
+        {...drag}
         onKeyDown={key}
       >
         <div className="fill" style={{ left: `${100 * Math.min(from, to)}%`, width: `${100 * Math.abs(to - from)}%` }} />

@@ -2,7 +2,7 @@ import { Button, Checkbox } from "@mui/material";
 import { useState } from "react";
 
 import { answered, api, type Frame } from "../api/client";
-import { isActive, useNews } from "../api/news";
+import { useMerging } from "../api/news";
 import { told } from "../state/messages";
 import { mergeAgain, useInstructions } from "../state/merging";
 import { loadScene, useScene } from "../state/scene";
@@ -25,13 +25,12 @@ function together(frames: Frame[]): string {
 }
 
 /** The Frames station: look from dark to bright, leave a bad frame out, say which belong together. */
-export function FramesPanel() {
+export default function FramesPanel() {
   const scene = useScene((s) => s.scene)!;
   const instructions = useInstructions();
   const shown = useView((s) => s.frame);
   const [picked, setPicked] = useState<number[]>([]);
-  const jobs = useNews((s) => s.jobs);
-  const merging = Object.values(jobs).find((j) => j.kind === "merge" && j.scene_id === scene.id && isActive(j));
+  const merging = useMerging(scene.id);
   const report = scene.report;
   const merged = new Set(report?.frames.map((f) => f.name));
   const told_of = [...(report?.set_aside ?? []), ...(report?.calibration ?? [])];
@@ -59,8 +58,6 @@ export function FramesPanel() {
         {scene.frames.map((frame) => (
           <div key={frame.id} className="frame" role="option" aria-selected={picked.includes(frame.id) || shown === frame.id}>
             <Checkbox
-              size="small"
-              sx={{ p: 0 }}
               checked={frame.included}
               slotProps={{ input: { "aria-label": `Use ${frame.name}` } }}
               onChange={(e) => void include(frame, e.target.checked)}
@@ -75,7 +72,7 @@ export function FramesPanel() {
         ))}
       </div>
       {(waiting || dropped) && !merging && report && (
-        <div className="stack" style={{ marginTop: 14 }}>
+        <div className="stack spaced">
           <p className="dim">The choice of frames has changed.</p>
           <div>
             <Button variant="contained" onClick={mergeAgain}>
@@ -85,7 +82,7 @@ export function FramesPanel() {
         </div>
       )}
       {merging && (
-        <div style={{ marginTop: 14 }}>
+        <div className="spaced">
           <JobProgress job={merging} />
         </div>
       )}

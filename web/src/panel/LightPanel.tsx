@@ -1,6 +1,7 @@
 import { Button } from "@mui/material";
 
 import type { Parameter } from "../api/client";
+import { useSteps } from "../api/queries";
 import { preview, store, useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { Dial } from "./Dial";
@@ -9,14 +10,14 @@ import { Dial } from "./Dial";
 const ORDER = ["White balance", "Tone", "Curve", "Ends"];
 
 /** The Light station: every dial comes from the steps' parameters. */
-export function LightPanel() {
-  const { steps, treatment } = useScene();
+export default function LightPanel() {
+  const steps = useSteps().data ?? [];
+  const rungs = useScene((s) => s.treatment?.placement?.rungs?.length ?? 0);
   const tool = useView((s) => s.tool);
   const groups = new Map<string, Parameter[]>(ORDER.map((g) => [g, []]));
   for (const step of steps.filter((s) => s.station === "light")) {
     for (const p of step.parameters) groups.set(p.group, [...(groups.get(p.group) ?? []), p]);
   }
-  const rungs = treatment?.placement?.rungs?.length ?? 0;
   return (
     <>
       <h2>Light</h2>
@@ -41,7 +42,7 @@ export function LightPanel() {
               variant="outlined"
               color={tool === "neutral" ? "primary" : "inherit"}
               onClick={() => useView.setState((s) => ({ tool: s.tool === "neutral" ? "pan" : "neutral" }))}
-              sx={{ borderColor: "divider", mt: 0.5 }}
+              className="below"
             >
               {tool === "neutral" ? "Click a grey place in the picture" : "Pick a neutral patch"}
             </Button>
@@ -51,9 +52,9 @@ export function LightPanel() {
               size="small"
               variant="outlined"
               color="inherit"
-              sx={{ borderColor: "divider", mt: 0.5 }}
+              className="below"
               onClick={() => {
-                preview((t) => ({ ...t, placement: { ...t.placement!, rungs: [] } }));
+                preview((t) => ({ ...t, placement: { ...t.placement, rungs: [] } }));
                 store("All rungs back");
               }}
             >

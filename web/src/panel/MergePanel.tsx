@@ -1,6 +1,6 @@
 import { Button } from "@mui/material";
 
-import { isActive, useNews } from "../api/news";
+import { useMerging } from "../api/news";
 import { useInstructions, mergeAgain } from "../state/merging";
 import { useScene } from "../state/scene";
 import { CoverageFacts } from "./merge/CoverageFacts";
@@ -17,11 +17,10 @@ const LEADS = {
 };
 
 /** The Merge station: how the frames became one, what moved, what they covered. */
-export function MergePanel() {
+export default function MergePanel() {
   const scene = useScene((s) => s.scene)!;
   const instructions = useInstructions();
-  const jobs = useNews((s) => s.jobs);
-  const merging = Object.values(jobs).find((j) => j.kind === "merge" && j.scene_id === scene.id && isActive(j));
+  const merging = useMerging(scene.id);
   const report = scene.report;
   const notes = report ? [...report.set_aside, ...(report.calibration ?? []), ...report.warnings] : [];
   return (
@@ -31,12 +30,12 @@ export function MergePanel() {
       {merging ? (
         <JobProgress job={merging} />
       ) : (
-        <Button variant={report ? "outlined" : "contained"} color={report ? "inherit" : "primary"} sx={{ borderColor: "divider" }} onClick={mergeAgain}>
+        <Button variant={report ? "outlined" : "contained"} color={report ? "inherit" : "primary"} onClick={mergeAgain}>
           {report ? "Merge again" : "Merge"}
         </Button>
       )}
       {scene.fault && !merging && (
-        <p className="fault" style={{ marginTop: 10 }}>
+        <p className="fault spaced">
           {scene.fault}
         </p>
       )}
@@ -56,7 +55,7 @@ export function MergePanel() {
         </>
       )}
       {report && (
-        <p className="dim" style={{ marginTop: 12 }}>
+        <p className="dim spaced">
           {report.width} × {report.height} px, merged in {report.seconds.toFixed(1)} s.
         </p>
       )}

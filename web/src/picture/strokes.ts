@@ -7,7 +7,7 @@ const DASH: Record<Stroke["kind"], number[]> = { moved: [], still: [5, 5], sky: 
 
 /** Draw brush strokes over the picture: their outline, dashed for what takes away. */
 export function drawStrokes(context: CanvasRenderingContext2D, strokes: Shape[], size: { width: number; height: number }, placing: Placing, dots: number) {
-  const colour = getComputedStyle(document.documentElement).getPropertyValue("--active").trim();
+  const colour = getComputedStyle(document.documentElement).getPropertyValue("--crenn-palette-primary-main").trim();
   for (const stroke of strokes) {
     const at = ([x, y]: [number, number] | number[]) => [
       (placing.left + x * size.width * placing.zoom) * dots,
@@ -15,7 +15,7 @@ export function drawStrokes(context: CanvasRenderingContext2D, strokes: Shape[],
     ];
     const path = new Path2D();
     stroke.points.forEach((p, i) => {
-      const [x, y] = at(p as number[]);
+      const [x, y] = at(p);
       if (i === 0) path.moveTo(x, y);
       path.lineTo(x, y);
     });

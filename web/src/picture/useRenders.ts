@@ -18,11 +18,24 @@ export interface Wanted {
 }
 
 export interface Rendered {
+  number: number;
   bitmap: ImageBitmap;
   x: number;
   y: number;
   width: number;
   height: number;
+}
+
+/** What the server says of a picture. */
+interface Header {
+  number: number;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  ladder: [number, number][];
+  limits: { white: number; some: number; black: number };
+  ms: number;
 }
 
 /** Asks the server for pictures, one at a time; a newer wish replaces one that has not been sent. */
@@ -50,6 +63,7 @@ export class Renders {
   ask(wanted: Wanted) {
     this.wish = wanted;
     this.last = wanted;
+    useView.setState({ rendering: true });
     this.send();
   }
 
@@ -71,7 +85,6 @@ export class Renders {
     if (!this.line.send({ ...this.wish, number })) return;
     this.flying = number;
     this.wish = null;
-    useView.setState({ rendering: true });
   }
 
   private async receive(data: string | ArrayBuffer) {
@@ -91,16 +104,16 @@ export class Renders {
       return;
     }
     const length = new DataView(data).getUint32(0, true);
-    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
+    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as Header;
     this.flying = null;
     this.send();
     const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }));
-    this.show({ bitmap, x: header.x, y: header.y, width: header.width, height: header.height });
+    this.show({ number: header.number, bitmap, x: header.x, y: header.y, width: header.width, height: header.height });
     useView.setState({
       ladder: header.ladder,
       limits: header.limits,
       ms: header.ms,
-      ...(this.flying === null ? { rendering: false } : {}),
+      rendering: this.flying !== null || this.wish !== null,
     });
   }
 

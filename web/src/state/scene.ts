@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import { answered, api, type Parameter, type Scene, ServerFault, type Step, type Treatment } from "../api/client";
+import { answered, api, type Parameter, type Scene, ServerFault, type Treatment } from "../api/client";
 import { tell } from "./messages";
 
 export type Storing = "stored" | "storing" | "waiting";
@@ -8,7 +8,6 @@ type StepName = "exposure" | "white_balance" | "placement" | "tone" | "ends";
 
 interface SceneState {
   scene: Scene | null;
-  steps: Step[];
   /** The treatment as shown; runs ahead of what is stored while a dial is held. */
   treatment: Treatment | null;
   revision: number;
@@ -23,7 +22,6 @@ interface SceneState {
 
 export const useScene = create<SceneState>(() => ({
   scene: null,
-  steps: [],
   treatment: null,
   revision: 0,
   canUndo: false,
@@ -36,10 +34,6 @@ export const useScene = create<SceneState>(() => ({
 const { setState: set, getState: get } = useScene;
 let queue: { document: Treatment; label: string } | null = null;
 let busy = false;
-
-export async function loadSteps() {
-  if (get().steps.length === 0) set({ steps: await answered(api.GET("/api/steps")) });
-}
 
 export async function loadScene(id: number) {
   const scene = (await answered(api.GET("/api/scenes/{scene_id}", { params: { path: { scene_id: id } } }))) as Scene;
@@ -83,7 +77,7 @@ async function drain() {
       const state = await answered(
         api.PUT("/api/scenes/{scene_id}/treatment", {
           params: { path: { scene_id: id } },
-          body: { document: document as Record<string, unknown>, parent: get().revision, label },
+          body: { document: document, parent: get().revision, label },
         }),
       );
       if (queue?.document === document) queue = null;
@@ -108,10 +102,11 @@ async function step(direction: "undo" | "redo") {
   const { scene } = get();
   if (!scene || queue || busy) return;
   const path = direction === "undo" ? "/api/scenes/{scene_id}/undo" : "/api/scenes/{scene_id}/redo";
+  set({ storing: "storing" });
   try {
     const state = await answered(api.POST(path, { params: { path: { scene_id: scene.id } } }));
     set({
-      treatment: state.treatment as Treatment,
+      treatment: state.treatment,
       revision: state.revision,
       canUndo: state.can_undo,
       canRedo: state.can_redo,
@@ -119,6 +114,7 @@ async function step(direction: "undo" | "redo") {
   } catch (fault) {
     tell((fault as Error).message);
   }
+  if (!queue) set({ storing: "stored" });
 }
 
 export const undo = () => step("undo");
@@ -150,12 +146,15 @@ export function withValue(treatment: Treatment, parameter: Parameter, value: num
 
 /** Move the rung at a stop to an EV; 0 takes it away. */
 export function withRung(treatment: Treatment, stop: number, ev: number): Treatment {
-  const rungs = treatment.placement!.rungs!.filter((r) => r.stop !== stop);
+  const rungs = treatment.placement.rungs.filter((r) => r.stop !== stop);
   const clamped = Math.max(-8, Math.min(8, Math.round(ev * 20) / 20));
   if (clamped !== 0) rungs.push({ stop, ev: clamped });
   rungs.sort((a, b) => a.stop - b.stop);
-  return { ...treatment, placement: { ...treatment.placement!, rungs } };
+  return { ...treatment, placement: { ...treatment.placement, rungs } };
 }
 
 export const rungAt = (treatment: Treatment, stop: number) =>
-  treatment.placement!.rungs!.find((r) => r.stop === stop)?.ev ?? 0;
+  treatment.placement.rungs.find((r) => r.stop === stop)?.ev ?? 0;
+
+/** No scene: another is about to be loaded. */
+export const forgetScene = () => set({ scene: null, treatment: null });

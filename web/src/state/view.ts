@@ -1,5 +1,7 @@
 import { create } from "zustand";
 
+import type { ToolName } from "../picture/tools/tool";
+
 export type ViewName = "picture" | "limits" | "source" | "moved" | "ground" | "untreated";
 
 /** What lies under the pointer, as the server measured it. */
@@ -33,7 +35,7 @@ interface ViewState {
   limits: { white: number; some: number; black: number } | null;
   ms: number | null;
   rendering: boolean;
-  tool: "pan" | "place" | "neutral" | "brush";
+  tool: ToolName;
   /** Frame shown instead of the merged picture, at the Frames station. */
   frame: number | null;
 }
@@ -58,3 +60,6 @@ export const setView = (view: ViewName) => useView.setState((s) => ({ view: s.vi
 export function toggleZoom(at?: [number, number]) {
   useView.setState((s) => (s.zoom === null ? { zoom: 1, centre: at ?? s.centre } : { zoom: null, centre: null }));
 }
+
+/** Nothing looked at yet: for another scene. */
+export const forgetView = () => useView.setState(useView.getInitialState());

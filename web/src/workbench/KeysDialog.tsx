@@ -1,22 +1,20 @@
 import { Dialog, DialogContent, DialogTitle } from "@mui/material";
 
-import { KEYS } from "./useKeys";
+import { KEYS } from "./keys";
 
-export function KeysDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
+export default function KeysDialog({ onClose }: { onClose: () => void }) {
   return (
-    <Dialog open={open} onClose={onClose} aria-labelledby="keys-title">
-      <DialogTitle id="keys-title" sx={{ fontSize: 15, fontWeight: 650, pb: 0 }}>
-        Keys
-      </DialogTitle>
+    <Dialog open onClose={onClose} aria-labelledby="keys-title">
+      <DialogTitle id="keys-title">Keys</DialogTitle>
       <DialogContent>
-        <table className="plain">
+        <table className="plain keys">
           <tbody>
-            {KEYS.map(([key, act]) => (
-              <tr key={key + act}>
-                <td style={{ paddingRight: 26 }}>
-                  <kbd>{key}</kbd>
+            {KEYS.map(({ shown, says }) => (
+              <tr key={shown + says}>
+                <td>
+                  <kbd>{shown}</kbd>
                 </td>
-                <td style={{ textAlign: "left" }}>{act}</td>
+                <td>{says}</td>
               </tr>
             ))}
           </tbody>

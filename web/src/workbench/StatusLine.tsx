@@ -1,5 +1,6 @@
 import { useScene } from "../state/scene";
 import { setView, toggleZoom, useView, type ViewName } from "../state/view";
+import { type StationName, VIEWS_OF } from "./stations";
 import { number, percent, shutter } from "../units";
 
 const VIEWS: { name: ViewName; title: string; key: string }[] = [
@@ -16,57 +17,18 @@ function channels(letters: string): string {
 }
 
 /** The bottom line: what is under the pointer, the view switch and the zoom. */
-export function StatusLine() {
-  const { probe, view, zoom, shownZoom, limits, ms } = useView();
+export function StatusLine({ station }: { station: StationName }) {
+  const view = useView((s) => s.view);
+  const zoom = useView((s) => s.zoom);
+  const shownZoom = useView((s) => s.shownZoom);
   const scene = useScene((s) => s.scene);
-  const shown = VIEWS.filter((v) => v.name !== "moved" || (scene?.report?.moved_share ?? 0) > 0).filter((v) => v.name !== "ground" || scene?.report?.stack?.sky);
+  const moved = (scene?.report?.moved_share ?? 0) > 0;
+  const sky = scene?.report?.stack?.sky ?? false;
+  const has = { picture: true, untreated: false, limits: true, source: true, moved, ground: sky };
+  const shown = VIEWS.filter((v) => has[v.name] && VIEWS_OF[station].includes(v.name));
   return (
     <footer className="status">
-      <div className="readout" aria-live="off" data-testid="readout">
-        {probe ? (
-          <>
-            <span>
-              <b>{number(probe.stop, 1, true)} EV</b> on tone <b>{probe.tone.toFixed(0)} %</b>
-            </span>
-            {probe.snr_db !== null && (
-              <span>
-                signal to noise <b>{probe.snr_db.toFixed(0)} dB</b>
-              </span>
-            )}
-            {probe.frame && (
-              <span>
-                from <b>{shutter(probe.seconds)}</b>
-              </span>
-            )}
-            {probe.moved && <span>moved between frames</span>}
-            {probe.clipped ? (
-              <span>
-                clipped in every frame: <b>{channels(probe.clipped)}</b>
-              </span>
-            ) : probe.white ? (
-              <span>
-                at white: <b>{channels(probe.white)}</b>
-              </span>
-            ) : probe.black ? (
-              <span>at black</span>
-            ) : null}
-          </>
-        ) : (
-          <>
-            {limits && (
-              <span>
-                at white <b>{percent(limits.white)}</b>, some channel <b>{percent(limits.some)}</b>, at black <b>{percent(limits.black)}</b>
-              </span>
-            )}
-            {scene?.width && (
-              <span>
-                {scene.width} × {scene.height} px
-              </span>
-            )}
-            {ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>}
-          </>
-        )}
-      </div>
+      <Readout />
       <div className="tools">
         <div className="segment" role="group" aria-label="View">
           {shown.map((v) => (
@@ -83,8 +45,63 @@ export function StatusLine() {
             100 %
           </button>
         </div>
-        <span style={{ width: 42, textAlign: "right" }}>{Math.round(shownZoom * 100)} %</span>
+        <span className="zoom">{Math.round(shownZoom * 100)} %</span>
       </div>
     </footer>
+  );
+}
+
+/** What is under the pointer, or what the picture as a whole comes to. */
+function Readout() {
+  const probe = useView((s) => s.probe);
+  const limits = useView((s) => s.limits);
+  const ms = useView((s) => s.ms);
+  const scene = useScene((s) => s.scene);
+  return (
+    <div className="readout" aria-live="off" data-testid="readout">
+      {probe ? (
+        <>
+          <span>
+            <b>{number(probe.stop, 1, true)} EV</b> on tone <b>{probe.tone.toFixed(0)} %</b>
+          </span>
+          {probe.snr_db !== null && (
+            <span>
+              signal to noise <b>{probe.snr_db.toFixed(0)} dB</b>
+            </span>
+          )}
+          {probe.frame && (
+            <span>
+              from <b>{shutter(probe.seconds)}</b>
+            </span>
+          )}
+          {probe.moved && <span>moved between frames</span>}
+          {probe.clipped ? (
+            <span>
+              clipped in every frame: <b>{channels(probe.clipped)}</b>
+            </span>
+          ) : probe.white ? (
+            <span>
+              at white: <b>{channels(probe.white)}</b>
+            </span>
+          ) : probe.black ? (
+            <span>at black</span>
+          ) : null}
+        </>
+      ) : (
+        <>
+          {limits && (
+            <span>
+              at white <b>{percent(limits.white)}</b>, some channel <b>{percent(limits.some)}</b>, at black <b>{percent(limits.black)}</b>
+            </span>
+          )}
+          {scene?.width && (
+            <span>
+              {scene.width} × {scene.height} px
+            </span>
+          )}
+          {ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>}
+        </>
+      )}
+    </div>
   );
 }

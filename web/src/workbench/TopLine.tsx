@@ -1,8 +1,8 @@
 import { Button, IconButton, Tooltip } from "@mui/material";
+import { useColorScheme } from "@mui/material/styles";
 import { Link } from "react-router-dom";
 
 import { redo, undo, useScene } from "../state/scene";
-import { usePreferences } from "../state/preferences";
 import { useView } from "../state/view";
 import { type StationName, STATIONS } from "./stations";
 
@@ -15,8 +15,13 @@ const WORDS = { stored: "stored", storing: "storing", waiting: "not stored yet" 
 
 /** The top line: the scene, the route of stations, and acts on the whole treatment. */
 export function TopLine({ station, onKeys }: Props) {
-  const { scene, canUndo, canRedo, storing, treatment } = useScene();
-  const { ground, setGround } = usePreferences();
+  const scene = useScene((s) => s.scene);
+  const canUndo = useScene((s) => s.canUndo);
+  const canRedo = useScene((s) => s.canRedo);
+  const storing = useScene((s) => s.storing);
+  const touched = useScene((s) => STATIONS.map((t) => (s.scene && s.treatment && t.touched(s.scene, s.treatment) ? "1" : "0")).join(""));
+  const { mode, setMode } = useColorScheme();
+  const ground = mode === "light" ? "light" : "dark";
   const comparing = useView((s) => s.comparing);
   const compare = (on: boolean) => useView.setState({ comparing: on });
   return (
@@ -30,14 +35,14 @@ export function TopLine({ station, onKeys }: Props) {
           {WORDS[storing]}
         </span>
       </div>
-      <nav aria-label="Stations" style={{ margin: "0 auto" }}>
+      <nav aria-label="Stations">
         <ol className="route">
-          {STATIONS.map((s) => (
+          {STATIONS.map((s, i) => (
             <li key={s.name}>
               <Link
                 to={`/scenes/${scene?.id ?? ""}/${s.name}`}
                 aria-current={s.name === station ? "page" : undefined}
-                className={scene && treatment && s.touched(scene, treatment) ? "touched" : ""}
+                className={touched[i] === "1" ? "touched" : ""}
               >
                 {s.title}
               </Link>
@@ -45,17 +50,17 @@ export function TopLine({ station, onKeys }: Props) {
           ))}
         </ol>
       </nav>
-      <div className="actions" style={{ marginLeft: 0 }}>
+      <div className="actions">
         <Tooltip title="Take back (Ctrl Z)">
           <span>
-            <Button variant="outlined" color="inherit" sx={{ borderColor: "divider" }} disabled={!canUndo} onClick={() => void undo()}>
+            <Button variant="outlined" color="inherit" disabled={!canUndo} onClick={() => void undo()}>
               Undo
             </Button>
           </span>
         </Tooltip>
         <Tooltip title="Make again (Ctrl Shift Z)">
           <span>
-            <Button variant="outlined" color="inherit" sx={{ borderColor: "divider" }} disabled={!canRedo} onClick={() => void redo()}>
+            <Button variant="outlined" color="inherit" disabled={!canRedo} onClick={() => void redo()}>
               Redo
             </Button>
           </span>
@@ -64,7 +69,7 @@ export function TopLine({ station, onKeys }: Props) {
           <Button
             variant="outlined"
             color={comparing ? "primary" : "inherit"}
-            sx={{ borderColor: "divider" }}
+           
             onPointerDown={() => compare(true)}
             onPointerUp={() => compare(false)}
             onPointerLeave={() => compare(false)}
@@ -73,7 +78,7 @@ export function TopLine({ station, onKeys }: Props) {
           </Button>
         </Tooltip>
         <Tooltip title={ground === "dark" ? "Light ground, for prints" : "Dark ground"}>
-          <IconButton size="small" onClick={() => setGround(ground === "dark" ? "light" : "dark")} aria-label={ground === "dark" ? "Light ground" : "Dark ground"}>
+          <IconButton size="small" onClick={() => setMode(ground === "dark" ? "light" : "dark")} aria-label={ground === "dark" ? "Light ground" : "Dark ground"}>
             <svg width="15" height="15" viewBox="0 0 15 15" aria-hidden>
               <rect x="1" y="1" width="13" height="13" fill="none" stroke="currentColor" />
               <path d="M1 14 L14 1 V14 Z" fill="currentColor" />
@@ -81,7 +86,7 @@ export function TopLine({ station, onKeys }: Props) {
           </IconButton>
         </Tooltip>
         <Tooltip title="Keys (?)">
-          <IconButton size="small" onClick={onKeys} aria-label="Keys" sx={{ fontSize: 14, fontWeight: 600, width: 25 }}>
+          <IconButton size="small" onClick={onKeys} aria-label="Keys">
             ?
           </IconButton>
         </Tooltip>

@@ -1,6 +1,8 @@
 import type { Scene, Treatment } from "../api/client";
+import type { ViewName } from "../state/view";
 
-export type StationName = "frames" | "merge" | "light" | "deliver";
+export const STATION_NAMES = ["frames", "merge", "light", "deliver"] as const;
+export type StationName = (typeof STATION_NAMES)[number];
 
 interface Station {
   name: StationName;
@@ -35,3 +37,12 @@ export const STATIONS: Station[] = [
   { name: "light", title: "Light", touched: (_, treatment) => departs(treatment) },
   { name: "deliver", title: "Deliver", touched: () => false },
 ];
+
+const EVERYWHERE: ViewName[] = ["picture", "limits", "source"];
+/** Views that can be looked at in each station. */
+export const VIEWS_OF: Record<StationName, ViewName[]> = {
+  frames: EVERYWHERE,
+  merge: [...EVERYWHERE, "moved", "ground"],
+  light: EVERYWHERE,
+  deliver: EVERYWHERE,
+};

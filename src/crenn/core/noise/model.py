@@ -3,7 +3,11 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import chi2
+
+
+#: Lower quartile of the chi-squared distribution of 14 degrees of freedom, as a share of its mean (Abramowitz and
+#: Stegun 1964, 26.4).
+_QUARTILE = 10.16531380537706 / 14
 
 
 @dataclass(frozen=True)
@@ -76,7 +80,7 @@ def estimate_noise(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, w
     groups = np.array_split(order, int(np.clip(mean.size // 200, 4, 60)))
     # The lower quartile of a group stands for its smooth blocks; for pure noise it lies at this share of the
     # mean. The second differences of a block's 36 places overlap and count as about 14 free ones.
-    quartile = chi2.ppf(0.25, 14) / 14
+    quartile = _QUARTILE
     x = np.array([mean[g].mean() for g in groups])
     y = np.array([np.quantile(variance[g], 0.25) for g in groups]) / quartile
     # Texture only ever adds variance: fit, then let points above the line count less.

@@ -28,7 +28,7 @@ export function FrameFacts({ frame }: { frame: Frame }) {
       <div className="group">This frame</div>
       <dl className="facts">
         <dt>File</dt>
-        <dd style={{ overflowWrap: "anywhere" }}>{frame.name}</dd>
+        <dd className="path">{frame.name}</dd>
         <dt>Time</dt>
         <dd>
           <TimeField frame={frame} store={(seconds) => void change({ seconds })} />
@@ -60,7 +60,7 @@ export function FrameFacts({ frame }: { frame: Frame }) {
       </dl>
       <label className="choice">
         <span>This frame is</span>
-        <Select size="small" variant="standard" value={frame.kind} inputProps={{ "aria-label": "This frame is" }} onChange={(e) => void change({ kind: e.target.value as Frame["kind"] })}>
+        <Select size="small" variant="standard" value={frame.kind} inputProps={{ "aria-label": "This frame is" }} onChange={(e) => void change({ kind: e.target.value })}>
           <MenuItem value="light">a picture</MenuItem>
           <MenuItem value="dark">a dark frame</MenuItem>
           <MenuItem value="flat">a flat frame</MenuItem>

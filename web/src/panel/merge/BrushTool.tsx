@@ -54,7 +54,7 @@ export function BrushTool({ kinds, frames }: Props) {
           )}
           <label className="wide">
             <span>Width, % of the picture</span>
-            <Slider size="small" min={0.2} max={40} step={0.1} value={brush.radius * 200} aria-label="Width of the brush, % of the picture" onChange={(_, v) => useBrush.setState({ radius: (v as number) / 200 })} />
+            <Slider size="small" min={0.2} max={40} step={0.1} value={brush.radius * 200} aria-label="Width of the brush, % of the picture" onChange={(_, v) => useBrush.setState({ radius: (v) / 200 })} />
           </label>
         </>
       )}
@@ -74,8 +74,8 @@ export function StrokeList({ kinds }: { kinds: Stroke["kind"][] }) {
       return { ...i, strokes: last ? all.filter((_, n) => n !== index) : all.filter((s) => !kinds.includes(s.kind)) };
     });
   return (
-    <p className="dim" style={{ display: "flex", alignItems: "baseline", gap: 8 }}>
-      <span style={{ flex: 1 }}>{own === 1 ? "One stroke" : `${own} strokes`}, merged in next</span>
+    <p className="dim row">
+      <span className="rest">{own === 1 ? "One stroke" : `${own} strokes`}, merged in next</span>
       <Button size="small" color="inherit" onClick={() => without(true)}>
         Take back
       </Button>

@@ -14,13 +14,13 @@ export function FramesTable({ report }: { report: Report }) {
   return (
     <>
       <div className="group">Frames</div>
-      <div style={{ maxHeight: 208, overflowY: "auto", scrollbarWidth: "thin" }}>
-        <table className="plain">
+      <div className="scrolled">
+        <table className="plain thirds">
         <thead>
           <tr>
-            <th style={{ width: "42%" }}>Exposure</th>
-            <th style={{ width: "29%" }}>{moved ? "Off by" : "Clipped"}</th>
-            <th style={{ width: "29%" }}>{stack ? "Placed to" : "Feeds"}</th>
+            <th>Exposure</th>
+            <th>{moved ? "Off by" : "Clipped"}</th>
+            <th>{stack ? "Placed to" : "Feeds"}</th>
           </tr>
         </thead>
         <tbody>

@@ -29,10 +29,8 @@ function ChoiceRow<K extends keyof Instructions>({ name, title, options, instruc
 export function How({ instructions, stack }: { instructions: Instructions; stack: boolean }) {
   const tick = (name: "align" | "deghost" | "keep_trails", title: string) => (
     <FormControlLabel
-      control={<Checkbox size="small" sx={{ p: "2px 6px 2px 0" }} checked={!!instructions[name]} onChange={(e) => void instruct((i) => ({ ...i, [name]: e.target.checked }))} />}
+      control={<Checkbox checked={!!instructions[name]} onChange={(e) => void instruct((i) => ({ ...i, [name]: e.target.checked }))} />}
       label={title}
-      sx={{ m: 0, display: "flex" }}
-      slotProps={{ typography: { sx: { fontSize: 12.5 } } }}
     />
   );
   return (

@@ -1,0 +1,32 @@
+import { answered, api } from "../../api/client";
+import { told } from "../../state/messages";
+import { preview, store, useScene } from "../../state/scene";
+import { useView } from "../../state/view";
+import type { Tool } from "./tool";
+
+/** Radius of the patch that is measured, in full-size pixels. */
+const RADIUS = 12;
+
+async function balance([x, y]: [number, number]) {
+  const scene = useScene.getState().scene;
+  if (!scene) return;
+  const where = { params: { path: { scene_id: scene.id } }, body: { x, y, radius: RADIUS } };
+  const white = await told(answered(api.POST("/api/scenes/{scene_id}/neutral", where)));
+  if (!white) return;
+  preview((t) => ({ ...t, white_balance: { ...t.white_balance, temperature: white.temperature, tint: white.tint } }));
+  store("White balance from a neutral patch");
+  useView.setState({ tool: "pan" });
+}
+
+/** Takes the white balance from a patch that is clicked. */
+export const neutral: Tool = {
+  name: "neutral",
+  stations: ["light"],
+  label: "Picture: click a grey or white place",
+  cursor: () => "crosshair",
+  down: (at) => {
+    const [sx, sy] = at.share;
+    if (sx >= 0 && sy >= 0 && sx < 1 && sy < 1) void balance(at.place);
+    return null;
+  },
+};

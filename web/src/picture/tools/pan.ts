@@ -1,0 +1,22 @@
+import { useView } from "../../state/view";
+import { STATION_NAMES } from "../../workbench/stations";
+import type { Tool } from "./tool";
+
+/** Moves the picture under the pane while it is larger. */
+export const pan: Tool = {
+  name: "pan",
+  stations: STATION_NAMES,
+  label: "Picture",
+  cursor: (zoomed) => (zoomed ? "grab" : "default"),
+  down: (from) => {
+    if (!from.zoomed) return null;
+    const { zoom, left, top } = from.placing;
+    const centre = [(from.pane.width / 2 - left) / zoom, (from.pane.height / 2 - top) / zoom];
+    return {
+      coarse: true,
+      move: (at) => useView.setState({ centre: [centre[0] - (at.x - from.x) / zoom, centre[1] - (at.y - from.y) / zoom] }),
+      // The same place once more, as a new wish: the picture at rest is finer.
+      end: () => useView.setState((s) => ({ centre: s.centre ? [...s.centre] : null })),
+    };
+  },
+};

@@ -1,0 +1,77 @@
+import type { NavigateFunction } from "react-router-dom";
+
+import { redo, undo, useScene } from "../state/scene";
+import { setView, toggleZoom, useView } from "../state/view";
+import type { ToolName } from "../picture/tools/tool";
+import { type StationName, STATIONS } from "./stations";
+
+/** What a key needs to know of where it is pressed. */
+export interface Context {
+  station: StationName;
+  go: NavigateFunction;
+  showKeys: () => void;
+}
+
+export interface Key {
+  /** As the list shown by `?` writes it. */
+  shown: string;
+  says: string;
+  /** Combinations, as tinykeys writes them; none for keys that a focused part answers itself. */
+  keys?: string[];
+  /** Station without which it does nothing. */
+  station?: StationName;
+  press?: (context: Context, e: KeyboardEvent) => void;
+  /** What happens when it is let go again. */
+  lift?: () => void;
+}
+
+const toggleTool = (tool: ToolName) => useView.setState((s) => ({ tool: s.tool === tool ? "pan" : tool }));
+
+function pointed(): [number, number] | undefined {
+  const { probe } = useView.getState();
+  return probe ? [probe.x, probe.y] : undefined;
+}
+
+function step(by: number) {
+  const frames = useScene.getState().scene?.frames ?? [];
+  const at = frames.findIndex((f) => f.id === useView.getState().frame);
+  const next = frames[Math.min(frames.length - 1, Math.max(0, at + by))];
+  if (next) useView.setState({ frame: next.id });
+}
+
+/** Every key of the workbench, once: what it is, what it says in the list, what it does. */
+export const KEYS: Key[] = [
+  {
+    shown: `1 – ${STATIONS.length}`,
+    says: "Go to a station",
+    keys: STATIONS.map((_, i) => `${i + 1}`),
+    press: ({ go }, e) => void go(`/scenes/${useScene.getState().scene?.id}/${STATIONS[Number(e.key) - 1].name}`),
+  },
+  { shown: "Z", says: "100 % and back", keys: ["z"], press: () => toggleZoom(pointed()) },
+  { shown: "F", says: "Fit the picture", keys: ["f"], press: () => useView.setState({ zoom: null, centre: null }) },
+  {
+    shown: "B",
+    says: "Hold to see the untreated start",
+    keys: ["b"],
+    press: () => useView.setState({ comparing: true }),
+    lift: () => useView.setState({ comparing: false }),
+  },
+  { shown: "L", says: "Limits view", keys: ["l"], press: () => setView("limits") },
+  { shown: "S", says: "Source view", keys: ["s"], press: () => setView("source") },
+  { shown: "M", says: "Moved regions, at Merge", keys: ["m"], station: "merge", press: () => setView("moved") },
+  { shown: "G", says: "Ground of a star stack, at Merge", keys: ["g"], station: "merge", press: () => setView("ground") },
+  { shown: "P", says: "Place on the picture, at Light", keys: ["p"], station: "light", press: () => toggleTool("place") },
+  { shown: "N", says: "Pick a neutral patch, at Light", keys: ["n"], station: "light", press: () => toggleTool("neutral") },
+  {
+    shown: "← →",
+    says: "Darker or brighter frame, at Frames",
+    keys: ["ArrowLeft", "ArrowRight"],
+    station: "frames",
+    press: (_, e) => step(e.key === "ArrowRight" ? 1 : -1),
+  },
+  { shown: "Ctrl Z", says: "Undo", keys: ["$mod+z"], press: () => void undo() },
+  { shown: "Ctrl Shift Z", says: "Redo", keys: ["$mod+Shift+z"], press: () => void redo() },
+  { shown: "← → ↑ ↓", says: "Turn the focused dial, rung or end point; with Shift in larger steps" },
+  { shown: "Delete", says: "Put the focused dial or rung back" },
+  { shown: "?", says: "This list", keys: ["?", "Shift+?"], press: ({ showKeys }) => showKeys() },
+];

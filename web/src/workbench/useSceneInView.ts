@@ -1,0 +1,43 @@
+import { useEffect, useState } from "react";
+
+import { useNews } from "../api/news";
+import { toolAt } from "../picture/tools";
+import { forgetScene, loadScene, useScene } from "../state/scene";
+import { forgetView, useView } from "../state/view";
+import { type StationName, VIEWS_OF } from "./stations";
+
+/** Keep a scene in view as it changes here, in another tab or by a merge; why it cannot be, if so. */
+export function useSceneInView(id: number, station: StationName): string | null {
+  const [missing, setMissing] = useState<{ id: number; why: string } | null>(null);
+  const news = useNews((s) => s.scenes[id]);
+  const scene = useScene((s) => s.scene);
+  const busy = useScene((s) => s.held || s.storing !== "stored");
+
+  useEffect(() => {
+    forgetScene();
+    forgetView();
+    loadScene(id).catch((fault: Error) => setMissing({ id, why: fault.message }));
+  }, [id]);
+
+  // Another tab, or a finished merge, changed the scene: show its newest state, but never under a held dial.
+  useEffect(() => {
+    const { scene: shown, revision } = useScene.getState();
+    if (!shown || !news || busy) return;
+    if (news.revision !== revision || news.prepared !== shown.prepared || news.fault !== shown.fault) loadScene(id).catch(() => {});
+  }, [news, id, busy]);
+
+  // Tools and views belong to their stations.
+  useEffect(() => {
+    useView.setState((s) => ({
+      tool: toolAt(station, s.tool),
+      view: VIEWS_OF[station].includes(s.view) ? s.view : "picture",
+    }));
+  }, [station]);
+
+  useEffect(() => {
+    if (station !== "frames" || !scene) return;
+    useView.setState((s) => (scene.frames.some((f) => f.id === s.frame) ? s : { frame: scene.frames[0]?.id ?? null }));
+  }, [station, scene]);
+
+  return missing?.id === id ? missing.why : null;
+}
