@@ -21,6 +21,7 @@ ROOT = Path(__file__).resolve().parents[1]
 #: Seconds that each class took last time.
 _TIMES = ROOT / "var" / "test-times.json"
 _SLOWEST = 10
+_PAGE = "tests.e2e"
 
 
 @dataclass
@@ -43,11 +44,11 @@ class _Result(unittest.TextTestResult):
         self.times: dict[str, float] = {}
         self._began = 0.0
 
-    def startTest(self, test):
+    def startTest(self, test):  # noqa: N802
         super().startTest(test)
         self._began = time.perf_counter()
 
-    def stopTest(self, test):
+    def stopTest(self, test):  # noqa: N802
         super().stopTest(test)
         self.times[test.id()] = time.perf_counter() - self._began
 
@@ -64,10 +65,10 @@ def run(name: str, suite: unittest.TestSuite, stream) -> Outcome:
     return Outcome(name, result.testsRun, len(result.failing()), len(result.skipped), times=result.times)
 
 
-def _one_class(name: str) -> Outcome:
-    """Run one class of tests in this process, whose output is kept."""
+def _one_unit(name: str, classes: list[str]) -> Outcome:
+    """Run classes of tests in this process, whose output is kept."""
     stream = io.StringIO()
-    outcome = run(name, unittest.defaultTestLoader.loadTestsFromName(name), stream)
+    outcome = run(name, unittest.defaultTestLoader.loadTestsFromNames(classes), stream)
     outcome.text = stream.getvalue()
     return outcome
 
@@ -93,11 +94,15 @@ def _classes(suite) -> set[str]:
 def _in_two_processes() -> list[Outcome]:
     found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
     known = json.loads(_TIMES.read_text()) if _TIMES.exists() else {}
+    units: dict[str, list[str]] = {}
+    for name in sorted(_classes(found)):
+        # Tests of the page share one server and one browser.
+        units.setdefault(_PAGE if name.startswith(_PAGE) else name, []).append(name)
     # What is not known may be long.
-    names = sorted(_classes(found), key=lambda n: (-known.get(n, 60.0), n))
+    order = sorted(units, key=lambda n: (-known.get(n, 60.0), n))
     outcomes = []
     with ProcessPoolExecutor(2, mp_context=get_context("spawn"), initializer=_begin) as pool:
-        for done in as_completed([pool.submit(_one_class, n) for n in names]):
+        for done in as_completed([pool.submit(_one_unit, n, units[n]) for n in order]):
             outcomes.append(done.result())
             print(outcomes[-1].text, flush=True)
         # Each process ends what it shares.

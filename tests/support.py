@@ -110,6 +110,13 @@ def light_frames(paths, clip: float = 16300.0) -> list[LightFrame]:
     return [LightFrame.of(raw, k, raw.noise, clip) for k, raw in enumerate(raws)]
 
 
+def shared(kind):
+    """The one object of a class that all tests of this process use; its ``close`` is called at the end."""
+    if kind not in _shared:
+        _shared[kind] = kind()
+    return _shared[kind]
+
+
 def cluster():
     """The tests' PostgreSQL cluster, started once."""
     if "cluster" not in _shared:
@@ -141,7 +148,10 @@ def fresh_database():
 
 
 def close_shared() -> None:
-    """Stop what the tests share."""
+    """Stop what the tests share, what was made last first."""
+    for kind, thing in reversed(list(_shared.items())):
+        if isinstance(kind, type):
+            thing.close()
     if "cluster" in _shared:
         _shared["cluster"].stop()
         shutil.rmtree(_shared["folder"], ignore_errors=True)

@@ -9,7 +9,6 @@ import sys
 from pathlib import Path
 
 from crenn.core.errors import Cancelled, CrennError
-from crenn.log import log_nothing
 
 
 def _size(text: str) -> tuple[int, int]:
@@ -232,6 +231,8 @@ def main(argv: list[str] | None = None) -> int:
     """Run a command; 0, or 1 with one line on stderr."""
     arguments = parser().parse_args(argv)
     if arguments.command in ("merge", "render", "shoot"):
+        from crenn.log import log_nothing
+
         log_nothing()
         # Libraries for raw and EXR files write to both channels by themselves; ours is one line that names the file,
         # so theirs goes nowhere while Python keeps the real channels.

@@ -55,9 +55,10 @@ class Cluster:
 
     def __init__(self, folder: Path):
         self.folder = Path(folder)
-        self.programs = find_programs()
-        if self.programs is None:
+        programs = find_programs()
+        if programs is None:
             raise CrennError("PostgreSQL is not installed.", remedy="Install Debian's package postgresql.")
+        self.programs = programs
         self.port = 0
         self._process: subprocess.Popen | None = None
         self._stopping = threading.Event()
@@ -241,7 +242,8 @@ class Cluster:
                 psycopg.connect(url, connect_timeout=2).close()
                 return
             except psycopg.OperationalError as fault:
-                if self._process.poll() is not None or time.monotonic() - began > 30:
+                ended = self._process is None or self._process.poll() is not None
+                if ended or time.monotonic() - began > 30:
                     raise CrennError(
                         "The database server does not start:",
                         None,

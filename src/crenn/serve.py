@@ -17,6 +17,7 @@ from crenn.demo import load_demo
 from crenn.environment import log_level, secret
 from crenn.jobs.process import WorkerProcess
 from crenn.jobs.sweeping import put_in_order
+from crenn.kernels import views
 from crenn.log import log_to_stderr
 from crenn.postgres import Cluster
 from crenn.store.database import Database
@@ -25,22 +26,6 @@ from crenn.store.library import Library
 PROJECT = Path(__file__).resolve().parents[2]
 #: A message on a line from the page holds a treatment and a few numbers.
 _LARGEST_MESSAGE = 2**20
-
-
-def warm_kernels() -> None:
-    """Compile the kernels, or load them from the cache, before the first picture needs them."""
-    import numpy as np
-
-    from crenn.core.radiance import RadianceMap
-    from crenn.core.render.executor import Renderer, Window
-    from crenn.core.render.pyramid import PreparedScene
-    from crenn.core.treatment import Treatment
-
-    rgb = np.geomspace(0.001, 1, 32 * 32 * 3).astype(np.float32).reshape(32, 32, 3)
-    renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, rgb * 0.1)))
-    for bits in (8, 16):
-        renderer.picture(Treatment(), Window(0, 0, 32, 32, 32, 32), bits)
-    renderer.linear(Treatment(), Window(0, 0, 32, 32, 32, 32))
 
 
 def _listening_socket(bind: str, port: int) -> socket.socket:
@@ -171,7 +156,7 @@ def _run(
             trouble=cluster.trouble,
         )
         app = create_app(settings, PROJECT / "web" / "dist")
-        app.state.renderers.thread.submit(warm_kernels)
+        app.state.renderers.thread.submit(views)
         config = uvicorn.Config(
             app,
             log_config=None,

@@ -1,105 +1,14 @@
 """The real page in a real browser: bring in, merge, drag, look at the pixels, deliver, reload."""
 
-import os
-import re
-import shutil
-import tempfile
-import unittest
-from pathlib import Path
-
 import cv2
 import numpy as np
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import expect
 
-from tests.support import Served, cluster, fresh_database, night, take
-
-_FLAGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
-_PIXELS = """async () => {
-  const canvas = document.querySelector('.picture canvas');
-  const blob = await new Promise(done => canvas.toBlob(done, 'image/png'));
-  return Array.from(new Uint8Array(await blob.arrayBuffer()));
-}"""
+from tests.e2e.page import PageCase
+from tests.support import cluster
 
 
-class Workbench(unittest.TestCase):
-    """One application and browser for all; each test brings in frames of its own."""
-
-    @classmethod
-    def setUpClass(cls):
-        cls.folder = Path(tempfile.mkdtemp(prefix="crenn-e2e-"))
-        cls.served = Served(cls.folder, fresh_database())
-        cls.playwright = sync_playwright().start()
-        cls.browser = cls.playwright.chromium.launch(
-            executable_path=shutil.which("chromium"), args=_FLAGS, env=os.environ | {"HOME": str(cls.folder)}
-        )
-        cls.count = 0
-
-    @classmethod
-    def tearDownClass(cls):
-        cls.browser.close()
-        cls.playwright.stop()
-        cls.served.stop()
-        shutil.rmtree(cls.folder, ignore_errors=True)
-
-    def setUp(self):
-        self.context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-        self.addCleanup(self.context.close)
-        self.page = self.context.new_page()
-        self.faults = []
-        self.page.on("pageerror", lambda fault: self.faults.append(str(fault)))
-        self.page.goto(self.served.address)
-
-    def tearDown(self):
-        self.assertEqual(self.faults, [])
-
-    def bring_in(self) -> None:
-        """Upload a bracket through the page and open its scene."""
-        type(self).count += 1
-        paths = take(self.folder / f"in{self.count}", night(), seed=self.count, name=f"night{self.count}x")
-        self.page.get_by_test_id("files").set_input_files([str(p) for p in paths])
-        card = self.page.locator("section.shoot").filter(has_text=f"night{self.count}x").locator("a.scene")
-        expect(card.locator("img")).to_be_visible(timeout=60_000)
-        card.click()
-        self.settled()
-
-    def settled(self) -> None:
-        """The newest picture is drawn and everything is stored."""
-        expect(self.page.locator(".picture canvas")).to_have_attribute(
-            "data-drawn", re.compile(r"[1-9]"), timeout=30_000
-        )
-        expect(self.page.locator("[data-storing=stored]")).to_be_visible(timeout=15_000)
-        self.page.wait_for_timeout(900)
-
-    def pixels(self) -> np.ndarray:
-        """The canvas as drawn, float (h, w, 3), 0–255; only the picture's part."""
-        data = np.frombuffer(bytes(self.page.evaluate(_PIXELS)), np.uint8)
-        image = cv2.imdecode(data, cv2.IMREAD_UNCHANGED)
-        inside = image[..., 3] > 0
-        rows, columns = np.flatnonzero(inside.any(1)), np.flatnonzero(inside.any(0))
-        return image[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1, :3].astype(float)
-
-    def dial(self, name: str):
-        return self.page.locator(f"[data-dial='{name}']")
-
-    def drag(self, name: str, way: float) -> None:
-        box = self.dial(name).locator(".thumb").bounding_box()
-        x, y = box["x"] + 1.5, box["y"] + 6
-        self.page.mouse.move(x, y)
-        self.page.mouse.down()
-        for i in range(1, 9):
-            self.page.mouse.move(x + way * i / 8, y)
-        self.page.mouse.up()
-
-    def value(self, name: str) -> float:
-        return float(self.dial(name).locator("input").input_value().replace("\u2212", "-"))
-
+class Workbench(PageCase):
     def test_drag_undo_redo_reload_and_a_second_tab(self):
         self.bring_in()
         before = self.pixels()
@@ -172,19 +81,19 @@ class Workbench(unittest.TestCase):
         self.settled()
         before = self.pixels()
         self.page.keyboard.press("l")
-        self.page.wait_for_timeout(900)
+        self.settled()
         self.assertGreater(np.abs(self.pixels() - before).max(), 60)
         self.page.keyboard.press("l")
         self.page.keyboard.down("b")
-        self.page.wait_for_timeout(900)
+        self.settled()
         self.assertGreater(np.abs(self.pixels() - before).mean(), 2)
         self.page.keyboard.up("b")
-        self.page.wait_for_timeout(900)
+        self.settled()
         self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
         self.page.mouse.move(620, 330)
         expect(self.page.get_by_test_id("readout")).to_contain_text("signal to noise", timeout=8_000)
         self.page.get_by_role("button", name="100 %").click()
-        self.page.wait_for_timeout(900)
+        self.settled()
         self.assertEqual(self.pixels().shape[:2], (320, 480))
 
     def test_look_through_the_frames_and_leave_one_out(self):
@@ -233,7 +142,7 @@ class Workbench(unittest.TestCase):
         self.assertEqual(self.value("exposure.ev"), wanted)
 
     def test_a_file_that_is_no_frame_is_named(self):
-        path = self.folder / "shopping.txt"
+        path = self.shared.folder / "shopping.txt"
         path.write_text("bread")
         self.page.get_by_test_id("files").set_input_files([str(path)])
         expect(self.page.get_by_text("Not a frame").first).to_be_visible(timeout=20_000)
@@ -241,7 +150,3 @@ class Workbench(unittest.TestCase):
     def test_a_scene_that_is_not_there(self):
         self.page.goto(self.served.address + "/scenes/99999/light")
         expect(self.page.get_by_text("no longer in the library").first).to_be_visible()
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -5,6 +5,7 @@ import ipaddress
 import math
 import time
 from collections import OrderedDict
+from typing import Any
 from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Request
@@ -118,8 +119,8 @@ class Patience:
         self._known.pop(address, None)
 
 
-@router.post("/sign-in", responses={429: {"model": FaultOut}})
-async def sign_in(request: Request, body: SignIn, response: Response) -> SignedIn:
+@router.post("/sign-in", response_model=SignedIn, responses={429: {"model": FaultOut}})
+async def sign_in(request: Request, body: SignIn, response: Response) -> Any:
     """Sign in with the secret; sets a session cookie."""
     settings, patience = request.app.state.settings, request.app.state.patience
     address = request.client.host if request.client else ""

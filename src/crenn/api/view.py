@@ -5,6 +5,8 @@ import json
 import logging
 import struct
 import time
+from collections.abc import Mapping
+from typing import Any
 
 import cv2
 import numpy as np
@@ -73,7 +75,7 @@ class Misunderstood(CrennError):
         self.number = number
 
 
-def understood(message: dict) -> ViewRequest | ProbeRequest:
+def understood(message: Mapping[str, Any]) -> ViewRequest | ProbeRequest:
     """The request in a message of the line.
 
     Raises
@@ -213,7 +215,9 @@ async def news(socket: WebSocket) -> None:
     await socket.accept()
     settings = socket.app.state.settings
     database = settings.database
-    seen_jobs, seen_scenes, told = {}, None, {"database": True, "why": None}
+    seen_jobs: dict[int, tuple] = {}
+    seen_scenes: list[tuple] | None = None
+    told: dict[str, Any] = {"database": True, "why": None}
 
     def look():
         with database.session() as session:

@@ -15,6 +15,7 @@ from crenn.core.frames.light import LightFrame
 from crenn.core.frames.raw import RawFrame, read_raw
 from crenn.core.geometry.mapping import apply_homography
 from crenn.core.merge.exposures import saturation_level
+from crenn.core.merge.gather import noise_of
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import read_exr
 
@@ -69,7 +70,7 @@ def bench() -> list[Table]:
             maps = [np.array(m) for m in json.loads((Path(folder) / "truth.json").read_text())["maps"]]
             frames = [read_raw(p) for p in shot.frames]
             gains = np.array([f.metadata.sensitivity for f in frames])
-            lights = [LightFrame.of(f, k, f.noise, saturation_level(f)) for k, f in enumerate(frames)]
+            lights = [LightFrame.of(f, k, noise_of(f), saturation_level(f)) for k, f in enumerate(frames)]
             found = align(lights, shot.reference)
             truth = read_exr(shot.truth).rgb
             light = cv2.resize(luminance(truth), (30, 20), interpolation=cv2.INTER_AREA).ravel()

@@ -67,6 +67,7 @@ def bench() -> list[Table]:
             alone = merge_frames([files[2]])
             scale = np.median(luminance(merged.rgb) / np.maximum(luminance(light), 1e-9))
             light = light * scale
+            assert merged.moved is not None
             judged = (alone.clipped == 0) & ((merged.moved > 0) if where is None else where)
             near = cv2.dilate((merged.moved > 0).astype(np.uint8), np.ones((17, 17), np.uint8)) > 0
             quiet = ~near & (alone.clipped == 0) & (luminance(light) < 0.02)

@@ -19,8 +19,8 @@ _BANDS = range(-11, 2)
 
 def _true_weights(paths) -> np.ndarray:
     """Merge with the sensor's true gains, noise and clipping, and the same demosaic."""
-    total = weight = None
     truth = smooth_chart()
+    total, weight = np.zeros(truth.shape[:2]), np.zeros(truth.shape[:2])
     matrix = CLEAN.camera_matrix()
     mosaic_truth = np.take_along_axis(truth @ matrix.T, CLEAN.cfa(*truth.shape[:2])[..., None].astype(int), 2)[..., 0]
     for path, exposure in zip(paths, BRACKET):
@@ -31,8 +31,7 @@ def _true_weights(paths) -> np.ndarray:
         expected = mosaic_truth * gain
         sigma = np.sqrt(slope * expected + offset)
         w = np.where(expected + 3 * sigma < 0.998, gain**2 / (slope * np.maximum(expected, 0) + offset), 0)
-        total = w * value if total is None else total + w * value
-        weight = w if weight is None else weight + w
+        total, weight = total + w * value, weight + w
     frame = read_raw(paths[2])
     gains = frame.neutral_gains[CLEAN.cfa(*truth.shape[:2])]
     light = (total / np.maximum(weight, 1e-30) * gains).astype(np.float32)
@@ -56,11 +55,11 @@ def _developed(path: Path, bits: int) -> np.ndarray:
 def _peers(paths) -> dict[str, np.ndarray]:
     """Public ways to merge the same files; linear, in units of their own."""
     sixteen = [_developed(p, 16).astype(np.float32) / 65535 for p in paths]
-    total = weight = 0.0
+    total, weight = np.zeros(sixteen[0].shape), np.zeros((*sixteen[0].shape[:2], 1))
     for image, exposure in zip(sixteen, BRACKET):
         hat = 1 - np.abs(2 * image.max(-1, keepdims=True) - 1) ** 12 + 1e-6
         total, weight = total + hat * image / exposure.seconds, weight + hat
-    out = {"hat weights on LibRaw 16 bits": total / weight}
+    out: dict[str, np.ndarray] = {"hat weights on LibRaw 16 bits": total / weight}
     eight = [cv2.cvtColor(_developed(p, 8), cv2.COLOR_RGB2BGR) for p in paths]
     times = np.array([e.seconds for e in BRACKET], np.float32)
     for name, calibrate, merge in (
@@ -112,6 +111,7 @@ def bench() -> list[Table]:
             columns = np.flatnonzero((stops >= band) & (stops < band + 1))
             row.append(float(((best[:, columns] - 1) ** 2).mean() / ((relative[:, columns] - 1) ** 2).mean()))
         efficiency.add(name, *row)
+    assert ours.sigma is not None
     sigma = Table("Predicted sigma: spread of (value − truth) ÷ sigma, per stop", tuple(str(b) for b in _BANDS))
     for index, colour in enumerate(("red", "green", "blue")):
         row = []

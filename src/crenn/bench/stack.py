@@ -51,12 +51,13 @@ def bench() -> list[Table]:
         merged = merge_frames([*shot.frames, *shot.darks], shot.reference)
         one = merge_frames([shot.frames[shot.reference], *shot.darks])
         plain = merge_frames(shot.frames, shot.reference, instructions=Instructions(method="mean", follow="ground"))
-        sky = merged.ground < 5
+        assert merged.ground is not None
+        sky, still = merged.ground < 5, merged.ground > 250
         known = (one.clipped == 0) & (merged.clipped == 0)
         calm = _calm(truth)
         table = Table("Stack: the ridge observatory, 12 frames and 4 darks", ("sky", "ground"))
         gains = []
-        for where in (sky, merged.ground > 250):
+        for where in (sky, still):
             part = calm & known & where
             noise = [
                 float(np.median(np.abs((luminance(m.rgb) - truth)[part] / truth[part])) * 1.4826) for m in (one, merged)
@@ -71,14 +72,14 @@ def bench() -> list[Table]:
                     ).mean()
                 )
             )
-            for w in (sky, merged.ground > 250)
+            for w in (sky, still)
         ]
         table.add("spread ÷ predicted sigma", *spread)
         # Where a satellite passed, in the frames that show it: how much of its light is left.
         tracks = np.zeros(truth.shape, np.uint8)
         for a, b in (((-0.05, 0.42), (0.80, -0.05)), ((0.30, 0.10), (1.05, 0.30))):
-            ends = [tuple(int(v * n) for v, n in zip(p, (3000, 2000))) for p in (a, b)]
-            cv2.line(tracks, *ends, 1, 1)
+            start, end = ([int(v * n) for v, n in zip(p, (3000, 2000))] for p in (a, b))
+            cv2.line(tracks, start, end, 1, 1)
         track = (tracks > 0) & sky & calm
         left = [float(np.median((luminance(m.rgb) - truth)[track] / truth[track])) for m in (merged, plain)]
         table.add("satellites: light left over the sky, share", left[0], None)

@@ -1,5 +1,7 @@
 """The automatic tone beside public tone mappers: quality index, halos, hue, clipping."""
 
+from functools import partial
+
 import cv2
 import numpy as np
 
@@ -23,6 +25,10 @@ def scenes() -> dict[str, np.ndarray]:
         "star field": star_field(),
         "daylight": daylight(),
     }
+
+
+def _peer(name: str, rgb: np.ndarray) -> np.ndarray:
+    return peers(rgb)[name]
 
 
 def ours(rgb: np.ndarray) -> np.ndarray:
@@ -100,7 +106,7 @@ def bench() -> list[Table]:
         )
         hdr = luminance(rgb)
         results = {"Crenn": (ours(rgb), ours)}
-        results |= {key: (codes, (lambda r, key=key: peers(r)[key])) for key, codes in peers(rgb).items()}
+        results |= {key: (codes, partial(_peer, key)) for key, codes in peers(rgb).items()}
         for key, (codes, render) in results.items():
             luma = codes @ np.array([0.2126, 0.7152, 0.0722])
             table.add(

@@ -91,10 +91,10 @@ class _Light:
         # Light without a margin: a shaken camera looks through a slightly longer lens.
         self.zoomed = shaken and not scene.margin
         self.lens = Lens(scene.camera[5] / (1.06 if self.zoomed else 1.0), size, scene.distortion)
-        wide = tuple(round(v * (1 + scene.margin) / 2) * 2 for v in size)
+        wide = (round(size[0] * (1 + scene.margin) / 2) * 2, round(size[1] * (1 + scene.margin) / 2) * 2)
         self.wide = Lens(scene.camera[5] * wide[0] / size[0], wide)  # a perfect lens
         self.shipped = size == SHIPPED_SIZE and (_SHIPPED / f"{scene.name}-0.exr").exists()
-        self.stage = None
+        self.stage: Stage | None = None
         self._shared: np.ndarray | None = None
         self._kept: tuple[int, np.ndarray, np.ndarray | None] | None = None
 
@@ -140,7 +140,7 @@ class _Light:
             rgb = np.nan_to_num(np.maximum(resample(rgb, mesh), 0.0))
             sky = np.nan_to_num(np.clip(resample(sky[..., None], mesh)[..., 0], 0, 1)) if sky is not None else None
         rgb = rgb * np.float32(scene.unit)
-        if scene.stars is not None:
+        if scene.stars is not None and sky is not None:
             scene.stars.draw(rgb, sky, self.lens, scene.camera, pose, index, start, duration)
         return rgb
 

@@ -42,7 +42,7 @@ def replacing(path: Path):
             errno.ENOENT: ("cannot be written: its folder does not exist.", "Make the folder first."),
             errno.EACCES: ("cannot be written: no permission.", "Choose another folder."),
         }
-        text, remedy = reasons.get(fault.errno, (f"cannot be written: {fault.strerror or fault}.", ""))
+        text, remedy = reasons.get(fault.errno or 0, (f"cannot be written: {fault.strerror or fault}.", ""))
         raise (DiskFull if fault.errno == errno.ENOSPC else CrennError)(text, path, remedy) from fault
     finally:
         if temporary is not None:

@@ -127,9 +127,8 @@ def read_exr(path: Path) -> RadianceMap:
 
 def _usable(light: np.ndarray) -> np.ndarray:
     """Light without what is no number, held to what single precision can multiply, in place."""
-    return np.clip(
-        np.nan_to_num(light, copy=False, nan=0.0, posinf=_BRIGHTEST, neginf=0.0), -_BRIGHTEST, _BRIGHTEST, out=light
-    )
+    np.nan_to_num(light, copy=False, nan=0.0, posinf=float(_BRIGHTEST), neginf=0.0)
+    return np.clip(light, -_BRIGHTEST, _BRIGHTEST, out=light)
 
 
 def _checked_report(text) -> dict:

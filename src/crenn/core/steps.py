@@ -70,6 +70,13 @@ class PixelProgram:
         self.curve = so_far + added(table_stops() + so_far)
 
     @property
+    def shown(self) -> np.ndarray:
+        """The display's table; a `ValueError` if no step has set one."""
+        if self.display is None:
+            raise ValueError("a picture needs the steps of the display")
+        return self.display
+
+    @property
     def shift(self) -> float:
         """EV by which the matrix moves grey."""
         return float(np.log2(max(float(LUMINANCE @ (self.matrix @ np.ones(3))), 1e-9)))

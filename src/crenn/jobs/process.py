@@ -29,15 +29,15 @@ class WorkerProcess:
             "CRENN_PARENT": str(os.getpid()),
         }
         self._stopping = threading.Event()
-        self.process: subprocess.Popen | None = None
         self._watch = threading.Thread(target=self._keep, name="worker watch", daemon=True)
 
     def start(self) -> None:
+        """Start the worker, and watch it from now on."""
         self._begin()
         self._watch.start()
 
     def _begin(self) -> None:
-        self.process = subprocess.Popen(
+        self.process: subprocess.Popen = subprocess.Popen(
             [sys.executable, "-m", "crenn", "worker"], env=self._environment, start_new_session=True
         )
 
@@ -55,7 +55,7 @@ class WorkerProcess:
 
     def stop(self) -> None:
         self._stopping.set()
-        if self.process and self.process.poll() is None:
+        if self.process.poll() is None:
             self.process.terminate()
             try:
                 self.process.wait(4)

@@ -114,6 +114,13 @@ class RunningJob:
                 time.sleep(pause)
                 pause = min(pause * 2, _LONGEST_PAUSE)
 
+    @property
+    def of_scene(self) -> int:
+        """The scene it is about; a `ValueError` if it is about none."""
+        if self.scene_id is None:
+            raise ValueError(f"job {self.id} is about no scene")
+        return self.scene_id
+
     def __enter__(self) -> "RunningJob":
         self._about = about(job=self.id)
         self._about.__enter__()

@@ -43,13 +43,13 @@ def merge(job: RunningJob) -> None:
     )
     job.progress.at(0.82, "Preparing views")
     prepared = PreparedScene.from_radiance(radiance)
-    folder = prepared_name(job.scene_id, job.id)
+    folder = prepared_name(job.of_scene, job.id)
     prepared.save(job.library.scene(folder))
     job.progress.at(0.97, "Preparing views")
     with job.database.session() as session:
         document = session.get_one(Revision, session.get_one(Scene, job.scene_id).revision_id).document
     codes, _ = Renderer(prepared).picture(parse_treatment(document), Window.whole(prepared.size, _SCENE_PICTURE))
-    write_jpeg(job.library.scene_picture(job.scene_id), codes, 90)
+    write_jpeg(job.library.scene_picture(job.of_scene), codes, 90)
     replaced: list[str | None] = []
 
     def take(session) -> None:

@@ -5,6 +5,7 @@ import logging
 import os
 import signal
 import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import procrastinate
@@ -38,9 +39,9 @@ class Worker:
         self._current: RunningJob | None = None
         self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database.url))
         for kind, work in TASKS.items():
-            self.app.task(self._task(work), name=f"crenn.{kind}", queue=QUEUE, pass_context=True)
+            self.app.task(name=f"crenn.{kind}", queue=QUEUE, pass_context=True)(self._task(work))
 
-    def _task(self, work):
+    def _task(self, work: Callable[[RunningJob], None]) -> Callable[[procrastinate.JobContext, int], None]:
         def run(context: procrastinate.JobContext, job_id: int) -> None:
             with RunningJob(self.database, self.library, job_id, context.job.id) as job:
                 if not job.skip:

@@ -118,6 +118,7 @@ export function Picture() {
       ref={canvas}
       tabIndex={0}
       aria-label={tool.label}
+      data-prepared={scene?.prepared}
       data-view={wantedView}
       data-drawn={rendered?.number ?? 0}
       data-settled={!rendering && !coarse}

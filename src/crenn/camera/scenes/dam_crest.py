@@ -38,10 +38,24 @@ def build() -> Scene:
     # Air and water sides below: valley floor with a mill, reservoir, far shores and hills.
     s.box((-500, -23.0, -50), (-3.9, -22.0, 600), PLAIN, (0.045, 0.055, 0.035))
     s.box((3.9, -4.2, -50), (500, -4.0, 600), PLAIN, (0.022, 0.028, 0.034))
-    for k, (x, z, w, h) in enumerate(((-62, 70, 14, 8), (-44, 96, 10, 6), (-80, 120, 18, 9), (-36, 150, 9, 5))):
-        s.box((x, -22, z), (x + w, -22 + h, z + 9), FACADE, (0.35, 0.28, 0.22), seed=60 + k, columns=max(w // 3, 1))
-        s.gable((x - 0.4, -22 + h, z - 0.4), (x + w + 0.4, -19 + h, z + 9.4), 0, ROOF, (0.13, 0.10, 0.09), seed=80 + k)
-        lamps.append((x - 1.0, -18.0, z - 1.0, 9.0, 6.0, 2.6, 0.3))
+    for k, (left, far, w, tall) in enumerate(((-62, 70, 14, 8), (-44, 96, 10, 6), (-80, 120, 18, 9), (-36, 150, 9, 5))):
+        s.box(
+            (left, -22, far),
+            (left + w, -22 + tall, far + 9),
+            FACADE,
+            (0.35, 0.28, 0.22),
+            seed=60 + k,
+            columns=max(w // 3, 1),
+        )
+        s.gable(
+            (left - 0.4, -22 + tall, far - 0.4),
+            (left + w + 0.4, -19 + tall, far + 9.4),
+            0,
+            ROOF,
+            (0.13, 0.10, 0.09),
+            seed=80 + k,
+        )
+        lamps.append((left - 1.0, -18.0, far - 1.0, 9.0, 6.0, 2.6, 0.3))
     for k in range(46):
         x, z, h = -18 - 90 * rng.random(), 30 + 170 * rng.random(), 4 + 6 * rng.random()
         n = np.array([0.92, 0.39])

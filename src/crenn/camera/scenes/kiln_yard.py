@@ -19,7 +19,7 @@ def build() -> Scene:
     rng = np.random.default_rng(31)
     s.box((-60, -1.0, -10), (60, 0.0, 80), COBBLES, (0.21, 0.20, 0.19))
     # The kiln: a brick bottle with an arched mouth of fire.
-    planes = [(0, -1, 0, 0.0), (0, 1, 0, 13.0)]
+    planes: list[tuple] = [(0, -1, 0, 0.0), (0, 1, 0, 13.0)]
     for k in range(20):
         a = 2 * np.pi * k / 20
         planes.append((np.cos(a), 0.0, np.sin(a), np.cos(a) * -6.0 + np.sin(a) * 22.0 + 4.6))

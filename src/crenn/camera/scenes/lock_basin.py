@@ -101,7 +101,8 @@ def _barge(shift: float) -> Solids:
 def build() -> Scene:
     """Build the scene."""
     rng = np.random.default_rng(42)
-    solids, lamps = Solids(), []
+    solids = Solids()
+    lamps: list[tuple] = []
     stone, cobble = (0.26, 0.25, 0.23), (0.22, 0.21, 0.20)
     # Quays left, right and across; the water lies between, its level at 0.
     solids.box((-60, 0.0, -10), (-11, 1.2, 80), COBBLES, cobble)

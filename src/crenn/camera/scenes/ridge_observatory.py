@@ -33,14 +33,14 @@ def build() -> Scene:
     rng = np.random.default_rng(23)
     s.box((-80, -2.0, -10), (80, 0.0, 46), COBBLES, (0.12, 0.13, 0.10))
     # The ridge falls away; far ranges stand as silhouettes.
-    for x, z, w, h in (
+    for middle, far, w, h in (
         (-420, 520, 520, 62),
         (-60, 640, 460, 84),
         (330, 560, 520, 70),
         (620, 700, 500, 120),
         (-760, 680, 620, 110),
     ):
-        s.gable((x - w / 2, -60, z), (x + w / 2, h, z + 140), 2, PLAIN, (0.05, 0.06, 0.07))
+        s.gable((middle - w / 2, -60, far), (middle + w / 2, h, far + 140), 2, PLAIN, (0.05, 0.06, 0.07))
     s.box((-900, -62, 46), (900, -60, 900), PLAIN, (0.05, 0.06, 0.05))
     # Drum and dome, the low house, its door lamp and window, the aerial mast.
     s.convex(
@@ -61,14 +61,14 @@ def build() -> Scene:
     s.box((0.45, 2.2, 23.80), (0.6, 2.42, 24.0), GLOW, (0.1, 0.1, 0.1), glow=(7.0, 1.4, 0.5))
     lamps.append((0.5, 2.2, 23.4, 1.6, 0.32, 0.12, 0.3))
     s.box((-9.04, 0, 29.0), (-8.96, 9.5, 29.08), PLAIN, (0.2, 0.2, 0.2))
-    for h in (7.5, 8.3, 9.1):
-        s.box((-9.8, h, 29.0), (-8.2, h + 0.04, 29.05), PLAIN, (0.2, 0.2, 0.2))
+    for top in (7.5, 8.3, 9.1):
+        s.box((-9.8, top, 29.0), (-8.2, top + 0.04, 29.05), PLAIN, (0.2, 0.2, 0.2))
     s.box((-2.0, 0, 6.0), (2.4, 0.04, 23.9), PLAIN, (0.26, 0.25, 0.23))
-    for z in np.arange(7.0, 24.0, 2.4):
-        for x in (-2.1, 2.4):
-            s.box((x, 0, z), (x + 0.1, 0.95, z + 0.1), PLANKS, (0.25, 0.20, 0.14), seed=int(z * 3))
-        s.box((-2.08, 0.8, z), (-2.0, 0.88, z + 2.4), PLANKS, (0.25, 0.20, 0.14), seed=int(z))
-        s.box((2.42, 0.8, z), (2.5, 0.88, z + 2.4), PLANKS, (0.25, 0.20, 0.14), seed=int(z) + 1)
+    for along in np.arange(7.0, 24.0, 2.4):
+        for side in (-2.1, 2.4):
+            s.box((side, 0, along), (side + 0.1, 0.95, along + 0.1), PLANKS, (0.25, 0.20, 0.14), seed=int(along * 3))
+        s.box((-2.08, 0.8, along), (-2.0, 0.88, along + 2.4), PLANKS, (0.25, 0.20, 0.14), seed=int(along))
+        s.box((2.42, 0.8, along), (2.5, 0.88, along + 2.4), PLANKS, (0.25, 0.20, 0.14), seed=int(along) + 1)
     for k in range(60):
         x, z, r = rng.uniform(-22, 22), rng.uniform(8, 44), rng.uniform(0.15, 0.8)
         if (-2.8 < x < 3.2 and z < 25) or (-6 < x < 11 and 21 < z < 33):

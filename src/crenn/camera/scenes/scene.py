@@ -235,6 +235,7 @@ class _View:
         shown = np.zeros((self.height, self.width), np.float32)
         shifts = self._shifts(start, duration)
         for shift in shifts:
+            assert self.scene.moving is not None
             arrays = self.scene.moving(shift).arrays()
             shown += self.trace(arrays, 1, self._box_of([arrays]))[1] / len(shifts)
         return cv2.GaussianBlur(shown.astype(np.float32), (3, 3), 0.5)

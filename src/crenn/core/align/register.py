@@ -5,6 +5,7 @@ it, with the weights of their noise and Tukey's biweight against what moved. Inv
 (Baker and Matthews 2004) run from a small size up to half the mosaic's.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -219,7 +220,7 @@ class _Places:
     def refine(self, matrix: np.ndarray, steps: int) -> tuple[np.ndarray, np.ndarray | None, int]:
         """Gauss-Newton steps: (matrix, inverse of the information or None, places used)."""
         n = self.normaliser
-        information, used = None, 0
+        information, used = np.eye(9), 0
         for step_count in range(steps):
             value = self.sampled(matrix)
             used = int(np.count_nonzero(value == value))
@@ -381,7 +382,7 @@ def _as_bytes(level: Level, scale: float) -> np.ndarray:
 def _features(fixed: Level, other: Level) -> list[np.ndarray]:
     """Similarity from matched features (Lowe 2004; Fischler and Bolles 1981), or nothing."""
     scale = 2 * _scale(fixed, other)
-    finder = cv2.SIFT_create(1500, contrastThreshold=0.02)
+    finder = cv2.SIFT.create(1500, contrastThreshold=0.02)
     found = [finder.detectAndCompute(_as_bytes(v, scale), v.valid.astype(np.uint8) * 255) for v in (fixed, other)]
     if any(d is None or len(d) < 6 for _, d in found):
         return []
@@ -389,8 +390,8 @@ def _features(fixed: Level, other: Level) -> list[np.ndarray]:
     good = [p[0] for p in pairs if len(p) == 2 and p[0].distance < 0.8 * p[1].distance]
     if len(good) < 6:
         return []
-    a = np.float32([found[0][0][m.queryIdx].pt for m in good])
-    b = np.float32([found[1][0][m.trainIdx].pt for m in good])
+    a = np.array([found[0][0][m.queryIdx].pt for m in good], np.float32)
+    b = np.array([found[1][0][m.trainIdx].pt for m in good], np.float32)
     matrix, inside = cv2.estimateAffinePartial2D(a, b, ransacReprojThreshold=2.0, maxIters=4000, confidence=0.999)
     if matrix is None or inside.sum() < 6:
         return []
@@ -442,7 +443,7 @@ def _expected_error(places: _Places, covariance: np.ndarray) -> float:
 
 
 def register(
-    fixed: list[Level], other: list[Level], guesses: list[np.ndarray] = (), finest: int = 0
+    fixed: list[Level], other: list[Level], guesses: Sequence[np.ndarray] = (), finest: int = 0
 ) -> Registration | None:
     """Register a frame against a fixed one.
 

@@ -119,10 +119,9 @@ def _similarity(a: np.ndarray, b: np.ndarray, reach: float) -> np.ndarray | None
     a, b = a[:n], b[:n]
     tree = cKDTree(b)
     near = tree.query_ball_point(a, reach)
-    pairs = [(i, j) for i, partners in enumerate(near) for j in partners]
+    pairs = np.array([(i, j) for i, partners in enumerate(near) for j in partners])
     if len(pairs) < 4:
         return None
-    pairs = np.array(pairs)
     best, most = None, 0
     for _ in range(3000):
         p, q = pairs[rng.integers(len(pairs), size=2)]

@@ -156,7 +156,8 @@ def _profile_matrix(data: bytes | None) -> tuple[np.ndarray, str | None, bool]:
         return plain, None, False
     try:
         profile = ImageCms.ImageCmsProfile(io.BytesIO(data)).profile
-        columns = [profile.red_colorant[0], profile.green_colorant[0], profile.blue_colorant[0]]
+        colorants = (profile.red_colorant, profile.green_colorant, profile.blue_colorant)
+        columns = [c[0] for c in colorants if c is not None]
         matrix = adaptation_matrix(_D50, xy_to_xyz(*D65_XY)) @ np.array(columns).T
         name = (profile.profile_description or "a profile").strip()
     except Exception:
@@ -207,9 +208,10 @@ def _decode(path: Path) -> tuple[np.ndarray, str, np.ndarray, list[str]]:
             # Pillow reads 16-bit colour as 8 bits; but it tells where data breaks off or its sums do not agree.
             with Image.open(path) as picture:
                 picture.verify()
-            pixels = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
-            if pixels is None:
+            read = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
+            if read is None:
                 raise ValueError("no PNG")
+            pixels = read
             if pixels.ndim == 3:
                 pixels = pixels[..., [2, 1, 0, 3][: pixels.shape[2]]]
     notes: list[str] = []

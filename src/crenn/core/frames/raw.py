@@ -159,10 +159,10 @@ def _decode(path: Path, name: str) -> RawFrame:
     with open_raw(path) as raw:
         metadata = read_metadata(path, raw)
         try:
-            pattern = _bayer_pattern(raw)
-            developed = pattern is None
+            bayer = _bayer_pattern(raw)
+            developed = bayer is None
+            pattern = np.array([[0, 1], [1, 2]], np.uint8) if bayer is None else bayer
             if developed:
-                pattern = np.array([[0, 1], [1, 2]], np.uint8)
                 mosaic = _developed_mosaic(raw)
             else:
                 mosaic = raw.raw_image_visible[: raw.sizes.height, : raw.sizes.width].copy()

@@ -1,6 +1,7 @@
 """White balance: which light counts as white."""
 
 import numpy as np
+from pydantic import ValidationError
 
 from crenn.core.colour.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, xy_to_xyz
 from crenn.core.colour.white import balance_matrix, temperature_of, white_xy
@@ -51,11 +52,10 @@ def white_of_patch(mean_rgb, as_shot: tuple[float, float]) -> tuple[float, float
     d65, shot = xy_to_xyz(*D65_XY), xy_to_xyz(*white_xy(*as_shot))
     xyz = adaptation_matrix(d65, shot) @ REC2020_TO_XYZ @ mean_rgb
     temperature, tint = temperature_of(*(xyz[:2] / xyz.sum()))
-    fields = WhiteBalanceParameters.model_fields
-    for value, name in ((temperature, "temperature"), (tint, "tint")):
-        extra = fields[name].json_schema_extra
-        if not extra["low"] <= value <= extra["high"]:
-            raise ValueError("No white light has this colour. Pick a grey or white place.")
+    try:
+        WhiteBalanceParameters(temperature=temperature, tint=tint)
+    except ValidationError:
+        raise ValueError("No white light has this colour. Pick a grey or white place.") from None
     return temperature, tint
 
 

@@ -36,7 +36,8 @@ class Gathered:
     warnings: list[str] = field(default_factory=list)
 
 
-def _noise_of(frame: RawFrame) -> NoiseModel:
+def noise_of(frame: RawFrame) -> NoiseModel:
+    """A frame's noise model: its file's, else an estimate."""
     return frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
 
 
@@ -95,10 +96,11 @@ def gather(
         )
     # Even frames among pictures are flats; where all are even they are pictures of something even.
     perhaps_flat: list[LightFrame] = []
-    for index, frame in enumerate(frames):
-        if frame is None:
+    for index, read in enumerate(frames):
+        if read is None:
             continue
-        noise, given = _noise_of(frame), kinds[index]
+        frame = read
+        noise, given = noise_of(frame), kinds[index]
         kind = given or _told_by_content(frame, noise)
         if kind in ("dark", "bias") or given == "flat":
             # Sizes of calibration frames are judged where they are used, with a sentence of their own.
@@ -191,7 +193,7 @@ def _take_darkness(out: Gathered, frames: Sequence[RawFrame | None], shared: tup
     darks, out.darks = out.darks, []
     for index, frame in enumerate(frames):
         if frame is not None and any(frame is d for d in darks) and _key(frame) == shared:
-            out.lights.append(LightFrame.of(frame, index, _noise_of(frame), saturation_level(frame)))
+            out.lights.append(LightFrame.of(frame, index, noise_of(frame), saturation_level(frame)))
 
 
 def _settle_flats(out: Gathered, even: list[LightFrame]) -> None:

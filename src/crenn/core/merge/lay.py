@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
@@ -9,7 +10,6 @@ import numpy as np
 from crenn.core.align.horizon import find_ground, painted, snapped
 from crenn.core.align.proxy import SEEN, SHARP, Level, levels_of, relative_sharpness, seen
 from crenn.core.align.register import is_still, refined, register, shifts_of
-from crenn.core.align.stars import SkyFit, find_stars, fit_sky, is_star_field
 from crenn.core.frames.light import LightFrame
 from crenn.core.geometry.mapping import Mesh
 from crenn.core.geometry.resample import resample
@@ -19,6 +19,9 @@ from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.mosaics import Mosaics
 from crenn.core.mosaic.bayer import half_colour
 from crenn.core.progress import Progress
+
+if TYPE_CHECKING:
+    from crenn.core.align.stars import SkyFit
 
 #: Less agreement of structure than the first means too little to go by, less than the second another view.
 _ALIKE, _OTHER = 0.4, 0.25
@@ -67,11 +70,14 @@ def lay_sky(
     progress: Progress,
 ) -> Laid | None:
     """Register a stack on its stars, and find the ground that stays; None if it shows no stars, or none that turn."""
+    # SciPy's optimiser takes long to import, and only stacks that may show stars need it.
+    from crenn.core.align.stars import find_stars, fit_sky, is_star_field
+
     count = len(frames)
     stars, quarters = [], []
     witnesses = set(np.linspace(0, count - 1, min(count, _WITNESSES)).round().astype(int).tolist()) | {reference}
     levels = np.ones(count)
-    colour_mean = None
+    colour_mean: np.ndarray = np.zeros((1, 1, 3), np.float32)
     for k, frame in enumerate(frames):
         progress.at(0.6 * k / count, f"Looking for stars in {frame.name}")
         mosaic = _mended(mosaics, k, hot)
@@ -87,8 +93,8 @@ def lay_sky(
             quarter = cv2.resize(luma, (luma.shape[1] // 2, luma.shape[0] // 2), interpolation=cv2.INTER_AREA)
             quarters.append((k, quarter))
             small = cv2.resize(colour, (luma.shape[1] // 4, luma.shape[0] // 4), interpolation=cv2.INTER_AREA)
-            colour_mean = small if colour_mean is None else colour_mean + small
-    colour_mean /= len(quarters)
+            colour_mean = small + colour_mean
+    colour_mean = colour_mean / len(quarters)
     height, width = mosaics.shape
     times = _times(frames)
     fit = fit_sky(stars, times, reference, (width, height))
@@ -133,14 +139,14 @@ def lay_sky(
 
 def _times(frames: Sequence[LightFrame]) -> np.ndarray:
     """Moments of the frames in seconds; by their order where the files do not tell."""
-    taken = [f.metadata.taken for f in frames]
-    if any(t is None for t in taken) or len(set(taken)) < len(taken):
+    taken = [f.metadata.taken for f in frames if f.metadata.taken is not None]
+    if len(set(taken)) < len(frames):
         return np.arange(len(frames), dtype=float)
     first = min(taken)
     return np.array([(t - first).total_seconds() for t in taken])
 
 
-def _sky_shift(fit: SkyFit, k: int) -> float:
+def _sky_shift(fit: "SkyFit", k: int) -> float:
     """Largest way of the sky between the reference frame and another, in pixels."""
     return (
         0.0
@@ -162,7 +168,7 @@ def _ground(
     first: LightFrame,
     quarters: list[tuple[int, np.ndarray]],
     colour_mean: np.ndarray,
-    fit: SkyFit,
+    fit: "SkyFit",
     reference: int,
     instructions: Instructions,
     size: tuple[int, int],
@@ -170,16 +176,16 @@ def _ground(
     """The ground as a mask, uint8 (H, W)."""
     values = np.stack([q for _, q in quarters])
     shape = values.shape[1:]
-    turned = []
-    for k, quarter in quarters:
+
+    def as_sky(k: int, quarter: np.ndarray) -> np.ndarray:
         if k == reference:
-            turned.append(quarter)
-            continue
+            return quarter
         # A mesh between pictures a quarter the size.
-        full = fit.mesh(k)
-        small = Mesh.of(lambda p, full=full: (full.at(p * 4 + 1.5) - 1.5) / 4, shape)
-        turned.append(resample(quarter[..., None], small)[..., 0])
-    turned = np.stack(turned)
+        mesh = fit.mesh(k)
+        small = Mesh.of(lambda p: (mesh.at(p * 4 + 1.5) - 1.5) / 4, shape)
+        return resample(quarter[..., None], small)[..., 0]
+
+    turned = np.stack([as_sky(k, quarter) for k, quarter in quarters])
     level, calm = np.maximum(values.mean(0), 0), cv2.medianBlur(values.mean(0).astype(np.float32), 5)
     model = first.noise
     # Four quads of four sites each: about 16 times less variance than a site.

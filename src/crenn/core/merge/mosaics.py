@@ -45,7 +45,9 @@ def let_go(mosaic: np.ndarray) -> None:
     """Give back the memory of a mosaic that waits on disk."""
     if isinstance(mosaic, np.memmap) and mosaic.size:
         mosaic.flush()
-        mosaic._mmap.madvise(mmap.MADV_DONTNEED)
+        pages = getattr(mosaic, "_mmap", None)
+        if isinstance(pages, mmap.mmap):
+            pages.madvise(mmap.MADV_DONTNEED)
 
 
 class Mosaics:
@@ -61,10 +63,9 @@ class Mosaics:
     def __init__(self, count: int, shape: tuple[int, int]):
         self.count, self.shape = count, shape
         self._frame = shape[0] * shape[1] * 2
-        self._kept: list[np.ndarray | None] | None = [None] * count
+        self._kept: dict[int, np.ndarray] = {}
         self._folder: Path | None = None
         if count * self._frame > _IN_MEMORY:
-            self._kept = None
             self._folder = Path(tempfile.mkdtemp(prefix="crenn-stack-"))
 
     def __enter__(self) -> "Mosaics":
@@ -73,7 +74,7 @@ class Mosaics:
     def __exit__(self, *_) -> None:
         if self._folder is not None:
             shutil.rmtree(self._folder, ignore_errors=True)
-        self._kept = None
+        self._kept.clear()
 
     def put(self, index: int, mosaic: np.ndarray) -> None:
         """Keep a mosaic, uint16 (H, W).
@@ -83,7 +84,7 @@ class Mosaics:
         CrennError
             If the disk is full.
         """
-        if self._kept is not None:
+        if self._folder is None:
             self._kept[index] = np.array(mosaic) if isinstance(mosaic, np.memmap) else mosaic
             return
         try:
@@ -97,19 +98,18 @@ class Mosaics:
 
     def get(self, index: int) -> np.ndarray:
         """A mosaic, uint16 (H, W)."""
-        if self._kept is not None:
+        if self._folder is None:
             return self._kept[index]
         return np.fromfile(self._folder / str(index), np.uint16).reshape(self.shape)
 
-    def band(self, top: int, bottom: int, out: np.ndarray | None = None) -> np.ndarray:
+    def band(self, top: int, bottom: int) -> np.ndarray:
         """Rows of all mosaics, uint16 (K, rows, W)."""
         rows, width = bottom - top, self.shape[1]
-        out = np.empty((self.count, rows, width), np.uint16) if out is None else out[:, :rows]
+        out = np.empty((self.count, rows, width), np.uint16)
         for k in range(self.count):
-            if self._kept is not None:
+            if self._folder is None:
                 out[k] = self._kept[k][top:bottom]
             else:
-                out[k] = np.fromfile(self._folder / str(k), np.uint16, rows * width, offset=top * width * 2).reshape(
-                    rows, width
-                )
+                part = np.fromfile(self._folder / str(k), np.uint16, rows * width, offset=top * width * 2)
+                out[k] = part.reshape(rows, width)
         return out

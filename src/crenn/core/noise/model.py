@@ -4,7 +4,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-
 #: Lower quartile of the chi-squared distribution of 14 degrees of freedom, as a share of its mean (Abramowitz and
 #: Stegun 1964, 26.4).
 _QUARTILE = 10.16531380537706 / 14

@@ -4,6 +4,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Hashable
 from dataclasses import dataclass, replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -67,7 +68,8 @@ class _Recent:
     """The last few results by what they depend on."""
 
     def __init__(self, most: int):
-        self._most, self._items, self._lock = most, OrderedDict(), threading.Lock()
+        self._most, self._lock = most, threading.Lock()
+        self._items: OrderedDict[Hashable, Any] = OrderedDict()
 
     def get(self, key: Hashable, make):
         with self._lock:
@@ -163,12 +165,13 @@ class Renderer:
         )
 
     def _arguments(self, program: PixelProgram, window: Window) -> tuple:
-        placed = program.placement is not None
+        placement = program.placement
+        placed = placement is not None
         grid = self.base(program.reach) if placed else _NO_GRID
         cells = grid.cells
-        if placed:
+        if placement is not None:
             # The grid is small: what its stops are placed on is looked up here once, not for every pixel.
-            placed_ev = np.interp(cells + program.shift, table_stops(), program.placement)
+            placed_ev = np.interp(cells + program.shift, table_stops(), placement)
             cells = (placed_ev - program.relief * cells).astype(np.float32)
         step = 1.0 / window.scale / grid.cell
         origin_y = (window.y + 0.5 / window.scale) / grid.cell + 1.0
@@ -236,7 +239,7 @@ class Renderer:
         picture_codes(
             source,
             *self._arguments(program, window),
-            program.display.astype(np.float32),
+            program.shown.astype(np.float32),
             np.float32(2**bits - 1),
             np.float32(bits == 8),
             out,

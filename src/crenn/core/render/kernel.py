@@ -51,10 +51,10 @@ def _placed_ev(cells, gy, gx, step, grid_start, grid_layer, relief, stop, ev):
     for x in range(stop.size):
         px = min(max(gx + np.float32(x) * step, _ZERO), last_x)
         pz = min(max((stop[x] - grid_start) * per_layer, _ZERO), last_z)
-        j, k = min(np.uint32(px), np.uint32(columns - 2)), min(np.uint32(pz), np.uint32(layers - 2))
-        fx, fz = px - np.float32(j), pz - np.float32(k)
-        a = plane[j, k] + fz * (plane[j, k + np.uint32(1)] - plane[j, k])
-        b = plane[j + np.uint32(1), k] + fz * (plane[j + np.uint32(1), k + np.uint32(1)] - plane[j + np.uint32(1), k])
+        m, n = min(np.uint32(px), np.uint32(columns - 2)), min(np.uint32(pz), np.uint32(layers - 2))
+        fx, fz = px - np.float32(m), pz - np.float32(n)
+        a = plane[m, n] + fz * (plane[m, n + np.uint32(1)] - plane[m, n])
+        b = plane[m + np.uint32(1), n] + fz * (plane[m + np.uint32(1), n + np.uint32(1)] - plane[m + np.uint32(1), n])
         ev[x] = a + fx * (b - a) + relief * stop[x]
 
 

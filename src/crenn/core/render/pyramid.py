@@ -82,7 +82,7 @@ class PreparedScene:
 
         try:
             report = json.loads((folder / "report.json").read_text())
-            levels = []
+            levels: list[np.ndarray] = []
             while (level := load(f"level{len(levels)}")) is not None:
                 levels.append(level)
             if not levels:

@@ -154,7 +154,7 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
         moved = moved + np.interp(moved, grid, program.placement)
     if program.curve is not None:
         moved = moved + np.interp(moved, grid, program.curve)
-    tones = lightness(np.interp(moved, grid, program.display))
+    tones = lightness(np.interp(moved, grid, program.shown))
     return [(float(s), round(float(t), 2)) for s, t in zip(stops, tones)]
 
 

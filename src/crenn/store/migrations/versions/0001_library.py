@@ -88,4 +88,6 @@ def upgrade() -> None:
     )
     op.create_index("job_changed", "job", ["changed"])
     # The queue's own schema, as its package ships it; percent signs are its own, not parameters.
-    op.get_bind().connection.driver_connection.execute(SchemaManager.get_schema())
+    driver = op.get_bind().connection.driver_connection
+    assert driver is not None
+    driver.execute(SchemaManager.get_schema())

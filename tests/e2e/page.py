@@ -1,0 +1,117 @@
+"""The page in a real browser: one application and one browser for all tests of a process."""
+
+import base64
+import os
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+import cv2
+import numpy as np
+from playwright.sync_api import expect, sync_playwright
+
+from tests.support import Served, fresh_database, night, shared, take
+
+_FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+_PIXELS = "document.querySelector('.picture canvas').toDataURL('image/png')"
+
+
+class Browser:
+    """A served application with its worker, and a browser."""
+
+    def __init__(self) -> None:
+        self.folder = Path(tempfile.mkdtemp(prefix="crenn-e2e-"))
+        self.served = Served(self.folder, fresh_database())
+        self._playwright = sync_playwright().start()
+        self.browser = self._playwright.chromium.launch(
+            executable_path=shutil.which("chromium"), args=_FLAGS, env=os.environ | {"HOME": str(self.folder)}
+        )
+        self.count = 0
+
+    def close(self) -> None:
+        self.browser.close()
+        self._playwright.stop()
+        self.served.stop()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+
+class PageCase(unittest.TestCase):
+    """A test on the page; it brings in frames of its own."""
+
+    def setUp(self) -> None:
+        self.shared = shared(Browser)
+        self.served = self.shared.served
+        self.context = self.shared.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.addCleanup(self.context.close)
+        self.page = self.context.new_page()
+        self.faults: list[str] = []
+        self.page.on("pageerror", lambda fault: self.faults.append(str(fault)))
+        self.page.on("console", lambda said: self.faults.append(said.text) if self._matters(said) else None)
+        self.page.goto(self.served.address)
+
+    @staticmethod
+    def _matters(said) -> bool:
+        """Whether what the browser says is a fault of the page, as of its security policy."""
+        return said.type == "error" and "Failed to load resource" not in said.text and "WebSocket" not in said.text
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.faults, [])
+
+    def number(self) -> int:
+        """A number that no other test of this process has."""
+        self.shared.count += 1
+        return self.shared.count
+
+    def send(self, name: str, light, **more) -> None:
+        """Upload a bracket through the page and open its scene."""
+        paths = take(self.shared.folder / name, light, name=name, **more)
+        self.page.get_by_test_id("files").set_input_files([str(p) for p in paths])
+        card = self.page.locator("section.shoot").filter(has_text=name).locator("a.scene")
+        expect(card.locator("img")).to_be_visible(timeout=60_000)
+        card.click()
+        self.settled()
+
+    def bring_in(self) -> None:
+        """Upload a night of its own and open it."""
+        number = self.number()
+        self.send(f"night{number}x", night(), seed=number)
+
+    def settled(self) -> None:
+        """The newest picture is drawn at rest and everything is stored."""
+        # What was just done has reached the page when the next picture but one is drawn.
+        self.page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+        expect(self.page.locator("[data-storing=stored]")).to_be_visible(timeout=15_000)
+        expect(self.page.locator(".picture canvas[data-settled=true]")).not_to_have_attribute(
+            "data-drawn", "0", timeout=30_000
+        )
+
+    def pixels(self) -> np.ndarray:
+        """The canvas as drawn, float (h, w, 3), 0–255; only the picture's part."""
+        data = base64.b64decode(self.page.evaluate(_PIXELS).split(",")[1])
+        image = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+        inside = image[..., 3] > 0
+        rows, columns = np.flatnonzero(inside.any(1)), np.flatnonzero(inside.any(0))
+        return image[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1, :3].astype(float)
+
+    def dial(self, name: str):
+        return self.page.locator(f"[data-dial='{name}']")
+
+    def drag(self, name: str, way: float) -> None:
+        box = self.dial(name).locator(".thumb").bounding_box()
+        x, y = box["x"] + 1.5, box["y"] + 6
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        for i in range(1, 9):
+            self.page.mouse.move(x + way * i / 8, y)
+        self.page.mouse.up()
+
+    def value(self, name: str) -> float:
+        return float(self.dial(name).locator("input").input_value().replace("\u2212", "-"))
