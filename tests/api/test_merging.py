@@ -6,8 +6,8 @@ import numpy as np
 
 from crenn.camera.sensor import Exposure, Sensor
 from tests.api.case import ApiCase
-from tests.core.test_moving import crossing
-from tests.core.test_stack import DARK, even
+from tests.core.merge.test_ghosts import crossing
+from tests.core.merge.test_stack import DARK, even
 from tests.support import night, take
 
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)

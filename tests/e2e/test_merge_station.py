@@ -6,7 +6,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from crenn.camera.sensor import Sensor
-from tests.core.test_moving import crossing
+from tests.core.merge.test_ghosts import crossing
 from tests.e2e.page import PageCase
 
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)

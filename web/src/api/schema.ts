@@ -1375,7 +1375,8 @@ export interface components {
          * @description A stroke of the brush over the merged picture.
          *
          *     ``points`` are shares of the picture's width and height, ``radius`` a share of its width. ``moved`` takes the place
-         *     from one frame (``frame``, by name; the program's choice if none), ``still`` from all; ``sky`` and ``ground`` say what
+         *     from one frame (``frame``, by name; the program's choice if none), ``still`` from all; ``sky`` and ``ground`` say
+         *     what
          *     a star stack follows there.
          */
         Stroke: {

@@ -6,14 +6,7 @@ import { told } from "../../state/messages";
 import { instruct, useInstructions } from "../../state/merging";
 import { loadScene, useScene } from "../../state/scene";
 import { number, shutter } from "../../units";
-
-/** Seconds of a typed exposure time such as 1/60 or 2.5; null if it is none. */
-export function parseSeconds(text: string): number | null {
-  const match = /^\s*(\d+(?:\.\d+)?)(?:\s*\/\s*(\d+(?:\.\d+)?))?\s*s?\s*$/.exec(text.replace(",", "."));
-  if (!match) return null;
-  const value = Number(match[1]) / Number(match[2] ?? 1);
-  return value > 0 && value <= 36000 ? value : null;
-}
+import { parseSeconds } from "./seconds";
 
 /** One frame: what its file tells, what it is for, and whether it is the reference. */
 export function FrameFacts({ frame }: { frame: Frame }) {

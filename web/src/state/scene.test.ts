@@ -1,0 +1,130 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+
+import { api, type Parameter, type Scene, type Treatment } from "../api/client";
+import { automaticOf, hold, loadScene, preview, redo, release, rungAt, store, undo, useScene, valueOf, withRung, withValue } from "./scene";
+import { useMessages } from "./messages";
+
+const treatment = {
+  exposure: { on: true, ev: null },
+  placement: { on: true, rungs: [{ stop: -4, ev: 0.8 }] },
+} as unknown as Treatment;
+const ev = { step: "exposure", name: "ev", low: -12, high: 12, increment: 0.05, default: null } as unknown as Parameter;
+
+const answer = (status: number, body: unknown) => ({ data: status < 300 ? body : undefined, error: status < 300 ? undefined : body, response: { status } as Response });
+const state = (revision: number, document: Treatment = treatment) => ({ treatment: document, revision, label: "x", can_undo: true, can_redo: false });
+
+beforeEach(() => {
+  vi.useFakeTimers();
+  useScene.setState({ scene: { id: 3, treatment, revision: 10 } as unknown as Scene, treatment, revision: 10, storing: "stored", held: false });
+  useMessages.setState({ list: [] });
+});
+afterEach(() => {
+  vi.restoreAllMocks();
+  vi.useRealTimers();
+});
+
+describe("values by parameter", () => {
+  it("are read and set without touching the rest, automatic ones as null", () => {
+    expect(valueOf(treatment, ev)).toBeNull();
+    const brighter = withValue(treatment, ev, 1.5);
+    expect(valueOf(brighter, ev)).toBe(1.5);
+    expect(valueOf(treatment, ev)).toBeNull();
+    expect(brighter.placement).toBe(treatment.placement);
+  });
+  it("come to what the scene makes of them", () => {
+    const scene = { automatic: { values: { "exposure.ev": 2.3 } } } as unknown as Scene;
+    expect(automaticOf(scene, ev)).toBe(2.3);
+    expect(automaticOf(null, { ...ev, default: 1.3 })).toBe(1.3);
+    expect(automaticOf(null, ev)).toBe(0);
+  });
+});
+
+describe("rungs", () => {
+  it("are moved, put in order, held to eight stops, and gone at nothing", () => {
+    expect(rungAt(treatment, -4)).toBe(0.8);
+    expect(rungAt(treatment, 0)).toBe(0);
+    const two = withRung(treatment, -6, 1.234);
+    expect(two.placement.rungs).toEqual([
+      { stop: -6, ev: 1.25 },
+      { stop: -4, ev: 0.8 },
+    ]);
+    expect(rungAt(withRung(treatment, -4, 99), -4)).toBe(8);
+    expect(withRung(treatment, -4, 0.01).placement.rungs).toEqual([]);
+  });
+});
+
+describe("storing", () => {
+  it("sends the newest state with the revision it was made from", async () => {
+    const put = vi.spyOn(api, "PUT").mockResolvedValue(answer(200, state(11)) as never);
+    preview((t) => withValue(t, ev, 2));
+    store("Exposure");
+    expect(useScene.getState().storing).toBe("storing");
+    await vi.runAllTimersAsync();
+    const sent = put.mock.calls[0][1] as unknown as { body: { parent: number; label: string; document: Treatment } };
+    expect(sent.body).toMatchObject({ parent: 10, label: "Exposure", document: { exposure: { ev: 2 } } });
+    expect(useScene.getState()).toMatchObject({ storing: "stored", revision: 11 });
+  });
+  it("tries again until the database is back, and says so meanwhile", async () => {
+    const put = vi
+      .spyOn(api, "PUT")
+      .mockResolvedValueOnce(answer(503, { detail: "away", kind: "database" }) as never)
+      .mockRejectedValueOnce(new TypeError("no network"))
+      .mockResolvedValue(answer(200, state(12)) as never);
+    store("Exposure");
+    await vi.advanceTimersByTimeAsync(10);
+    expect(useScene.getState().storing).toBe("waiting");
+    await vi.advanceTimersByTimeAsync(2500);
+    expect(put).toHaveBeenCalledTimes(3);
+    expect(useScene.getState()).toMatchObject({ storing: "stored", revision: 12 });
+    expect(useMessages.getState().list).toEqual([]);
+  });
+  it("gives way where another window was first, and shows what is stored there", async () => {
+    const theirs = withValue(treatment, ev, -3);
+    vi.spyOn(api, "PUT").mockResolvedValue(answer(409, { detail: "changed in another window", kind: "stale" }) as never);
+    vi.spyOn(api, "GET").mockResolvedValue(answer(200, { id: 3, treatment: theirs, revision: 15, can_undo: true, can_redo: false }) as never);
+    preview((t) => withValue(t, ev, 2));
+    store("Exposure");
+    await vi.runAllTimersAsync();
+    expect(useScene.getState()).toMatchObject({ revision: 15, treatment: theirs });
+    expect(useMessages.getState().list[0].text).toContain("another window");
+  });
+  it("sends only the last of several changes made while one is on its way", async () => {
+    let release: (answered: unknown) => void = () => undefined;
+    const put = vi.spyOn(api, "PUT").mockImplementationOnce(() => new Promise((done) => (release = done)) as never);
+    put.mockResolvedValue(answer(200, state(12)) as never);
+    for (const value of [1, 2, 3]) {
+      preview((t) => withValue(t, ev, value));
+      store("Exposure");
+    }
+    release(answer(200, state(11)));
+    await vi.runAllTimersAsync();
+    const sent = put.mock.calls.map((c) => (c[1] as unknown as { body: { document: Treatment } }).body.document.exposure.ev);
+    expect(sent).toEqual([1, 3]);
+    expect(useScene.getState().revision).toBe(12);
+  });
+});
+
+describe("undo and redo", () => {
+  it("take over what the server says", async () => {
+    const before = withValue(treatment, ev, 0.5);
+    vi.spyOn(api, "POST").mockResolvedValue(answer(200, state(9, before)) as never);
+    await undo();
+    expect(useScene.getState()).toMatchObject({ treatment: before, revision: 9, storing: "stored" });
+    await redo();
+    expect(vi.mocked(api.POST).mock.calls.map((c) => c[0])).toEqual(["/api/scenes/{scene_id}/undo", "/api/scenes/{scene_id}/redo"]);
+  });
+});
+
+describe("news of the scene", () => {
+  it("never changes the treatment under a held dial", async () => {
+    const theirs = withValue(treatment, ev, -3);
+    vi.spyOn(api, "GET").mockResolvedValue(answer(200, { id: 3, treatment: theirs, revision: 15, can_undo: true, can_redo: false }) as never);
+    hold("limits");
+    expect(useScene.getState().heldView).toBe("limits");
+    await loadScene(3);
+    expect(useScene.getState().treatment).toBe(treatment);
+    release();
+    await loadScene(3);
+    expect(useScene.getState().treatment).toEqual(theirs);
+  });
+});
