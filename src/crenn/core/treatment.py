@@ -8,8 +8,9 @@ import json
 from pathlib import Path
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import ConfigDict, Field, ValidationError
 
+from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
 from crenn.core.light.ends import ENDS, EndsParameters
 from crenn.core.light.exposure import EXPOSURE, ExposureParameters
@@ -24,10 +25,10 @@ STEPS: tuple[Step, ...] = (EXPOSURE, WHITE_BALANCE, PLACEMENT, TONE, ENDS)
 DISPLAY_STEPS = frozenset({"ends"})
 
 
-class Treatment(BaseModel):
+class Treatment(Document):
     """The treatment document, version 1."""
 
-    model_config = ConfigDict(extra="forbid", json_schema_serialization_defaults_required=True)
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
     format: Literal["crenn-treatment"] = "crenn-treatment"
     version: Literal[1] = 1

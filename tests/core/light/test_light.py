@@ -154,15 +154,3 @@ class Prepared(FolderCase):
         self.assertEqual(len(scene.levels), 3)
         for level in scene.levels:
             self.assertAlmostEqual(float(level.mean()), float(scene.levels[0].mean()), delta=1e-4)
-
-    def test_windows_beyond_the_edge_and_of_odd_scale(self):
-        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(night(300, 500), None)))
-        for window in (
-            Window(480, 280, 100, 100, 100, 100),
-            Window(0, 0, 500, 300, 777, 466),
-            Window(3, 5, 7, 9, 70, 90),
-            Window(0, 0, 500, 300, 1, 1),
-        ):
-            codes, limits = renderer.picture(parse_treatment({}), window, oversample=2)
-            self.assertEqual(codes.shape, (window.out_height, window.out_width, 3))
-            self.assertEqual(limits.shape, codes.shape[:2])

@@ -1,17 +1,16 @@
-"""The render: identity, placement, edges, hue, windows and scales."""
+"""The render: identity, placement, reach, edges and hue."""
 
 import unittest
 
 import numpy as np
 
-from crenn.core.colour.spaces import delta_e2000, srgb_decode, srgb_to_lab
+from crenn.core.colour.spaces import srgb_decode, srgb_to_lab
 from crenn.core.fastmath import cbrt, exp2, log2
 from crenn.core.light.ends import shown_luminance
 from crenn.core.light.placement import Rung, placement_ev
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.render.views import ladder, paint_view, probe
 from crenn.core.steps import table_stops
 from crenn.core.treatment import Treatment, parse_treatment
 from tests.support import night
@@ -108,6 +107,39 @@ class Edges(unittest.TestCase):
         self.assertGreater(contrast, 0.8)
 
 
+class Reach(unittest.TestCase):
+    """Waves of light, a fifth of the picture long: reach says whether they belong to the base or are detail."""
+
+    @classmethod
+    def setUpClass(cls):
+        x = np.arange(1000, dtype=np.float32)
+        cls.waves = 0.35 * np.sin(2 * np.pi * x / 200)
+        rgb = np.repeat(np.repeat((0.05 * np.exp2(cls.waves))[None, :, None], 300, 0), 3, 2)
+        cls.renderer = renderer(rgb)
+
+    def stretched(self, reach: float, local: float = 2.0) -> float:
+        """How many times stronger the waves are after placement."""
+        treatment = parse_treatment(
+            Treatment.neutral().model_dump()
+            | {"placement": {"shadows": 0.0, "highlights": 0.0, "local": local, "reach": reach}}
+        )
+        light = self.renderer.linear(treatment, Window.whole(self.renderer.scene.size))
+        return float(np.log2(light[150, 200:800, 1]).std() / self.waves[200:800].std())
+
+    def test_within_reach_waves_are_stretched_by_local_contrast(self):
+        # Not quite twice and half: light of one stop pulls the base a little towards itself.
+        self.assertTrue(1.6 < self.stretched(20) <= 2.0)
+        self.assertTrue(0.5 <= self.stretched(20, 0.5) < 0.7)
+        self.assertAlmostEqual(self.stretched(20, 1.0), 1.0, places=4)
+
+    def test_beyond_reach_they_belong_to_the_base(self):
+        self.assertLess(self.stretched(0.5), 1.1)
+
+    def test_more_reach_takes_in_more(self):
+        factors = [self.stretched(reach) for reach in (0.5, 1, 2, 4, 8)]
+        self.assertTrue((np.diff(factors) > 0.02).all(), factors)
+
+
 class Colour(unittest.TestCase):
     def test_a_sodium_lamp_goes_to_warm_white(self):
         patches = [np.array([1.0, 0.52, 0.11]) * 2.0**ev for ev in (-3, -1, 1, 3, 5)]
@@ -142,52 +174,6 @@ class Colour(unittest.TestCase):
             hues = np.unwrap(np.arctan2(b, a)[coloured])
             with self.subTest(colour=colour, shape=REC2020_TO_SRGB.shape):
                 self.assertLess(np.degrees(np.ptp(hues)), 2.5)
-
-
-class Windows(unittest.TestCase):
-    def setUp(self):
-        self.renderer = renderer(night(640, 960), night(640, 960) * 0.01)
-
-    def test_a_window_is_the_same_as_its_part_of_the_whole(self):
-        whole = codes(self.renderer).astype(int)
-        part = codes(self.renderer, window=Window(200, 300, 320, 200, 320, 200)).astype(int)
-        self.assertLess(np.abs(whole[300:500, 200:520] - part).max(), 8)
-
-    def test_the_preview_equals_the_reduced_full_render(self):
-        import cv2
-
-        full = codes(self.renderer).astype(np.float32) / 65535
-        reduced = cv2.resize(full, (480, 320), interpolation=cv2.INTER_AREA)
-        preview = codes(self.renderer, window=Window.whole((640, 960), 480)) / 65535
-        difference = delta_e2000(srgb_to_lab(reduced), srgb_to_lab(preview))
-        self.assertLess(difference.mean(), 0.5)
-
-    def test_limits_tell_what_clips(self):
-        _, limits = self.renderer.picture(parse_treatment({"exposure": {"ev": 12}}), Window.whole((640, 960)))
-        self.assertGreater((limits & 7 == 7).mean(), 0.5)
-        _, limits = self.renderer.picture(parse_treatment({"exposure": {"ev": -12}}), Window.whole((640, 960)))
-        self.assertGreater((limits & 8 > 0).mean(), 0.9)
-
-    def test_views_and_probe(self):
-        window = Window.whole((640, 960), 480)
-        plain, _ = paint_view(self.renderer, Treatment(), window, "picture")
-        marked, shares = paint_view(self.renderer, parse_treatment({"exposure": {"ev": 6}}), window, "limits")
-        self.assertGreater(shares["some"], 0.1)
-        self.assertFalse(np.array_equal(plain, marked))
-        found = probe(self.renderer, Treatment(), 500, 100)
-        self.assertAlmostEqual(found["stop"], np.log2(night(640, 960)[100, 500] @ [0.2627, 0.678, 0.0593]), delta=0.01)
-        self.assertIsNone(probe(self.renderer, Treatment(), -1, 5))
-
-    def test_the_ladder_agrees_with_the_picture(self):
-        grey = np.full((200, 300, 3), 2.0**-4, np.float32)
-        grey[:, :40] = 2.0**1
-        grey[:, -40:] = 2.0**-9
-        r = renderer(grey)
-        lines = dict(ladder(Treatment(), r.scene))
-        shown = probe(r, Treatment(), 150, 100)["tone"]
-        self.assertAlmostEqual(lines[-4.0], shown, delta=1.0)
-        tones = [t for _, t in ladder(Treatment(), r.scene)]
-        self.assertTrue((np.diff(tones) >= 0).all())
 
 
 class Automatic(unittest.TestCase):

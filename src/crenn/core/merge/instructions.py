@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
+from crenn.core.document import Document
 from crenn.core.errors import CrennError
 
 
@@ -48,10 +49,9 @@ class Choice(BaseModel):
     frame: Name
 
 
-class Instructions(BaseModel):
+class Instructions(Document):
     """How frames are to be merged; the defaults let the program decide."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     version: Literal[1] = 1
     mode: Literal["auto", "bracket", "stack"] = Field("auto", description="several exposures, or equal frames")
     align: bool = Field(True, description="lay hand-held frames over each other")

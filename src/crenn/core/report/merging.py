@@ -6,6 +6,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from crenn.core.colour.spaces import luminance
+from crenn.core.document import Document
 from crenn.core.report.coverage import Coverage
 
 #: Histograms count light in bins of this many stops.
@@ -59,9 +60,10 @@ class StackReport(_Part):
     expected_gain_db: float = Field(description="gain in signal to noise of a mean of so many frames, dB")
 
 
-class MergeReport(_Part):
-    """What a merge found."""
+class MergeReport(Document):
+    """What a merge found. Findings that this version does not know are left out."""
 
+    model_config = ConfigDict(extra="ignore", json_schema_serialization_defaults_required=True)
     version: Literal[1] = 1
     reference: int
     width: int

@@ -1,0 +1,37 @@
+"""Open documents with a version, and how earlier versions are brought up to the current one."""
+
+from collections.abc import Callable, Mapping
+from typing import Any, ClassVar
+
+from pydantic import BaseModel, ConfigDict, model_validator
+
+#: Makes of a document of one version one of the next; it may change the document it is given.
+Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
+
+
+class Document(BaseModel):
+    """A stored document. Of an earlier version, it is upgraded one version at a time before it is checked.
+
+    A document that states no version is of the current one; stored documents always state theirs. One of a later
+    version is left as it is, so that checking refuses it at ``version``.
+
+    Attributes
+    ----------
+    UPGRADES : mapping of int to callable
+        By the version that each starts from. A subclass whose ``version`` is *n* has those from 1 to *n* − 1.
+    """
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    UPGRADES: ClassVar[Mapping[int, Upgrade]] = {}
+
+    @model_validator(mode="before")
+    @classmethod
+    def _upgrade(cls, document: Any) -> Any:
+        if not isinstance(document, dict):
+            return document
+        version = document.get("version")
+        while type(version) is int and version in cls.UPGRADES:
+            document = cls.UPGRADES[version](dict(document))
+            version += 1
+            document["version"] = version
+        return document
