@@ -4,13 +4,15 @@
 what a process shares (the database's cluster, the browser, merged scenes) is made once in each.
 """
 
+import contextlib
 import io
 import json
 import os
 import sys
 import time
+import traceback
 import unittest
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import BrokenExecutor, ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, field
 from multiprocessing import get_context
 from pathlib import Path
@@ -68,7 +70,10 @@ def run(name: str, suite: unittest.TestSuite, stream) -> Outcome:
 def _one_unit(name: str, classes: list[str]) -> Outcome:
     """Run classes of tests in this process, whose output is kept."""
     stream = io.StringIO()
-    outcome = run(name, unittest.defaultTestLoader.loadTestsFromNames(classes), stream)
+    try:
+        outcome = run(name, unittest.defaultTestLoader.loadTestsFromNames(classes), stream)
+    except Exception:
+        return Outcome(name, 1, 1, text=f"{stream.getvalue()}\nERROR: {name}\n{traceback.format_exc()}")
     outcome.text = stream.getvalue()
     return outcome
 
@@ -88,6 +93,9 @@ def _stop() -> None:
 def _classes(suite) -> set[str]:
     if isinstance(suite, unittest.TestSuite):
         return set().union(*(_classes(s) for s in suite)) if suite.countTestCases() else set()
+    if isinstance(suite, unittest.loader._FailedTest):  # type: ignore[attr-defined]
+        # A module that cannot be imported is asked for again by its name, and fails again.
+        return {suite._testMethodName}
     return {f"{type(suite).__module__}.{type(suite).__qualname__}"}
 
 
@@ -102,12 +110,19 @@ def _in_two_processes() -> list[Outcome]:
     order = sorted(units, key=lambda n: (-known.get(n, 60.0), n))
     outcomes = []
     with ProcessPoolExecutor(2, mp_context=get_context("spawn"), initializer=_begin) as pool:
-        for done in as_completed([pool.submit(_one_unit, n, units[n]) for n in order]):
-            outcomes.append(done.result())
+        running = {pool.submit(_one_unit, n, units[n]): n for n in order}
+        for done in as_completed(running):
+            try:
+                outcomes.append(done.result())
+            except BrokenExecutor as fault:
+                outcomes.append(
+                    Outcome(running[done], 1, 1, text=f"ERROR: {running[done]}: its process ended: {fault}")
+                )
             print(outcomes[-1].text, flush=True)
         # Each process ends what it shares.
-        for done in [pool.submit(_stop) for _ in range(2)]:
-            done.result()
+        with contextlib.suppress(BrokenExecutor):
+            for done in [pool.submit(_stop) for _ in range(2)]:
+                done.result()
     _TIMES.parent.mkdir(exist_ok=True)
     _TIMES.write_text(json.dumps({o.name: round(sum(o.times.values()), 2) for o in outcomes}))
     return outcomes

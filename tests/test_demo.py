@@ -1,4 +1,4 @@
-"""The Tarrowick demo: shot once a library, gone on with where an earlier start ended, never put among others' shoots."""
+"""The Tarrowick demo: shot once a library, gone on with where an earlier start ended, kept out of others' libraries."""
 
 from pathlib import Path
 from unittest import mock

@@ -82,8 +82,8 @@ class UploadLimit(ApiCase):
 class Scenes(ApiCase):
     def setUp(self):
         super().setUp()
-        self.id = self.bring_in(take(self.folder / "in", night()))["scenes"][0]["id"]
-        self.path = f"/api/scenes/{self.id}"
+        self.scene_id = self.bring_in(take(self.folder / "in", night()))["scenes"][0]["id"]
+        self.path = f"/api/scenes/{self.scene_id}"
 
     def change(self, document, parent, label="test") -> httpx.Response:
         return self.http.put(f"{self.path}/treatment", json={"document": document, "parent": parent, "label": label})
