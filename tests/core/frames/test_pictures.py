@@ -14,7 +14,7 @@ from crenn.core.errors import MismatchedFrames, UnreadableFrame
 from crenn.core.frames.read import frame_metadata, read_frame
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
-from tests.core.test_align import town
+from tests.core.align.test_bracket import town
 from tests.support import FolderCase
 
 TIMES = (1 / 16, 1 / 4, 1.0, 4.0)

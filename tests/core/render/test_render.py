@@ -66,6 +66,23 @@ class Curves(unittest.TestCase):
         self.assertAlmostEqual(float(np.interp(-4.0, stops, added)), 1.0, places=3)
         self.assertAlmostEqual(float(np.interp(-9.0, stops, added)), 0.0, places=6)
 
+    def test_a_rung_follows_its_stop_whatever_the_exposure(self):
+        rgb = np.repeat(np.repeat(np.exp2([-12.0, -5.0, 1.0])[None, :, None], 90, 1), 60, 0).repeat(3, 2)
+        r = renderer(rgb)
+        off = Treatment.neutral().model_dump()
+        placed = {"shadows": 0.0, "highlights": 0.0, "local": 1.0, "reach": 1.0}
+        for ev in (-3.0, 0.0, 2.5):
+            light = [
+                r.linear(
+                    parse_treatment(
+                        off | {"exposure": {"on": True, "ev": ev}, "placement": placed | {"on": True, "rungs": rungs}}
+                    ),
+                    Window.whole(r.scene.size),
+                )[30, [45, 135, 225], 1]
+                for rungs in ([], [{"stop": -5.0, "ev": 1.0}])
+            ]
+            np.testing.assert_allclose(np.log2(light[1] / light[0]), [0, 1, 0], atol=0.05, err_msg=f"at {ev} EV")
+
     def test_white_and_black_points_meet_white_and_black(self):
         shown = shown_luminance(np.array([-9.0, -8.0, -4.0, 1.5, 2.5]), 1.5, -8.0)
         np.testing.assert_allclose(shown[[0, 1, 3, 4]], [0, 0, 1, 1], atol=1e-6)

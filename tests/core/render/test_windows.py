@@ -143,7 +143,7 @@ class Consistency(unittest.TestCase):
 
     def test_oversampling_keeps_the_limits_of_what_is_small(self):
         rgb = np.full((256, 384, 3), 0.02, np.float32)
-        rgb[100, 200] = 50.0
+        rgb[100, 200] = 3.0
         small = Window.whole((256, 384), 96)
         document = parse_treatment({"exposure": {"ev": 0}, "ends": {"white": 0}})
         _, limits = renderer(rgb).picture(document, small, oversample=4)

@@ -22,13 +22,13 @@ def lies_across(flip: int) -> bool:
 
 
 def as_held(picture: np.ndarray, flip: int) -> np.ndarray:
-    """A picture (H, W, ...) as it lies on the sensor, turned upright; itself if nothing is to be turned."""
+    """A picture (H, W, ...) as it lies on the sensor, turned the way it was held; itself if nothing is to be turned."""
     quarters = _QUARTERS.get(flip, 0)
     return np.ascontiguousarray(np.rot90(picture, quarters)) if quarters else picture
 
 
 def place_on_sensor(x: float, y: float, flip: int) -> tuple[float, float]:
-    """Where a place of the upright picture lies on the sensor."""
+    """Where a place of the picture as it was held lies on the sensor."""
     if flip == 3:
         return 1 - x, 1 - y
     if flip == 5:
@@ -39,7 +39,7 @@ def place_on_sensor(x: float, y: float, flip: int) -> tuple[float, float]:
 
 
 def box_as_held(box: tuple[float, float, float, float], flip: int) -> tuple[float, float, float, float]:
-    """Where a box (x, y, width, height) on the sensor lies in the upright picture."""
+    """Where a box (x, y, width, height) on the sensor lies in the picture as it was held."""
     x, y, w, h = box
     if flip == 3:
         return 1 - x - w, 1 - y - h, w, h
