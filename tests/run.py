@@ -145,7 +145,9 @@ def main() -> int:
     print(f"All took {time.perf_counter() - began:.0f} s.")
     failed, skipped = sum(o.failed for o in outcomes), sum(o.skipped for o in outcomes)
     passed = sum(o.run for o in outcomes) - failed - skipped
-    print(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""), flush=True)
+    if skipped:
+        print(f"{skipped} were skipped.")
+    print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed or not passed else 0
 
 

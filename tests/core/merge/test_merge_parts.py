@@ -141,6 +141,20 @@ class Combining(unittest.TestCase):
         merged = self.combine([self.frame(0.1, 1.0), self.frame(0.2, 4.0)], [1.0, 4.0], still)
         np.testing.assert_allclose(merged.light, 0.1, rtol=1e-2)
 
+    def test_no_light_is_pulled_down_where_the_brighter_frame_begins_to_clip(self):
+        # Were samples left out as they clip, those that noise carried below the edge would remain alone.
+        rng = np.random.default_rng(5)
+        slope, offset = CLEAN.noise_profile(6400)
+        noise = NoiseModel.from_profile([(slope, offset)] * 3)
+        for light in np.linspace(0.21, 0.27, 9):
+            stack = []
+            for gain in (1.0, 4.0):
+                seen = light * gain + np.sqrt(slope * light * gain + offset) * rng.standard_normal((240, 240))
+                stack.append(np.clip(np.rint(512 + seen * (16383 - 512)), 0, 16383).astype(np.uint16))
+            merged = combine(np.stack(stack), [light_frame(m, noise, g) for m, g in zip(stack, (1.0, 4.0))])
+            error = float((merged.light - light).mean()) / float(np.sqrt(slope * light + offset))
+            self.assertLess(abs(error), 0.12, f"at {light:.3f}")
+
     def test_the_variance_is_that_of_the_mean(self):
         rng = np.random.default_rng(4)
         light, gains = 0.05, [1.0, 4.0]
