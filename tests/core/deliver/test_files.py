@@ -51,6 +51,60 @@ class Delivery(FolderCase):
         self.assertLess(np.abs(eight - tiff / 65535).mean(), 0.006)
         self.assertLess(np.abs(avif - tiff / 65535).mean(), 0.012)
 
+    def test_sizes_are_what_was_asked_for_and_never_more_than_there_is(self):
+        for edge, size in ((None, (480, 320)), (9000, (480, 320)), (240, (240, 160)), (101, (101, 67)), (30, (30, 20))):
+            for name in ("p.tif", "p.png", "p.jpg", "p.avif"):
+                with self.subTest(edge=edge, name=name), Image.open(self.deliver(name, long_edge=edge)) as picture:
+                    self.assertEqual(picture.size, size)
+            light = read_exr(self.deliver("p.exr", long_edge=edge)).rgb
+            self.assertEqual(light.shape, (size[1], size[0], 3))
+
+    def test_a_smaller_picture_is_the_average_of_the_full_one(self):
+        full, half = tifffile.imread(self.deliver("f.tif")), tifffile.imread(self.deliver("h.tif", long_edge=240))
+        mean = full.reshape(160, 2, 240, 2, 3).mean((1, 3))
+        self.assertLess(np.abs(half - mean).max(), 1.01)
+
+    def test_the_same_treatment_gives_the_same_file_contents(self):
+        for name in ("p.tif", "p.jpg", "p.exr"):
+            one = cv2.imread(str(self.deliver(name)), cv2.IMREAD_UNCHANGED) if name != "p.exr" else None
+            if one is None:
+                np.testing.assert_array_equal(read_exr(self.deliver(name)).rgb, read_exr(self.deliver("q.exr")).rgb)
+            else:
+                again = cv2.imread(str(self.deliver("q" + name)), cv2.IMREAD_UNCHANGED)
+                np.testing.assert_array_equal(one, again)
+
+    def test_every_format_says_that_it_is_srgb(self):
+        for name in ("p.jpg", "p.avif", "p.tif"):
+            with Image.open(self.deliver(name)) as picture:
+                profile = ImageCms.ImageCmsProfile(io.BytesIO(picture.info["icc_profile"]))
+                self.assertIn("sRGB", ImageCms.getProfileDescription(profile), name)
+        with Image.open(self.deliver("p.png")) as picture:
+            picture.load()
+            self.assertEqual(picture.info["srgb"], 0)
+
+    def test_capture_metadata_of_every_kind(self):
+        with Image.open(self.deliver("p.jpg")) as picture:
+            exif = picture.getexif()
+            detail = exif.get_ifd(0x8769)
+        self.assertEqual((exif[271], exif[272], exif[305], exif[306]), ("Crenn", "T1", "Crenn", "2026:10:17 18:00:05"))
+        self.assertEqual((detail[34855], float(detail[33437]), float(detail[37386])), (100, 8.0, 24.0))
+        self.assertEqual((detail[42036], detail[36867]), ("24 mm", "2026:10:17 18:00:05"))
+        with tifffile.TiffFile(self.deliver("p.tif")) as tiff:
+            self.assertEqual(tiff.pages[0].tags["DateTime"].value, "2026:10:17 18:00:05")
+            self.assertIn("T1", tiff.pages[0].description)
+
+    def test_what_is_unknown_is_left_out(self):
+        self.metadata = CaptureMetadata()
+        with Image.open(self.deliver("p.jpg")) as picture:
+            exif = picture.getexif()
+        self.assertEqual(set(exif) - {34665}, {305})
+        self.assertEqual(set(exif.get_ifd(0x8769)), {40961})
+
+    def test_text_of_any_script_and_extreme_numbers_can_be_written(self):
+        self.metadata = CaptureMetadata("Kamera für Nächte", "月光", "f/0,95 „Mond“", 1e-7, 0.95, 4e6, 1200.0, None)
+        for name in ("p.jpg", "p.avif", "p.tif", "p.png"):
+            self.assertGreater(self.deliver(name).stat().st_size, 1000)
+
     def test_exr_is_scene_linear(self):
         light = read_exr(self.deliver("p.exr")).rgb
         self.assertGreater(light.max(), 1.2)
