@@ -4,10 +4,10 @@ import unittest
 
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colour.spaces import MIDDLE_GREY, luminance
 from crenn.core.light.automatic import SceneLight
 from crenn.core.light.ends import STRAIGHT, shown_luminance
-from crenn.core.light.placement import MIDDLE, Rung, placement_ev
+from crenn.core.light.placement import Rung, placement_ev
 from crenn.core.light.tone import tone_ev
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.base import build_base, reduced_for_base
@@ -88,10 +88,10 @@ class Automatic(unittest.TestCase):
 class Curves(unittest.TestCase):
     def test_contrast_leaves_middle_grey(self):
         for contrast in (0.5, 1.7):
-            self.assertAlmostEqual(float(tone_ev(np.array([MIDDLE]), contrast, 30, 30)[0]), 0.0, places=3)
+            self.assertAlmostEqual(float(tone_ev(np.array([MIDDLE_GREY]), contrast, 30, 30)[0]), 0.0, places=3)
 
     def test_contrast_stretches_and_toe_and_shoulder_flatten(self):
-        stops = np.array([MIDDLE - 4, MIDDLE - 3, MIDDLE + 1, MIDDLE + 2])
+        stops = np.array([MIDDLE_GREY - 4, MIDDLE_GREY - 3, MIDDLE_GREY + 1, MIDDLE_GREY + 2])
         plain, steep = stops + tone_ev(stops, 1.0, 0, 0), stops + tone_ev(stops, 1.5, 0, 0)
         self.assertAlmostEqual(np.diff(steep)[0] / np.diff(plain)[0], 1.5, places=2)
         soft = stops + tone_ev(stops, 1.0, 80, 80)
@@ -104,7 +104,7 @@ class Curves(unittest.TestCase):
             self.assertTrue((np.diff(stops + tone_ev(stops, contrast, toe, shoulder)) > 0).all())
 
     def test_open_shadows_lift_the_dark_and_leave_the_bright(self):
-        stops = np.array([-12.0, -8.5, MIDDLE, 0.0, 3.0])
+        stops = np.array([-12.0, -8.5, MIDDLE_GREY, 0.0, 3.0])
         added = np.interp(stops, table_stops(), placement_ev(table_stops(), 2.0, 0.0, [], 0.0))
         np.testing.assert_allclose(added, [2.0, 2.0, 0.0, 0.0, 0.0], atol=0.02)
 

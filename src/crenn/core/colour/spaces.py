@@ -33,6 +33,8 @@ REC2020_TO_SRGB = XYZ_TO_SRGB @ REC2020_TO_XYZ
 
 #: Weights of luminance in linear Rec. 2020.
 LUMINANCE = REC2020_TO_XYZ[1].astype(np.float32)
+#: Tone of middle grey, light of 18 %, in EV below white or saturation.
+MIDDLE_GREY = -2.47
 
 #: Bradford cone responses (ICC.1:2022, annex E).
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])

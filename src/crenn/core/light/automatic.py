@@ -5,9 +5,9 @@ from functools import cached_property
 
 import numpy as np
 
-from crenn.core.colour.spaces import D65_XY
+from crenn.core.colour.spaces import D65_XY, MIDDLE_GREY
 from crenn.core.colour.white import temperature_of
-from crenn.core.light.placement import LIGHT_SPAN, MIDDLE, placement_ev
+from crenn.core.light.placement import LIGHT_SPAN, placement_ev
 
 #: Tone, in EV below white, on which the bulk of the scene is put: under middle grey, as it is night.
 _BULK_TONE = -2.75
@@ -92,7 +92,7 @@ class SceneLight:
         # Lifting acts in full six stops below the middle and in part above.
         shadows = np.clip(_DARK_TONE - dark, 0.0, 4.0)
         shadows = min(shadows, max(_NOISE_TONE - horizon, 0.0))
-        share = self._share((bright - MIDDLE) / LIGHT_SPAN)
+        share = self._share((bright - MIDDLE_GREY) / LIGHT_SPAN)
         highlights = -np.clip((bright - _BRIGHT_TONE) / max(share, 0.15), 0.0, 6.0) if bright > _BRIGHT_TONE else 0.0
         span = self.quantile(0.99) - self.quantile(0.01)
         contrast = np.clip(_FLAT_RANGE / max(span, 1.0), 1.0, _MOST_CONTRAST)
@@ -101,7 +101,7 @@ class SceneLight:
 
         def tone(share: float) -> float:
             placed_on = float(np.interp(self.quantile(share) + exposure, stops, placed))
-            return MIDDLE + float(contrast) * (placed_on - MIDDLE)
+            return MIDDLE_GREY + float(contrast) * (placed_on - MIDDLE_GREY)
 
         white = float(np.clip(tone(0.9995) + 0.3, 0.0, 3.0))
         black = float(np.clip(tone(0.002) - 0.5, -14.0, -7.5))

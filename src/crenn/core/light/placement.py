@@ -4,12 +4,11 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 from scipy.interpolate import PchipInterpolator
 
+from crenn.core.colour.spaces import MIDDLE_GREY
 from crenn.core.steps import PixelProgram, Step, StepParameters, dial, table_stops
 
 #: Stops are opened fully from this far below middle grey, and held fully from this far above it.
 SHADOW_SPAN, LIGHT_SPAN = 6.0, 6.0
-#: Tone of middle grey, EV below white.
-MIDDLE = -2.47
 #: Least slope: however hard stops are pressed together, a brighter one stays brighter.
 LEAST_SLOPE = 0.06
 
@@ -82,7 +81,9 @@ def placement_ev(
     exposure : float
         EV.
     """
-    added = shadows * _smooth((MIDDLE - stops) / SHADOW_SPAN) + highlights * _smooth((stops - MIDDLE) / LIGHT_SPAN)
+    added = shadows * _smooth((MIDDLE_GREY - stops) / SHADOW_SPAN) + highlights * _smooth(
+        (stops - MIDDLE_GREY) / LIGHT_SPAN
+    )
     if rungs:
         at = np.array([r.stop for r in rungs]) + exposure
         # A rung that is moved bends its surroundings, not the far end of the ladder.
@@ -92,7 +93,7 @@ def placement_ev(
         added = added + np.where(inside, PchipInterpolator(at, by)(np.clip(stops, at[0], at[-1])), 0.0)
     placed = stops + added
     slope = np.maximum(np.diff(placed), LEAST_SLOPE * np.diff(stops))
-    middle = int(np.argmin(np.abs(stops - MIDDLE)))
+    middle = int(np.argmin(np.abs(stops - MIDDLE_GREY)))
     rebuilt = np.concatenate([[0.0], np.cumsum(slope)])
     return rebuilt - rebuilt[middle] + placed[middle] - stops
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.light.placement import MIDDLE
+from crenn.core.colour.spaces import MIDDLE_GREY
 from crenn.core.steps import PixelProgram, Step, StepParameters, dial, table_stops
 
 #: Stops below and above middle grey over which toe and shoulder take hold.
@@ -20,11 +20,11 @@ class ToneParameters(StepParameters):
 def tone_ev(stops: np.ndarray, contrast: float, toe: float, shoulder: float) -> np.ndarray:
     """EV that the curve adds at stops relative to white; nothing at middle grey."""
     grid = table_stops()
-    below = np.clip((MIDDLE - grid) / _TOE_SPAN, 0, 1)
-    above = np.clip((grid - MIDDLE) / _SHOULDER_SPAN, 0, 1)
+    below = np.clip((MIDDLE_GREY - grid) / _TOE_SPAN, 0, 1)
+    above = np.clip((grid - MIDDLE_GREY) / _SHOULDER_SPAN, 0, 1)
     slope = contrast * (1 - 0.85 * toe / 100 * below) * (1 - 0.85 * shoulder / 100 * above)
     curve = np.concatenate([[0.0], np.cumsum((slope[1:] + slope[:-1]) / 2 * np.diff(grid))])
-    curve += MIDDLE - np.interp(MIDDLE, grid, curve)
+    curve += MIDDLE_GREY - np.interp(MIDDLE_GREY, grid, curve)
     return np.interp(stops, grid, curve - grid)
 
 

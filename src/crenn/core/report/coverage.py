@@ -6,12 +6,11 @@ from typing import NamedTuple
 import numpy as np
 from pydantic import BaseModel, Field
 
+from crenn.core.colour.spaces import MIDDLE_GREY
 from crenn.core.noise.model import NoiseModel
 
 #: Signal to noise, in dB, below which a lifted tone shows its noise, and below which a stop is not measured at all.
 SHOWS, MEASURED = 20.0, 12.0
-#: Middle grey stands this far below saturation: light of 18 %.
-MIDDLE = -2.47
 #: Long edges of pictures that are asked for most, in pixels; besides the full size.
 SIZES = (2048, 4096)
 _BINS = 0.5
@@ -127,7 +126,7 @@ def cover(
         bad = known & (snr + gained < SHOWS)
         stop = centres[bad].max() + width / 2 if bad.any() else (centres[enough].min() if enough.any() else low)
         stop = float(min(stop, high))
-        lifts.append(Lift(long_edge=edge, stop=round(stop, 2), ev=round(max(MIDDLE - stop, 0.0), 2)))
+        lifts.append(Lift(long_edge=edge, stop=round(stop, 2), ev=round(max(MIDDLE_GREY - stop, 0.0), 2)))
     advice = _advice(frames, centres, histogram, low, clipped_share, stacked)
     words = _words(edges, missing, thin, clipped_share, lifts, advice, top, stacked, len(frames))
     return Coverage(

@@ -5,7 +5,7 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colour.spaces import LUMINANCE, luminance
 from crenn.core.document import Document
 from crenn.core.report.coverage import Coverage
 
@@ -133,7 +133,7 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
     horizon = start
     if sigma is not None:
         # Deviation of luminance, the three colours taken as independent.
-        weights = np.array([0.2627, 0.6780, 0.0593], np.float32)
+        weights = LUMINANCE.astype(np.float32)
         deviation = np.sqrt(((sigma[::step, ::step] * weights) ** 2).sum(-1))
         noise_sum = np.bincount(index.ravel(), weights=deviation.ravel(), minlength=bins)
         centres = np.exp2(start + (np.arange(bins) + 0.5) * BIN)
