@@ -957,7 +957,7 @@ export interface components {
         };
         /**
          * MergeReport
-         * @description What a merge found.
+         * @description What a merge found. Findings that this version does not know are left out.
          */
         MergeReport: {
             /**
