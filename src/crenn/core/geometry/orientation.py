@@ -6,7 +6,7 @@ the picture's width and height.
 
 import numpy as np
 
-#: Quarter turns to the left that make a picture upright.
+#: Quarter turns to the left that turn a picture the way it was held.
 _QUARTERS = {0: 0, 3: 2, 5: 1, 6: 3}
 _FROM_EXIF = {1: 0, 3: 3, 6: 6, 8: 5}
 
