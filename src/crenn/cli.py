@@ -68,12 +68,13 @@ def _merge(arguments) -> None:
 
 
 def _render(arguments) -> None:
-    from crenn.core.deliver.files import CaptureMetadata, deliver
+    from crenn.core.deliver.files import deliver
+    from crenn.core.deliver.metadata import CaptureMetadata
     from crenn.core.frames.read import frame_metadata
     from crenn.core.merge.merge import merge_frames
     from crenn.core.radiance import read_exr
-    from crenn.core.render.executor import Renderer
     from crenn.core.render.pyramid import PreparedScene
+    from crenn.core.render.renderer import Renderer
     from crenn.core.treatment import Treatment, read_treatment
 
     file_format = {"tiff": "tif", "jpeg": "jpg"}.get(ending := arguments.out.suffix.lower().lstrip("."), ending)

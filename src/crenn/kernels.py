@@ -81,8 +81,9 @@ def stacks(folder: Path) -> None:
 def views(radiance=None) -> None:
     """Everything that shows a scene or delivers it."""
     from crenn.core.radiance import RadianceMap
-    from crenn.core.render.executor import Renderer, Window
     from crenn.core.render.pyramid import PreparedScene
+    from crenn.core.render.renderer import Renderer
+    from crenn.core.render.window import Window
     from crenn.core.treatment import Treatment
 
     if radiance is None:

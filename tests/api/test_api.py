@@ -131,7 +131,7 @@ class Scenes(ApiCase):
         self.assertIn("left out", answer.json()["detail"])
 
     def test_neutral_patch(self):
-        white = self.http.post(f"{self.path}/neutral", json={"x": 240, "y": 290, "radius": 10}).json()
+        white = self.http.post(f"{self.path}/neutral", json={"place": [240 / 480, 290 / 480], "radius": 10}).json()
         self.assertLess(white["temperature"], 5500, "warm ground taken for grey asks for a warmer white")
 
     def test_deliveries(self):

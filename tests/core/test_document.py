@@ -69,9 +69,9 @@ class Upgrades(unittest.TestCase):
             return document
 
         with (
-            mock.patch.object(Treatment, "UPGRADES", {0: renamed}),
+            mock.patch.object(Treatment, "UPGRADES", {0: renamed, **Treatment.UPGRADES}),
             self.assertRaisesRegex(InvalidTreatment, "brightening"),
         ):
             parse_treatment({"brightening": {"ev": 1}})
-        with mock.patch.object(Treatment, "UPGRADES", {0: renamed}):
+        with mock.patch.object(Treatment, "UPGRADES", {0: renamed, **Treatment.UPGRADES}):
             self.assertEqual(parse_treatment({"version": 0, "brightening": {"ev": 1}}).exposure.ev, 1)

@@ -5,8 +5,9 @@ import OpenEXR
 
 from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap, read_exr, write_exr
-from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.report.merging import MergeReport, light_statistics
 from crenn.core.treatment import Treatment
 from tests.support import FolderCase, night

@@ -13,8 +13,8 @@ from pathlib import Path
 from fastapi import Request
 
 from crenn.core.errors import CrennError
-from crenn.core.render.executor import Renderer
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
 from crenn.store.database import Database
 from crenn.store.library import Library
 

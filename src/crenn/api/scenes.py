@@ -11,11 +11,9 @@ from crenn.api.schemas import (
     DeliveryIn,
     FrameOut,
     JobOut,
-    ParameterOut,
     PatchIn,
     PathId,
     SceneOut,
-    StepOut,
     TreatmentChange,
     TreatmentState,
     WhiteOut,
@@ -38,49 +36,8 @@ router = APIRouter(prefix="/api", tags=["scenes"])
 def automatic_values(report: dict) -> AutomaticOut:
     """What the automatic parameters of a scene come to."""
     light = SceneLight.from_report(report)
-    auto = light.automatic
-    return AutomaticOut(
-        values={
-            "exposure.ev": auto.exposure,
-            "placement.shadows": auto.shadows,
-            "placement.highlights": auto.highlights,
-            "tone.contrast": auto.contrast,
-            "ends.white": auto.white,
-            "ends.black": auto.black,
-            "white_balance.temperature": round(light.as_shot[0], 1),
-            "white_balance.tint": round(light.as_shot[1], 2),
-        }
-    )
-
-
-@router.get("/steps")
-def steps() -> list[StepOut]:
-    """All steps of the treatment and their dials."""
-    out = []
-    for step in STEPS:
-        parameters = []
-        for name, info in step.parameters.model_fields.items():
-            extra = info.json_schema_extra
-            if not isinstance(extra, dict) or "unit" not in extra:
-                continue
-            parameters.append(
-                ParameterOut(
-                    step=step.name,
-                    name=name,
-                    title=info.title,
-                    help=info.description,
-                    unit=extra["unit"],
-                    low=extra["low"],
-                    high=extra["high"],
-                    increment=extra["step"],
-                    default=info.default,
-                    group=extra.get("group", step.title),
-                    shows=extra.get("shows"),
-                    scale=extra.get("scale", "linear"),
-                )
-            )
-        out.append(StepOut(name=step.name, station=step.station, title=step.title, parameters=parameters))
-    return out
+    found = {f"{step.name}.{name}": value for step in STEPS for name, value in step.automatic(light).items()}
+    return AutomaticOut(values={path: round(value, 2) for path, value in found.items()})
 
 
 def _scene(session, scene_id: int) -> Scene:
@@ -202,10 +159,11 @@ def neutral(scene_id: PathId, body: PatchIn, config: Settings = Depends(settings
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         prepared = PreparedScene.open(config.library.scene(found.prepared))
     height, width = prepared.size
-    if body.x >= width or body.y >= height:
+    x, y = (v * max(width, height) for v in body.place)
+    if not (0 <= x < width and 0 <= y < height):
         raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
-    x0, x1 = (int(np.clip(v, 0, width - 1)) for v in (body.x - body.radius, body.x + body.radius))
-    y0, y1 = (int(np.clip(v, 0, height - 1)) for v in (body.y - body.radius, body.y + body.radius))
+    x0, x1 = (int(np.clip(v, 0, width - 1)) for v in (x - body.radius, x + body.radius))
+    y0, y1 = (int(np.clip(v, 0, height - 1)) for v in (y - body.radius, y + body.radius))
     patch = prepared.levels[0][y0 : y1 + 1, x0 : x1 + 1].reshape(-1, 3)
     try:
         temperature, tint = white_of_patch(patch.mean(0), prepared.light.as_shot)

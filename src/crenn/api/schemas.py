@@ -210,10 +210,9 @@ class DeliveryIn(Body):
 
 
 class PatchIn(Body):
-    """A patch of the picture, in full-size pixels."""
+    """A patch of the scene: its middle in shares of the scene's longer side, its radius in full-size pixels."""
 
-    x: float = Field(ge=0, le=1e6)
-    y: float = Field(ge=0, le=1e6)
+    place: tuple[float, float]
     radius: float = Field(12.0, ge=1, le=500)
 
 
@@ -222,30 +221,63 @@ class WhiteOut(BaseModel):
     tint: float
 
 
-class ParameterOut(BaseModel):
-    """One dial: everything the panel needs to draw it."""
+class BendOut(BaseModel):
+    """How an area may bend a dial: by an amount added to it, a factor, or mired of colour temperature."""
+
+    kind: Literal["add", "factor", "mired"]
+    low: float
+    high: float
+    increment: float
+
+
+class _ParameterOut(BaseModel):
+    """Everything the panel needs to draw a parameter."""
 
     step: str
     name: str
     title: str
     help: str
+    group: str
+
+
+class DialOut(_ParameterOut):
+    """A dial."""
+
+    kind: Literal["dial"] = "dial"
     unit: str
     low: float
     high: float
     increment: float
     default: float | None = Field(description="none if automatic")
-    group: str
     shows: str | None
     scale: Literal["linear", "reciprocal"]
+    bend: BendOut | None = Field(description="none if areas cannot bend it")
+
+
+class ChoiceOut(_ParameterOut):
+    """One of several; ``names`` are the values and what each is called."""
+
+    kind: Literal["choice"] = "choice"
+    names: dict[str, str]
+    default: str
+
+
+class ToggleOut(_ParameterOut):
+    """On or off."""
+
+    kind: Literal["toggle"] = "toggle"
+    default: bool
 
 
 class StepOut(BaseModel):
-    """One step of the treatment with its dials."""
+    """One step of the treatment: its section of the document as it is by default, and what its panel shows."""
 
     name: str
     station: str
     title: str
-    parameters: list[ParameterOut]
+    folded: bool = Field(description="whether its dials are folded away at first")
+    defaults: dict[str, Any]
+    parameters: list[Annotated[DialOut | ChoiceOut | ToggleOut, Field(discriminator="kind")]]
 
 
 class FaultOut(BaseModel):

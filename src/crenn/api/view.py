@@ -1,27 +1,27 @@
-"""The picture on screen: a WebSocket on which the latest request wins, and one for news."""
+"""The picture on screen: a WebSocket on which the latest request wins."""
 
 import asyncio
+import hashlib
 import json
 import logging
 import struct
 import time
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any
 
 import cv2
 import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
-from sqlalchemy import func, select
-from sqlalchemy.exc import SQLAlchemyError
 
 from crenn.api.faults import validation_words
-from crenn.api.schemas import JobOut
 from crenn.core.errors import CrennError
-from crenn.core.render.executor import Renderer, Window
-from crenn.core.render.views import VIEWS, ladder, paint_view, probe
-from crenn.core.treatment import parse_treatment
-from crenn.store.models import Job, Scene
+from crenn.core.render.ladder import ladder
+from crenn.core.render.probe import probe
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.views import VIEWS, paint_view
+from crenn.core.render.window import Window
+from crenn.core.treatment import CROP, Treatment, parse_treatment
 
 router = APIRouter()
 _log = logging.getLogger(__name__)
@@ -29,36 +29,60 @@ _log = logging.getLogger(__name__)
 MAX_PIXELS = 16_000_000
 #: Pixels rendered for a picture at rest.
 _AT_REST = 3_200_000
-#: News is looked for this often, in seconds.
-_NEWS_EVERY = 0.25
+#: Pictures of at most so many pixels are not reduced while something is dragged.
+_ALL_OF_IT = 250_000
 #: Names of prepared scenes: scene and job, never a path.
 PREPARED = r"^\d+-\d+$"
+
+
+#: x, y, width, height in full-size pixels of the picture.
+Part = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
 
 
 class _Request(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     prepared: str = Field(pattern=PREPARED, max_length=40)
     treatment: dict
+    #: Without the crop, to set it.
+    uncropped: bool = False
+
+    def parsed(self) -> Treatment:
+        """The treatment that is shown."""
+        treatment = parse_treatment(self.treatment)
+        return treatment.without("crop") if self.uncropped else treatment
 
 
 class ViewRequest(_Request):
-    """One picture wanted: a window in full-size pixels and the size at which to show it."""
+    """One picture wanted: a part of it in full-size pixels, and the size at which to show it.
+
+    Without a part it is all of the picture, as large as fits into ``out_width`` by ``out_height``, and at most
+    ``most`` times as large as it is. ``known`` is the map that the page has; a new one is sent if it is another.
+    """
 
     number: int = Field(ge=0, le=2**53)
     view: str = Field("picture", max_length=20)
-    x: float
-    y: float
-    width: float = Field(gt=0)
-    height: float = Field(gt=0)
+    part: Part | None = None
     out_width: int = Field(ge=1, le=8192)
     out_height: int = Field(ge=1, le=8192)
+    most: float = Field(1.0, gt=0, le=64)
     coarse: bool = False
+    known: str = Field("", max_length=80)
+    area: int | None = Field(None, ge=0, le=100)
 
     @model_validator(mode="after")
     def _not_too_large(self) -> "ViewRequest":
         if self.out_width * self.out_height > MAX_PIXELS:
             raise ValueError(f"more than {MAX_PIXELS / 1e6:.0f} megapixels are too many for one view")
         return self
+
+    def window(self, size: tuple[int, int]) -> Window:
+        """The window of a picture of size (H, W)."""
+        if self.part is not None:
+            x, y, width, height = self.part
+            return Window(x, y, width, height, self.out_width, self.out_height)
+        height, width = size
+        zoom = min(self.out_width / width, self.out_height / height, self.most)
+        return Window(0, 0, width, height, max(round(width * zoom), 1), max(round(height * zoom), 1))
 
 
 class ProbeRequest(_Request):
@@ -106,21 +130,17 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     began = time.perf_counter()
     if wanted.view not in VIEWS:
         raise CrennError(f"There is no view “{wanted.view}”.")
-    treatment = parse_treatment(wanted.treatment)
-    reduction = 2 if wanted.coarse and wanted.out_width * wanted.out_height > 250_000 else 1
-    window = Window(
-        wanted.x,
-        wanted.y,
-        wanted.width,
-        wanted.height,
-        max(wanted.out_width // reduction, 1),
-        max(wanted.out_height // reduction, 1),
-    )
-    if not window.overlaps(renderer.scene.size):
+    treatment = wanted.parsed()
+    frame = renderer.frame(treatment)
+    window = wanted.window(frame.size)
+    if wanted.coarse and window.pixels > _ALL_OF_IT:
+        half = max(window.out_width // 2, 1), max(window.out_height // 2, 1)
+        window = Window(window.x, window.y, window.width, window.height, *half)
+    if not window.overlaps(frame.size):
         raise CrennError("This part lies outside the picture.")
     # A picture at rest is rendered larger and averaged, as far as a quarter of a second allows.
-    finer = 1 if wanted.coarse else int(np.clip(np.sqrt(_AT_REST / (window.out_width * window.out_height)), 1, 4))
-    codes, shares = paint_view(renderer, treatment, window, wanted.view, finer)
+    finer = 1 if wanted.coarse else int(np.clip(np.sqrt(_AT_REST / window.pixels), 1, 4))
+    codes, shares = paint_view(renderer, treatment, window, wanted.view, finer, not wanted.coarse, wanted.area)
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
     _, data = cv2.imencode(
@@ -128,20 +148,34 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
         cv2.cvtColor(codes, cv2.COLOR_RGB2BGR),
         [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, sampling],
     )
+    known = hashlib.sha256(repr((frame.scene, frame.key)).encode()).hexdigest()[:16]
     header = {
         "number": wanted.number,
         "coarse": wanted.coarse,
         "view": wanted.view,
-        "x": wanted.x,
-        "y": wanted.y,
-        "width": wanted.width,
-        "height": wanted.height,
+        "x": window.x,
+        "y": window.y,
+        "width": window.width,
+        "height": window.height,
+        "picture": [frame.size[1], frame.size[0]],
+        "map": known if known == wanted.known else {"name": known, **frame.meshes()},
+        "crop": _crop(renderer, wanted) if wanted.uncropped else None,
         "limits": shares,
         "ladder": ladder(treatment, renderer.scene),
         "ms": round((time.perf_counter() - began) * 1000, 1),
     }
     text = json.dumps(header).encode()
     return struct.pack("<I", len(text)) + text + data.tobytes()
+
+
+def _crop(renderer: Renderer, wanted: ViewRequest) -> tuple[int, int, int, int] | None:
+    """The crop as a box of the uncropped picture; None if there is none, or it cannot be."""
+    treatment = parse_treatment(wanted.treatment)
+    parameters = treatment.section(CROP)
+    try:
+        return CROP.box(renderer.frame(wanted.parsed()), parameters) if parameters.on else None
+    except CrennError:
+        return None
 
 
 class _Line:
@@ -165,7 +199,7 @@ class _Line:
         renderer = await loop.run_in_executor(None, self._renderers.get, wanted.prepared)
         if isinstance(wanted, ViewRequest):
             return await loop.run_in_executor(self._renderers.thread, _picture, renderer, wanted)
-        treatment = parse_treatment(wanted.treatment)
+        treatment = wanted.parsed()
         return {"probe": await loop.run_in_executor(self._renderers.thread, probe, renderer, treatment, *wanted.probe)}
 
     async def work(self) -> None:
@@ -207,57 +241,3 @@ async def view(socket: WebSocket) -> None:
         pass
     finally:
         task.cancel()
-
-
-@router.websocket("/api/news")
-async def news(socket: WebSocket) -> None:
-    """Tell of jobs and scenes as they change, and whether the database answers."""
-    await socket.accept()
-    settings = socket.app.state.settings
-    database = settings.database
-    seen_jobs: dict[int, tuple] = {}
-    seen_scenes: list[tuple] | None = None
-    told: dict[str, Any] = {"database": True, "why": None}
-
-    def look():
-        with database.session() as session:
-            jobs = session.execute(select(Job).order_by(Job.id.desc()).limit(30)).scalars().all()
-            scenes = session.execute(
-                select(
-                    Scene.id,
-                    Scene.revision_id,
-                    Scene.prepared,
-                    Scene.fault,
-                    select(func.count()).select_from(Job).scalar_subquery(),
-                ).order_by(Scene.id)
-            ).all()
-            return [JobOut.model_validate(j) for j in jobs], [tuple(s) for s in scenes]
-
-    try:
-        while True:
-            try:
-                jobs, scenes = await asyncio.to_thread(look)
-                state = {"database": True, "why": settings.trouble()}
-                changed = [j for j in jobs if seen_jobs.get(j.id) != (j.state, j.share, j.text, j.cancelling)]
-                if changed or scenes != seen_scenes:
-                    seen_jobs = {j.id: (j.state, j.share, j.text, j.cancelling) for j in jobs}
-                    seen_scenes = scenes
-                    await socket.send_json(
-                        {
-                            "jobs": [j.model_dump(mode="json") for j in changed],
-                            "scenes": [{"id": s[0], "revision": s[1], "prepared": s[2], "fault": s[3]} for s in scenes],
-                        }
-                    )
-            except SQLAlchemyError:
-                state = {"database": False, "why": settings.trouble() or "The database does not answer."}
-            if state != told:
-                told = state
-                await socket.send_json(state)
-            try:
-                # Waiting for the client's end of the line, so that a closed page is noticed.
-                if (await asyncio.wait_for(socket.receive(), _NEWS_EVERY))["type"] == "websocket.disconnect":
-                    break
-            except TimeoutError:
-                pass
-    except (WebSocketDisconnect, RuntimeError):
-        pass

@@ -16,8 +16,9 @@ from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
 from crenn.core.deliver.files import deliver
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 
 

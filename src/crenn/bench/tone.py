@@ -10,8 +10,9 @@ from crenn.bench.table import Table
 from crenn.bench.tmqi import tmqi
 from crenn.core.colour.spaces import REC2020_TO_SRGB, luminance, srgb_decode, srgb_encode, srgb_to_lab
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
 
 _SIDE = 1200

@@ -7,9 +7,10 @@ import re
 import sys
 from pathlib import Path
 
+from crenn.core.pipeline.step import Bend, bend_of
 from crenn.core.treatment import STEPS
 
-_HEAD = "| step | parameter | unit | range | default | what it does |"
+_HEAD = "| step | parameter | unit | range | default | areas bend it by | what it does |"
 _TABLE = re.compile(re.escape(_HEAD) + r"\n(\|.*\n)*")
 
 
@@ -17,9 +18,22 @@ def _number(value: float) -> str:
     return f"{value:g}".replace("-", "−")
 
 
+def _default(value) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if value is None or value == []:
+        return "automatic" if value is None else "none"
+    return f"`{value}`" if isinstance(value, str) else _number(value)
+
+
+def _bent(bend: Bend) -> str:
+    unit = {"add": "added", "factor": "×", "mired": "mired"}[bend.kind]
+    return f"{_number(bend.low)} to {_number(bend.high)} {unit}"
+
+
 def table() -> str:
     """The steps in the order in which they act, as a table in Markdown."""
-    lines = [_HEAD, "|---|---|---|---|---|---|"]
+    lines = [_HEAD, "|---|---|---|---|---|---|---|"]
     for step in STEPS:
         shown = f"`{step.name}`"
         for name, field in step.parameters.model_fields.items():
@@ -29,10 +43,15 @@ def table() -> str:
             unit, span = str(extra.get("unit", "")), "see below"
             if "low" in extra:
                 span = f"{_number(float(str(extra['low'])))} to {_number(float(str(extra['high'])))}"
-            default = field.get_default(call_default_factory=True)
-            default = "automatic" if default is None else "none" if default == [] else _number(default)
+            elif "names" in extra:
+                span = ", ".join(f"`{name}`" for name in dict(extra["names"]))
+            elif extra.get("kind") == "toggle":
+                span = "`true`, `false`"
+            bend = bend_of(step, name)
+            bent = f"{_bent(bend)}" if bend else ""
+            default = _default(field.get_default(call_default_factory=True))
             title = f"{field.title}: " if field.title else ""
-            lines.append(f"| {shown} | `{name}` | {unit} | {span} | {default} | {title}{field.description} |")
+            lines.append(f"| {shown} | `{name}` | {unit} | {span} | {default} | {bent} | {title}{field.description} |")
             shown = ""
     return "\n".join(lines) + "\n"
 

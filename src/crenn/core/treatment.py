@@ -1,52 +1,98 @@
 """The treatment: everything done to a scene, as an open JSON document.
 
 The document names a step only where it departs from the default; a missing step, or a missing parameter, has its
-default, and a parameter that is null is automatic. Version 1.
+default, and a parameter that is null is automatic. Version 2.
 """
 
 import json
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal, TypeVar
 
-from pydantic import ConfigDict, Field, ValidationError
+from pydantic import ConfigDict, Field, ValidationError, create_model, field_validator
 
+from crenn.core.areas.area import MOST_AREAS, Area, check_bends
 from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
-from crenn.core.light.ends import ENDS, EndsParameters
-from crenn.core.light.exposure import EXPOSURE, ExposureParameters
-from crenn.core.light.placement import PLACEMENT, PlacementParameters
-from crenn.core.light.tone import TONE, ToneParameters
-from crenn.core.light.white_balance import WHITE_BALANCE, WhiteBalanceParameters
-from crenn.core.steps import Step
+from crenn.core.geometry.crop import Crop
+from crenn.core.geometry.level import Level
+from crenn.core.light.ends import Ends
+from crenn.core.light.exposure import Exposure
+from crenn.core.light.placement import Placement
+from crenn.core.light.relief import Relief
+from crenn.core.light.tone import Tone
+from crenn.core.light.white_balance import WhiteBalance
+from crenn.core.pipeline.step import Step, StepParameters
 
-#: Steps in the order in which they act. Those before ``SCENE_LINEAR_END`` leave light unbounded.
-STEPS: tuple[Step, ...] = (EXPOSURE, WHITE_BALANCE, PLACEMENT, TONE, ENDS)
-#: Steps that belong to the display transform and are left out of scene-linear masters.
-DISPLAY_STEPS = frozenset({"ends"})
+CROP = Crop()
+
+#: The steps in the order in which they act: those of the frame first, those of the display last.
+STEPS: tuple[Step[Any], ...] = (
+    Level(),
+    CROP,
+    WhiteBalance(),
+    Exposure(),
+    Placement(),
+    Relief(),
+    Tone(),
+    Ends(),
+)
+
+P = TypeVar("P", bound=StepParameters)
 
 
-class Treatment(Document):
-    """The treatment document, version 1."""
+class _Head(Document):
+    """What every treatment states of itself."""
 
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
-
     format: Literal["crenn-treatment"] = "crenn-treatment"
-    version: Literal[1] = 1
-    exposure: ExposureParameters = Field(default_factory=ExposureParameters)
-    white_balance: WhiteBalanceParameters = Field(default_factory=WhiteBalanceParameters)
-    placement: PlacementParameters = Field(default_factory=PlacementParameters)
-    tone: ToneParameters = Field(default_factory=ToneParameters)
-    ends: EndsParameters = Field(default_factory=EndsParameters)
+    version: Literal[2] = 2
+
+
+_Sections: Any = create_model(
+    "_Sections",
+    __base__=_Head,
+    **{step.name: (step.parameters, Field(default_factory=step.parameters)) for step in STEPS},  # type: ignore[call-overload]
+)
+
+
+def _second(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 adds geometry, relief and areas; what there was in version 1 means the same."""
+    return document
+
+
+class Treatment(_Sections):
+    """The treatment document, version 2: a section for each step, and the areas."""
+
+    UPGRADES = {1: _second}
+
+    areas: list[Area] = Field(default_factory=list, max_length=MOST_AREAS, description="Local adjustments.")
+
+    @field_validator("areas")
+    @classmethod
+    def _bends_dials(cls, areas: list[Area]) -> list[Area]:
+        for area in areas:
+            check_bends(area.bends, STEPS)
+        return areas
+
+    def section(self, step: Step[P]) -> P:
+        """The parameters of a step."""
+        return getattr(self, step.name)
+
+    def without(self, *steps: str) -> "Treatment":
+        """The treatment with steps switched off."""
+        off = {name: getattr(self, name).model_copy(update={"on": False}) for name in steps}
+        return self.model_copy(update=off)
 
     @classmethod
     def neutral(cls) -> "Treatment":
         """The treatment that changes nothing."""
-        return cls.model_validate({step.name: {"on": False} for step in STEPS})
+        return cls().without(*(step.name for step in STEPS))
 
-    @classmethod
-    def untreated(cls) -> "Treatment":
-        """The start to compare with: brightened as a camera would, and nothing else."""
-        return cls.model_validate({"placement": {"on": False}, "tone": {"on": False}, "ends": {"on": False}})
+    def untreated(self) -> "Treatment":
+        """The start to compare with: in the same frame, brightened as a camera would, and nothing else."""
+        frame = {step.name: getattr(self, step.name) for step in STEPS if step.station == "geometry"}
+        start = Treatment().without("placement", "tone", "ends")
+        return start.model_copy(update=frame)
 
 
 def parse_treatment(document, path=None) -> Treatment:

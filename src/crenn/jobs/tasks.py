@@ -3,14 +3,16 @@
 import shutil
 
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
-from crenn.core.deliver.files import CaptureMetadata, deliver
+from crenn.core.deliver.files import deliver
+from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.errors import CrennError
 from crenn.core.files import write_jpeg
 from crenn.core.frames.read import frame_metadata
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
-from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import parse_treatment
 from crenn.jobs.importing import bring_in
@@ -48,7 +50,8 @@ def merge(job: RunningJob) -> None:
     job.progress.at(0.97, "Preparing views")
     with job.database.session() as session:
         document = session.get_one(Revision, session.get_one(Scene, job.scene_id).revision_id).document
-    codes, _ = Renderer(prepared).picture(parse_treatment(document), Window.whole(prepared.size, _SCENE_PICTURE))
+    renderer, treatment = Renderer(prepared), parse_treatment(document)
+    codes, _ = renderer.picture(treatment, Window.whole(renderer.frame(treatment).size, _SCENE_PICTURE))
     write_jpeg(job.library.scene_picture(job.of_scene), codes, 90)
     replaced: list[str | None] = []
 

@@ -9,12 +9,13 @@ import numpy as np
 import tifffile
 from PIL import Image, ImageCms
 
-from crenn.core.deliver.files import CaptureMetadata, deliver
+from crenn.core.deliver.files import deliver
+from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.errors import Cancelled, CrennError
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap, read_exr
-from crenn.core.render.executor import Renderer
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import Treatment
 from tests.support import FolderCase, night
 

@@ -9,12 +9,13 @@ from crenn.core.light.automatic import SceneLight
 from crenn.core.light.ends import STRAIGHT, shown_luminance
 from crenn.core.light.placement import Rung, placement_ev
 from crenn.core.light.tone import tone_ev
+from crenn.core.pipeline.program import table_stops
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.base import build_base, reduced_for_base
-from crenn.core.render.executor import Renderer, Window
+from crenn.core.render.grid import build_base, reduced_for_base
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.report.merging import light_statistics
-from crenn.core.steps import table_stops
 from crenn.core.treatment import parse_treatment
 from tests.support import FolderCase, night, ramp
 

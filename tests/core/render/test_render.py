@@ -8,10 +8,11 @@ from crenn.core.colour.spaces import srgb_decode, srgb_to_lab
 from crenn.core.fastmath import cbrt, exp2, log2
 from crenn.core.light.ends import shown_luminance
 from crenn.core.light.placement import Rung, placement_ev
+from crenn.core.pipeline.program import table_stops
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.steps import table_stops
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 from tests.support import night
 

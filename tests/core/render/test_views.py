@@ -4,12 +4,15 @@ import unittest
 
 import numpy as np
 
-from crenn.core.deliver.files import to_eight_bits
+from crenn.core.deliver.writers import to_eight_bits
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.executor import Renderer, Window
-from crenn.core.render.kernel import CLIP_BLUE, CLIP_GREEN, CLIP_RED, CRUSHED
+from crenn.core.render.ladder import ladder
+from crenn.core.render.probe import probe
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.render.views import ladder, paint_view, probe
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.show import CLIP_BLUE, CLIP_GREEN, CLIP_RED, CRUSHED
+from crenn.core.render.views import paint_view
+from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 from tests.support import night
 

@@ -11,8 +11,9 @@ import numpy as np
 from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
 from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.executor import Renderer, Window
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 from tests.support import night
 

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from crenn.core.steps import PixelProgram, Step, StepParameters, dial, table_stops
+from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.step import LightStep, Stage, StepParameters, dial
 
 #: Luminance of the picture up to which light is shown in proportion; above it rolls off to white.
 STRAIGHT = 0.45
@@ -59,19 +60,19 @@ def shown_luminance(stops: np.ndarray, white: float, black: float | None) -> np.
     return np.where(light <= knee, light, rolled)
 
 
-def resolve(parameters: EndsParameters, scene) -> tuple[float, float | None]:
-    """White and black in EV, the automatic ones filled in; both neutral if the step is off."""
-    if not parameters.on:
-        return 0.0, None
-    auto = scene.automatic
-    return (
-        auto.white if parameters.white is None else parameters.white,
-        auto.black if parameters.black is None else parameters.black,
-    )
+def neutral_display() -> np.ndarray:
+    """The display without this step: nominal white is white, no light is taken off; float64 (TABLE_SIZE,)."""
+    return shown_luminance(table_stops(), 0.0, None)
 
 
-def fold(program: PixelProgram, parameters: EndsParameters, scene) -> None:
-    program.display = shown_luminance(table_stops(), *resolve(parameters, scene))
+class Ends(LightStep[EndsParameters]):
+    """White point and black point, where light meets the display."""
 
+    name, station, title, parameters = "ends", "light", "Ends", EndsParameters
+    stage = Stage.DISPLAY
 
-ENDS = Step("ends", "light", "Ends", EndsParameters, fold)
+    def automatic(self, scene):
+        return {"white": scene.automatic.white, "black": scene.automatic.black}
+
+    def act(self, program, parameters, scene):
+        program.show(shown_luminance(table_stops(), parameters.white, parameters.black))

@@ -1,20 +1,32 @@
 """Exposure: more or less light, by stops."""
 
-import numpy as np
-
-from crenn.core.steps import PixelProgram, Step, StepParameters, dial
+from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 
 class ExposureParameters(StepParameters):
     ev: float | None = dial(
-        None, "EV", -12, 12, 0.05, "Exposure", "Brightens or darkens the whole picture.", group="Tone"
+        None,
+        "EV",
+        -12,
+        12,
+        0.05,
+        "Exposure",
+        "Brightens or darkens the whole picture.",
+        bend=Bend("add", -6, 6, 0.05),
+        group="Tone",
     )
 
 
-def fold(program: PixelProgram, parameters: ExposureParameters, scene) -> None:
-    ev = scene.automatic.exposure if parameters.ev is None else parameters.ev
-    if ev:
-        program.matrix = np.exp2(ev) * program.matrix
+class Exposure(LightStep[ExposureParameters]):
+    """A factor on light. In an area, placed light is dodged or burned by it."""
 
+    name, station, title, parameters = "exposure", "light", "Exposure", ExposureParameters
 
-EXPOSURE = Step("exposure", "light", "Exposure", ExposureParameters, fold)
+    def automatic(self, scene):
+        return {"ev": scene.automatic.exposure}
+
+    def act(self, program, parameters, scene):
+        program.gain(parameters.ev)
+
+    def bend(self, program, bends, parameters, scene):
+        program.gain(bends["ev"])

@@ -5,7 +5,8 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from scipy.interpolate import PchipInterpolator
 
 from crenn.core.colour.spaces import MIDDLE_GREY
-from crenn.core.steps import PixelProgram, Step, StepParameters, dial, table_stops
+from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.step import LightStep, StepParameters, dial
 
 #: Stops are opened fully from this far below middle grey, and held fully from this far above it.
 SHADOW_SPAN, LIGHT_SPAN = 6.0, 6.0
@@ -98,30 +99,19 @@ def placement_ev(
     return rebuilt - rebuilt[middle] + placed[middle] - stops
 
 
-def resolve(parameters: PlacementParameters, scene) -> tuple[float, float]:
-    """Shadows and highlights in EV, the automatic ones filled in."""
-    auto = scene.automatic
-    return (
-        auto.shadows if parameters.shadows is None else parameters.shadows,
-        auto.highlights if parameters.highlights is None else parameters.highlights,
-    )
+class Placement(LightStep[PlacementParameters]):
+    """EV by the stop of the edge-aware base; what departs from it is stretched."""
 
+    name, station, title, parameters = "placement", "light", "Placement", PlacementParameters
 
-def fold(program: PixelProgram, parameters: PlacementParameters, scene) -> None:
-    shadows, highlights = resolve(parameters, scene)
-    if not shadows and not highlights and not any(r.ev for r in parameters.rungs) and parameters.local == 1.0:
-        return
-    # Rungs stand on stops of the scene; the matrix so far tells how far exposure has moved them.
-    program.placement = placement_ev(table_stops(), shadows, highlights, parameters.rungs, program.shift)
-    program.reach, program.relief = parameters.reach, parameters.local - 1.0
+    def automatic(self, scene):
+        return {"shadows": scene.automatic.shadows, "highlights": scene.automatic.highlights}
 
-
-PLACEMENT = Step(
-    "placement",
-    "light",
-    "Placement",
-    PlacementParameters,
-    fold,
-    pixelwise=False,
-    reach=lambda parameters, width, height: 3 * parameters.reach / 100.0 * max(width, height),
-)
+    def act(self, program, parameters, scene):
+        p = parameters
+        if p.shadows or p.highlights or any(r.ev for r in p.rungs):
+            # Rungs stand on stops of the scene; the program so far tells how far exposure has moved them.
+            added = placement_ev(table_stops(), p.shadows, p.highlights, p.rungs, program.shift)
+            program.grid(p.reach, added, p.local - 1.0)
+        else:
+            program.grid(p.reach, None, p.local - 1.0)

@@ -3,7 +3,8 @@
 import numpy as np
 
 from crenn.core.colour.spaces import MIDDLE_GREY
-from crenn.core.steps import PixelProgram, Step, StepParameters, dial, table_stops
+from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 #: Stops below and above middle grey over which toe and shoulder take hold.
 _TOE_SPAN, _SHOULDER_SPAN = 4.0, 2.5
@@ -11,7 +12,15 @@ _TOE_SPAN, _SHOULDER_SPAN = 4.0, 2.5
 
 class ToneParameters(StepParameters):
     contrast: float | None = dial(
-        None, "×", 0.4, 2.5, 0.01, "Contrast", "Steepness of the middle tones.", group="Curve"
+        None,
+        "×",
+        0.4,
+        2.5,
+        0.01,
+        "Contrast",
+        "Steepness of the middle tones.",
+        bend=Bend("factor", 0.4, 2.5, 0.01),
+        group="Curve",
     )
     toe: float = dial(0.0, "%", 0, 100, 1, "Toe", "Flattens the curve in the shadows.", group="Curve")
     shoulder: float = dial(0.0, "%", 0, 100, 1, "Shoulder", "Flattens the curve in the highlights.", group="Curve")
@@ -28,11 +37,18 @@ def tone_ev(stops: np.ndarray, contrast: float, toe: float, shoulder: float) -> 
     return np.interp(stops, grid, curve - grid)
 
 
-def fold(program: PixelProgram, parameters: ToneParameters, scene) -> None:
-    contrast = scene.automatic.contrast if parameters.contrast is None else parameters.contrast
-    if contrast == 1.0 and not parameters.toe and not parameters.shoulder:
-        return
-    program.then_curve(lambda stops: tone_ev(stops, contrast, parameters.toe, parameters.shoulder))
+class Tone(LightStep[ToneParameters]):
+    """A curve on luminance."""
 
+    name, station, title, parameters = "tone", "light", "Contrast", ToneParameters
 
-TONE = Step("tone", "light", "Contrast", ToneParameters, fold)
+    def automatic(self, scene):
+        return {"contrast": scene.automatic.contrast}
+
+    def act(self, program, parameters, scene):
+        if parameters.contrast != 1.0 or parameters.toe or parameters.shoulder:
+            program.curve(lambda stops: tone_ev(stops, parameters.contrast, parameters.toe, parameters.shoulder))
+
+    def bend(self, program, bends, parameters, scene):
+        if bends["contrast"] != 1.0:
+            program.curve(lambda stops: tone_ev(stops, bends["contrast"], 0.0, 0.0))

@@ -5,7 +5,10 @@ from pydantic import ValidationError
 
 from crenn.core.colour.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, xy_to_xyz
 from crenn.core.colour.white import balance_matrix, temperature_of, white_xy
-from crenn.core.steps import PixelProgram, Step, StepParameters, dial
+from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
+
+#: Light of other temperatures is taken for this, in kelvin.
+_TEMPERATURES = (1667.0, 25000.0)
 
 
 class WhiteBalanceParameters(StepParameters):
@@ -17,6 +20,7 @@ class WhiteBalanceParameters(StepParameters):
         10,
         "Temperature",
         "Colour of the light taken for white. Higher makes the picture warmer.",
+        bend=Bend("mired", -200, 200, 1),
         scale="reciprocal",
         group="White balance",
     )
@@ -28,6 +32,7 @@ class WhiteBalanceParameters(StepParameters):
         0.5,
         "Tint",
         "Away from the black-body line: higher makes the picture more magenta.",
+        bend=Bend("add", -40, 40, 0.5),
         group="White balance",
     )
 
@@ -59,14 +64,22 @@ def white_of_patch(mean_rgb, as_shot: tuple[float, float]) -> tuple[float, float
     return temperature, tint
 
 
-def fold(program: PixelProgram, parameters: WhiteBalanceParameters, scene) -> None:
-    as_shot = scene.as_shot
-    chosen = (
-        as_shot[0] if parameters.temperature is None else parameters.temperature,
-        as_shot[1] if parameters.tint is None else parameters.tint,
-    )
-    if chosen != as_shot:
-        program.matrix = balance_matrix(chosen, as_shot) @ program.matrix
+class WhiteBalance(LightStep[WhiteBalanceParameters]):
+    """Adaptation from the white as shot to the chosen one; automatic is as shot."""
 
+    name, station, title, parameters = "white_balance", "light", "White balance", WhiteBalanceParameters
 
-WHITE_BALANCE = Step("white_balance", "light", "White balance", WhiteBalanceParameters, fold)
+    def automatic(self, scene):
+        return dict(zip(("temperature", "tint"), scene.as_shot))
+
+    def act(self, program, parameters, scene):
+        chosen = (parameters.temperature, parameters.tint)
+        if chosen != scene.as_shot:
+            program.matrix(balance_matrix(chosen, scene.as_shot))
+
+    def bend(self, program, bends, parameters, scene):
+        # Warmer by so many mired is the same step to the eye at every temperature.
+        mired = 1e6 / parameters.temperature - bends.get("temperature", 0.0)
+        temperature = float(np.clip(1e6 / max(mired, 1.0), *_TEMPERATURES))
+        bent = (temperature, parameters.tint + bends.get("tint", 0.0))
+        program.matrix(balance_matrix(bent, (parameters.temperature, parameters.tint)))

@@ -1,20 +1,19 @@
-"""Views of a scene besides the plain picture, the placement lines of the ladder, and what lies under the pointer."""
+"""Views of a scene besides the plain picture."""
 
 from collections.abc import Iterator
 
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
-from crenn.core.render.executor import Renderer, Window, compile_treatment
-from crenn.core.render.kernel import CRUSHED
-from crenn.core.render.pyramid import PreparedScene
-from crenn.core.steps import table_stops
+from crenn.core.areas.area import FULL
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.show import CRUSHED
+from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
 
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
-#: between the frames, and what a stack took for ground.
-VIEWS = ("picture", "limits", "untreated", "source", "moved", "ground")
+#: between the frames, what a stack took for ground, an area's mask over the picture, and the mask alone.
+VIEWS = ("picture", "limits", "untreated", "source", "moved", "ground", "area", "mask")
 
 _BAND = 256
 _HATCH = np.array([240, 190, 92], np.uint8)
@@ -46,25 +45,13 @@ def _draw_limits(codes: np.ndarray, limits: np.ndarray) -> None:
         out[(part & CRUSHED > 0) & (y % 4 < 2) & ((x + 2 * (y // 4 % 2)) % 4 < 2)] = _DOT
 
 
-def _sampled(plane: np.ndarray, window: Window) -> np.ndarray:
-    """A plane of whole numbers at the places of a window's pixels."""
-    height, width = plane.shape
-    ys = np.clip(
-        (window.y + (np.arange(window.out_height) + 0.5) * window.height / window.out_height).astype(int), 0, height - 1
-    )
-    xs = np.clip(
-        (window.x + (np.arange(window.out_width) + 0.5) * window.width / window.out_width).astype(int), 0, width - 1
-    )
-    return np.asarray(plane[ys[:, None], xs[None, :]])
-
-
 def frame_tones(report: dict) -> dict[int, float]:
     """Tone 0–1 by which the source view shows each frame: the darker the frame, the paler; by source index."""
     order = _source_order(report)
     return {index: 0.95 - 0.75 * rank / max(len(order) - 1, 1) for rank, index in enumerate(order)}
 
 
-def _draw_source(codes: np.ndarray, renderer: Renderer, window: Window) -> None:
+def _draw_source(codes: np.ndarray, renderer: Renderer, treatment: Treatment, window: Window) -> None:
     """Tint the picture's greys by the frame that feeds each place, and draw a line round what moved."""
     scene = renderer.scene
     if scene.source is None:
@@ -72,13 +59,13 @@ def _draw_source(codes: np.ndarray, renderer: Renderer, window: Window) -> None:
     tones = np.zeros(256, np.float32)
     for index, tone in frame_tones(scene.report).items():
         tones[index] = tone
-    source = _sampled(scene.source, window)
+    source = renderer.sampled(scene.source, treatment, window)
     for rows in _bands(len(codes)):
         grey = codes[rows].astype(np.float32).mean(-1) * 0.28
         out = tones[source[rows]] * 200 + grey * 0.6
         codes[rows] = np.clip(out, 0, 255)[..., None].astype(np.uint8)
     if scene.moved is not None:
-        _draw_line(codes, _sampled(scene.moved, window) > 0)
+        _draw_line(codes, renderer.sampled(scene.moved, treatment, window) > 0)
 
 
 def _draw_line(codes: np.ndarray, inside: np.ndarray) -> None:
@@ -97,6 +84,24 @@ def _draw_mask(codes: np.ndarray, inside: np.ndarray) -> None:
     _draw_line(codes, inside)
 
 
+def _draw_area(codes: np.ndarray, mask: np.ndarray, alone: bool) -> None:
+    """Show a mask: what lies outside loses its colour by as much, with contours at 25, 50 and 75 %.
+
+    ``alone`` shows the mask itself, as greys.
+    """
+    for rows in _bands(len(codes)):
+        share = mask[rows].astype(np.float32)[..., None] / FULL
+        if alone:
+            codes[rows] = (share * 255 + 0.5).astype(np.uint8)
+        else:
+            part = codes[rows].astype(np.float32)
+            grey = part.mean(-1, keepdims=True) * 0.55 + 12
+            codes[rows] = (grey + share * (part - grey) + 0.5).astype(np.uint8)
+    if not alone:
+        for level in (0.25, 0.5, 0.75):
+            _draw_line(codes, mask > level * FULL)
+
+
 def _source_order(report: dict) -> list[int]:
     """Source indices of the merged frames, from the darkest frame to the brightest."""
     frames = report.get("frames") or []
@@ -105,7 +110,13 @@ def _source_order(report: dict) -> list[int]:
 
 
 def paint_view(
-    renderer: Renderer, treatment: Treatment, window: Window, view: str, oversample: int = 1
+    renderer: Renderer,
+    treatment: Treatment,
+    window: Window,
+    view: str,
+    oversample: int = 1,
+    fine: bool = True,
+    area: int | None = None,
 ) -> tuple[np.ndarray, dict]:
     """Render a view: sRGB codes, uint8 (h, w, 3), and the shares of the window that clip.
 
@@ -116,12 +127,14 @@ def paint_view(
     window : Window
     view : str
         One of `VIEWS`.
-    oversample : int
+    oversample, fine
         See `Renderer.picture`.
+    area : int, optional
+        Index of the area that the views "area" and "mask" show.
     """
     if view == "untreated":
-        treatment = Treatment.untreated()
-    codes, limits = renderer.picture(treatment, window, oversample=oversample)
+        treatment = treatment.untreated()
+    codes, limits = renderer.picture(treatment, window, oversample=oversample, fine=fine)
     shares = {
         "white": float((limits & 7 == 7).mean()),
         "some": float((limits & 7 > 0).mean()),
@@ -130,77 +143,12 @@ def paint_view(
     if view == "limits":
         _draw_limits(codes, limits)
     elif view == "source":
-        _draw_source(codes, renderer, window)
+        _draw_source(codes, renderer, treatment, window)
     elif view == "moved" and renderer.scene.moved is not None:
-        _draw_mask(codes, _sampled(renderer.scene.moved, window) > 0)
+        _draw_mask(codes, renderer.sampled(renderer.scene.moved, treatment, window) > 0)
+    elif view in ("area", "mask") and area is not None and area < len(treatment.areas):
+        mask = renderer.mask(treatment.areas[area], renderer.frame(treatment), window)
+        _draw_area(codes, mask, alone=view == "mask")
     elif view == "ground" and renderer.scene.ground is not None:
-        _draw_mask(codes, _sampled(renderer.scene.ground, window) > 127)
+        _draw_mask(codes, renderer.sampled(renderer.scene.ground, treatment, window) > 127)
     return codes, shares
-
-
-def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, float]]:
-    """On which tone each whole and half stop of the scene is placed: pairs of stop and tone in %.
-
-    The tone is CIE lightness L*. A large even patch of grey is meant: base and pixel stand on the same stop.
-    """
-    program = compile_treatment(treatment, scene.light)
-    report = scene.report
-    low = int(np.floor(report["low_stop"])) - 2
-    high = int(np.ceil(max([report["high_stop"]] + [f["clip_stop"] for f in report.get("frames", [])]))) + 2
-    stops = np.arange(low * 2, high * 2 + 1) / 2
-    grid = table_stops()
-    moved = stops + program.shift
-    if program.placement is not None:
-        moved = moved + np.interp(moved, grid, program.placement)
-    if program.curve is not None:
-        moved = moved + np.interp(moved, grid, program.curve)
-    tones = lightness(np.interp(moved, grid, program.shown))
-    return [(float(s), round(float(t), 2)) for s, t in zip(stops, tones)]
-
-
-def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict | None:
-    """What lies at a place of the picture, in full-size pixels; None outside.
-
-    Returns
-    -------
-    dict
-        ``stop`` of the scene, ``tone`` in % (L*), ``snr_db``, ``frame`` that feeds it, whether it ``moved``,
-        ``clipped`` channels in
-        every frame, and those at ``white`` or all at ``black`` in the picture.
-    """
-    scene = renderer.scene
-    height, width = scene.size
-    column, row = int(np.floor(x)), int(np.floor(y))
-    if not (0 <= column < width and 0 <= row < height):
-        return None
-    rgb = np.asarray(scene.levels[0][row, column], np.float64)
-    value = max(float(LUMINANCE @ rgb), 2.0**-30)
-    out: dict = {
-        "x": column,
-        "y": row,
-        "stop": round(float(np.log2(value)), 2),
-        "snr_db": None,
-        "frame": None,
-        "clipped": "",
-    }
-    if scene.sigma is not None:
-        deviation = float(np.sqrt(((np.asarray(scene.sigma[row, column], np.float64) * LUMINANCE) ** 2).sum()))
-        out["snr_db"] = round(float(20 * np.log10(max(value / max(deviation, 1e-12), 1e-3))), 1)
-    if scene.source is not None:
-        frames = scene.report.get("frames") or []
-        indices = scene.report.get("source_indices") or list(range(len(frames)))
-        source = int(scene.source[row, column])
-        if source in indices:
-            out["frame"] = frames[indices.index(source)]["name"]
-            out["seconds"] = frames[indices.index(source)]["seconds"]
-    if scene.moved is not None:
-        out["moved"] = bool(scene.moved[row, column])
-    if scene.clipped is not None:
-        bits = int(scene.clipped[row, column])
-        out["clipped"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if bits & b)
-    codes, limits = renderer.picture(treatment, Window(column, row, 1, 1, 1, 1))
-    code = codes[0, 0].astype(np.float64) / 255
-    out["tone"] = round(float(lightness(srgb_decode(code) @ SRGB_TO_XYZ[1])), 1)
-    out["white"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if limits[0, 0] & b)
-    out["black"] = bool(limits[0, 0] & CRUSHED)
-    return out

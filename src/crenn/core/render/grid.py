@@ -9,9 +9,12 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy.ndimage import gaussian_filter
+from scipy.ndimage import gaussian_filter, map_coordinates
 
 from crenn.core.colour.spaces import luminance
+from crenn.core.geometry.frame import Frame
+from crenn.core.pipeline.planes import GridCurve
+from crenn.core.pipeline.program import table_stops
 
 #: Thickness of a layer of the grid, in stops.
 LAYER = 0.5
@@ -36,6 +39,20 @@ class BaseGrid:
     cell: float
     start: float
     floor: float
+
+    @property
+    def nbytes(self) -> int:
+        return self.cells.nbytes
+
+    def through(self, frame: Frame) -> "BaseGrid":
+        """The base of a scene, as it lies in the picture plane of a frame."""
+        height, width = frame.size
+        rows, columns = (int(np.ceil(n / self.cell)) + 3 for n in (height, width))
+        x, y = np.meshgrid((np.arange(columns) - 1) * self.cell, (np.arange(rows) - 1) * self.cell)
+        places = frame.to_scene(np.stack([x.ravel(), y.ravel()], -1)) / self.cell + 1.0
+        at = [places[:, 1].reshape(rows, columns), places[:, 0].reshape(rows, columns)]
+        layers = [map_coordinates(layer, at, order=1, mode="nearest") for layer in np.moveaxis(self.cells, 2, 0)]
+        return BaseGrid(np.ascontiguousarray(np.stack(layers, -1)), self.cell, self.start, self.floor)
 
 
 def build_base(rgb: np.ndarray, scale: float, reach: float, full_size: tuple[int, int], floor: float) -> BaseGrid:
@@ -84,3 +101,18 @@ def reduced_for_base(rgb: np.ndarray, side: int = 900) -> tuple[np.ndarray, floa
     scale = max(max(height, width) / side, 1.0)
     size = (max(round(width / scale), 1), max(round(height / scale), 1))
     return cv2.resize(rgb, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], 3), width / size[0]
+
+
+def even_base(floor: float = 2.0**-40) -> BaseGrid:
+    """The base of a large even patch of any stop: itself."""
+    stops = np.arange(-32.0, 16.0 + LAYER, LAYER)
+    return BaseGrid(np.broadcast_to(stops.astype(np.float32), (2, 2, stops.size)).copy(), 1.0, -32.0, floor)
+
+
+def looked_up(cells: np.ndarray, curve: GridCurve) -> np.ndarray:
+    """The EV that a curve adds at a grid's cells, less the base's part of what it stretches, float32 like ``cells``.
+
+    A grid is small: its stops are looked up here once, not for every pixel.
+    """
+    added = 0.0 if curve.added is None else np.interp(cells + curve.shift, table_stops(), curve.added)
+    return np.asarray(added - curve.stretch * cells, np.float32)

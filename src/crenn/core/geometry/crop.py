@@ -1,0 +1,150 @@
+"""Crop: the part of the straightened picture that is kept."""
+
+from itertools import combinations
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field
+
+from crenn.core.errors import CrennError
+from crenn.core.geometry.frame import Frame
+from crenn.core.pipeline.step import FrameStep, StepParameters, choice, toggle
+
+#: Sides of the ratios to choose from, wider side first.
+RATIOS = {
+    "3:2": (3, 2),
+    "4:3": (4, 3),
+    "1:1": (1, 1),
+    "16:9": (16, 9),
+    "16:10": (16, 10),
+    "5:4": (5, 4),
+    "7:5": (7, 5),
+    "2:1": (2, 1),
+}
+Ratio = Literal["free", "scene", "3:2", "4:3", "1:1", "16:9", "16:10", "5:4", "7:5", "2:1"]
+#: A crop has at least so many pixels on its shorter side.
+LEAST = 16
+
+Place = Annotated[list[Annotated[float, Field(ge=-2, le=3)]], Field(min_length=2, max_length=2)]
+
+
+class CropParameters(StepParameters):
+    ratio: Ratio = choice(
+        "scene",
+        "Ratio",
+        "Of the longer to the shorter side.",
+        {"scene": "as shot", "free": "free", **{name: name for name in RATIOS}},
+        group="Crop",
+    )
+    portrait: bool = toggle(False, "Upright", "Whether the longer side stands.", group="Crop")
+    centre: Place | None = Field(None, description="Middle of the crop, a place of the scene; null: found.")
+    width: float | None = Field(
+        None, gt=0, le=4, description="Width, in shares of the scene's longer side; null: as wide as fits."
+    )
+    height: float | None = Field(
+        None, gt=0, le=4, description="Height, likewise; null: from the width and the ratio, or as high as fits."
+    )
+    corners: bool = toggle(
+        False, "Show empty corners", "Lets the crop reach beyond what was recorded; black there.", group="Crop"
+    )
+
+
+def ratio_of(parameters: CropParameters, scene: tuple[int, int]) -> float | None:
+    """Width over height that the crop keeps; None if it is free."""
+    if parameters.ratio == "free":
+        return None
+    long, short = RATIOS.get(parameters.ratio, (max(scene), min(scene)))
+    upright = parameters.portrait if parameters.ratio != "scene" else (scene[0] > scene[1]) != parameters.portrait
+    return short / long if upright else long / short
+
+
+def largest_within(walls: np.ndarray, half: np.ndarray, centre: np.ndarray | None = None) -> tuple[np.ndarray, float]:
+    """The largest box of a shape that lies within walls: its middle and the factor on its half sides.
+
+    Parameters
+    ----------
+    walls : ndarray (K, 3)
+        See `crenn.core.geometry.frame.Frame.walls`.
+    half : ndarray (2,)
+        Half width and half height of the shape.
+    centre : ndarray (2,), optional
+        Its middle; the best one if None.
+
+    Raises
+    ------
+    CrennError
+        If not even a small box fits.
+    """
+    normals, limits = walls[:, :2], walls[:, 2]
+    reach = np.abs(normals) @ half
+    if centre is not None:
+        factor = float(((limits - normals @ centre) / reach).min())
+        if factor <= 0:
+            raise CrennError("The crop lies outside the picture.", remedy="Move it back inside.")
+        return centre, factor
+    # Middle and factor at once are a linear programme in three unknowns: its answers are where three walls meet. Where
+    # several are as good, the box may slide between them, and stands in the middle.
+    system = np.concatenate([normals, reach[:, None]], 1)
+    slack = 1e-9 * float(np.abs(limits).max())
+    corners = []
+    for rows in combinations(range(len(walls)), 3):
+        part = system[list(rows)]
+        if abs(np.linalg.det(part)) > 1e-9 * float(reach.max()):
+            found = np.linalg.solve(part, limits[list(rows)])
+            if (system @ found <= limits + slack).all():
+                corners.append(found)
+    best = max((c[2] for c in corners), default=0.0)
+    if best <= 0:
+        raise CrennError("No crop of this shape fits into the picture.", remedy="Take some of the perspective back.")
+    middle = np.mean([c[:2] for c in corners if c[2] >= best * (1 - 1e-6)], 0)
+    return middle, float(best)
+
+
+class Crop(FrameStep[CropParameters]):
+    """A box of the plane, on whole pixels. It holds on to a place of the scene, and never says where it must be wrong:
+    what does not fit is made smaller about the same place."""
+
+    name, station, title, parameters = "crop", "geometry", "Crop", CropParameters
+
+    def frame(self, frame, parameters):
+        box = self.box(frame, parameters)
+        if box == (0, 0, frame.size[1], frame.size[0]):
+            return frame
+        x, y, width, height = box
+        return frame.after(np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]]), (height, width))
+
+    def box(self, frame: Frame, parameters: CropParameters) -> tuple[int, int, int, int]:
+        """The crop in pixels of the plane that it is cut from: x, y, width, height.
+
+        Raises
+        ------
+        CrennError
+            If nothing would be left.
+        """
+        p, unit = parameters, frame.long_side
+        ratio = ratio_of(p, frame.scene)
+        half = None
+        if p.width is not None or p.height is not None:
+            width = p.width if p.width is not None else (p.height or 0.0) * (ratio or 1.0)
+            height = width / ratio if ratio else p.height if p.height is not None else width
+            half = np.array([width, height]) * unit / 2
+        shape = half if half is not None else np.array([ratio or frame.scene[1] / frame.scene[0], 1.0])
+        centre = None if p.centre is None else frame.of_shares(np.array([p.centre]))[0]
+        if p.corners:
+            low, high = frame.outline.reshape(-1, 2).min(0), frame.outline.reshape(-1, 2).max(0)
+            middle = (low + high) / 2 if centre is None else centre
+            # Without a size the box holds all there is.
+            half = shape * ((high - low) / 2 / shape).max() if half is None else half
+        else:
+            middle, factor = largest_within(frame.walls, shape, centre)
+            half = shape * (factor if half is None else min(factor, 1.0))
+        return _on_pixels(middle - half, middle + half, min(LEAST, *frame.scene))
+
+
+def _on_pixels(low: np.ndarray, high: np.ndarray, least: int) -> tuple[int, int, int, int]:
+    """The whole pixels within a box; a border within a thousandth of a pixel's edge lies on it."""
+    x0, y0 = (int(np.ceil(v - 1e-3)) for v in low)
+    x1, y1 = (int(np.floor(v + 1e-3)) for v in high)
+    if min(x1 - x0, y1 - y0) < least:
+        raise CrennError("The crop leaves nothing of the picture.", remedy=f"Keep at least {least} pixels each way.")
+    return x0, y0, x1 - x0, y1 - y0

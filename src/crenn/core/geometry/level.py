@@ -1,0 +1,51 @@
+"""Level: turning the picture until the horizon lies and towers stand."""
+
+import numpy as np
+
+from crenn.core.geometry.frame import about
+from crenn.core.pipeline.step import FrameStep, StepParameters, dial
+
+#: An angle is dialled up to this far, in degrees; more is a quarter turn.
+MOST = 45.0
+
+
+class LevelParameters(StepParameters):
+    angle: float = dial(
+        0.0, "°", -MOST, MOST, 0.05, "Level", "Turns the picture clockwise about its middle.", group="Level"
+    )
+
+
+class Level(FrameStep[LevelParameters]):
+    """A turn about the middle of the scene."""
+
+    name, station, title, parameters = "level", "geometry", "Level", LevelParameters
+
+    def frame(self, frame, parameters):
+        if not parameters.angle:
+            return frame
+        turn = np.radians(parameters.angle)
+        cos, sin = np.cos(turn), np.sin(turn)
+        # From the turned plane back to the one before: the other way round.
+        back = np.array([[cos, sin, 0], [-sin, cos, 0], [0, 0, 1.0]])
+        height, width = frame.size
+        return frame.after(about((width / 2, height / 2), back))
+
+
+def angle_between(start: tuple[float, float], end: tuple[float, float]) -> float:
+    """Angle, in degrees, that makes a line between two places level or upright, whichever is nearer.
+
+    Parameters
+    ----------
+    start, end : tuple of float
+        Places of the picture before the turn, in one unit, y downwards.
+
+    Raises
+    ------
+    ValueError
+        If the places are one.
+    """
+    x, y = end[0] - start[0], end[1] - start[1]
+    if not np.hypot(x, y) > 0:
+        raise ValueError("a line needs two places")
+    lies = -np.degrees(np.arctan2(y, x))
+    return float((lies + 45.0) % 90.0 - 45.0)

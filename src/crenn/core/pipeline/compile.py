@@ -1,0 +1,41 @@
+"""From steps and their parameters to one program."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.step import LightStep, Stage, Step, StepParameters
+
+if TYPE_CHECKING:
+    from crenn.core.light.automatic import SceneLight
+
+
+def compiled(
+    steps: Iterable[tuple[Step[Any], StepParameters]],
+    bends: Sequence[Mapping[str, Mapping[str, float]]],
+    scene: "SceneLight",
+    display: bool = True,
+) -> Program:
+    """Let steps write their program.
+
+    Parameters
+    ----------
+    steps : iterable of (Step, StepParameters)
+        In the order in which they act.
+    bends : sequence of mapping
+        For each area, by the step's name, the dials of it that the area bends.
+    scene : SceneLight
+    display : bool
+        Whether the steps of the display take part.
+    """
+    program = Program()
+    for step, parameters in steps:
+        if not isinstance(step, LightStep) or not parameters.on or (step.stage == Stage.DISPLAY and not display):
+            continue
+        values = step.resolved(parameters, scene)
+        step.act(program, values, scene)
+        for area, bent in enumerate(bends):
+            if own := bent.get(step.name):
+                with program.under(area):
+                    step.bend(program, own, values, scene)
+    return program

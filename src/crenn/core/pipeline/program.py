@@ -1,0 +1,161 @@
+"""The program of a treatment: instructions that a pixel goes through, written by the steps."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from enum import IntEnum
+
+import numpy as np
+
+from crenn.core.colour.spaces import LUMINANCE
+from crenn.core.pipeline.planes import GridCurve, Plane
+
+#: Tables over light cover these stops, relative to 1.0, at this many entries per stop.
+TABLE_START, TABLE_END, TABLE_PER_STOP = -32.0, 16.0, 32
+TABLE_SIZE = int((TABLE_END - TABLE_START) * TABLE_PER_STOP) + 1
+#: The whole picture, as an instruction's area.
+EVERYWHERE = -1
+
+
+def table_stops() -> np.ndarray:
+    """The stops at which tables are sampled, float64 (TABLE_SIZE,)."""
+    return np.linspace(TABLE_START, TABLE_END, TABLE_SIZE)
+
+
+class Operation(IntEnum):
+    """What an instruction does."""
+
+    MATRIX = 0
+    GAIN = 1
+    CURVE = 2
+    GRID = 3
+    ADD = 4
+
+
+@dataclass(frozen=True)
+class Instruction:
+    """One instruction.
+
+    Attributes
+    ----------
+    operation : Operation
+    area : int
+        Index of the area under whose mask it acts; `EVERYWHERE` for the whole picture.
+    matrix : ndarray, float64 (3, 3), or None
+        Of `Operation.MATRIX`, on scene-linear colour.
+    amount : float
+        EV of `Operation.GAIN`, factor of `Operation.ADD`.
+    table : ndarray, float64 (TABLE_SIZE,), or None
+        EV added at a stop, of `Operation.CURVE`.
+    grid : GridCurve or None
+    plane : Plane or None
+        A plane in EV, of `Operation.ADD`.
+    """
+
+    operation: Operation
+    area: int = EVERYWHERE
+    matrix: np.ndarray | None = None
+    amount: float = 0.0
+    table: np.ndarray | None = None
+    grid: GridCurve | None = None
+    plane: Plane | None = None
+
+
+class Program:
+    """Instructions in the order in which they act, and the display at the end.
+
+    Attributes
+    ----------
+    instructions : list of Instruction
+    display : ndarray, float64 (TABLE_SIZE,), or None
+        Luminance 0–1 of the picture over the stop.
+    """
+
+    def __init__(self) -> None:
+        self.instructions: list[Instruction] = []
+        self.display: np.ndarray | None = None
+        self._area = EVERYWHERE
+        self._shift = 0.0
+
+    @contextmanager
+    def under(self, area: int) -> Iterator[None]:
+        """Within, instructions act under the mask of an area."""
+        self._area = area
+        try:
+            yield
+        finally:
+            self._area = EVERYWHERE
+
+    @property
+    def shift(self) -> float:
+        """EV by which matrices and gains of the whole picture have moved grey so far."""
+        return self._shift
+
+    @property
+    def neutral(self) -> bool:
+        """Whether scene-linear light passes unchanged."""
+        return not self.instructions
+
+    @property
+    def shown(self) -> np.ndarray:
+        """The display's table; a `ValueError` if no step has set one."""
+        if self.display is None:
+            raise ValueError("a picture needs a display transform")
+        return self.display
+
+    @property
+    def planes(self) -> list[Plane]:
+        """The planes that are read, each once."""
+        return list({i.plane.key: i.plane for i in self.instructions if i.plane is not None}.values())
+
+    def _last(self, operation: Operation) -> Instruction | None:
+        """The last instruction, taken out, if a new one of this operation can be folded into it."""
+        last = self.instructions[-1] if self.instructions else None
+        if last is None or last.operation != operation or last.area != self._area:
+            return None
+        return self.instructions.pop()
+
+    def matrix(self, matrix: np.ndarray) -> None:
+        """Map colours linearly, float64 (3, 3)."""
+        matrix = np.asarray(matrix, np.float64)
+        if np.array_equal(matrix, np.eye(3)):
+            return
+        if self._area == EVERYWHERE:
+            self._shift += float(np.log2(max(float(LUMINANCE @ (matrix @ np.ones(3))), 1e-9)))
+        before = self._last(Operation.MATRIX)
+        if before is not None and before.matrix is not None:
+            matrix = matrix @ before.matrix
+        self.instructions.append(Instruction(Operation.MATRIX, self._area, matrix=matrix))
+
+    def gain(self, ev: float) -> None:
+        """Brighten by EV."""
+        if not ev:
+            return
+        if self._area == EVERYWHERE:
+            self.matrix(np.exp2(ev) * np.eye(3))
+        else:
+            self.instructions.append(Instruction(Operation.GAIN, self._area, amount=float(ev)))
+
+    def curve(self, added: Callable[[np.ndarray], np.ndarray]) -> None:
+        """Add EV by the pixel's own stop as it is by now: ``added`` gives the EV at stops (N,)."""
+        before = self._last(Operation.CURVE)
+        so_far = np.zeros(TABLE_SIZE) if before is None or before.table is None else before.table
+        table = so_far + added(table_stops() + so_far)
+        if table.any():
+            self.instructions.append(Instruction(Operation.CURVE, self._area, table=table))
+
+    def grid(self, reach: float, added: np.ndarray | None = None, stretch: float = 0.0) -> None:
+        """Add EV by the base's stop (a table), and stretch what departs from the base; see `GridCurve`."""
+        if (added is None or not added.any()) and not stretch:
+            return
+        grid = GridCurve(float(reach), added, self._shift, float(stretch))
+        self.instructions.append(Instruction(Operation.GRID, self._area, grid=grid))
+
+    def add(self, plane: Plane, factor: float) -> None:
+        """Add a plane in EV, times a factor."""
+        if factor:
+            self.instructions.append(Instruction(Operation.ADD, self._area, amount=float(factor), plane=plane))
+
+    def show(self, table: np.ndarray) -> None:
+        """Set the display: luminance 0–1 over the stop, float64 (TABLE_SIZE,)."""
+        self.display = table

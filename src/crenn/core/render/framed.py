@@ -1,0 +1,244 @@
+"""The picture plane: the scene's light read through the frame, for any window at any size."""
+
+from functools import cache
+
+import cv2
+import numba as nb
+import numpy as np
+
+from crenn.core.fastmath import exp2, log2
+from crenn.core.geometry.frame import Frame
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.window import Window
+
+#: Nodes of the map lie this many pixels of the window apart.
+STEP = 16
+#: Entries of the filter's table per pixel.
+_PER = 256
+#: A filter looks at most so many pixels to each side, however far the light is reduced.
+_WIDEST = 12
+#: By how many stops a resampled value may overshoot what lies around it.
+_OVERSHOOT = np.float32(0.15)
+
+
+@cache
+def _filter(lobes: int) -> np.ndarray:
+    """A filter over the distance in pixels, float32: a triangle for one lobe, else Lanczos' (Duchon 1979)."""
+    x = np.arange(lobes * _PER + 2) / _PER
+    taps = np.clip(1 - x, 0, None) if lobes == 1 else np.sinc(x) * np.sinc(x / lobes) * (x < lobes)
+    return taps.astype(np.float32)
+
+
+def nodes_of(frame: Frame, window: Window, channels: int) -> np.ndarray:
+    """The map of a window at its nodes, to pixels of the scene, float64 (channels, rows, columns, 2).
+
+    Nodes lie on a lattice from the picture's corner, at multiples of `STEP` pixels of the window's scale: windows of
+    one scale share them.
+    """
+    per_x, per_y = window.width / window.out_width, window.height / window.out_height
+    first_x, first_y = (int(np.floor(v / STEP)) for v in (window.x / per_x, window.top))
+    last_x = int(np.floor((window.x / per_x + window.out_width) / STEP)) + 1
+    last_y = int(np.floor((window.top + window.out_height) / STEP)) + 1
+    x, y = np.meshgrid(np.arange(first_x, last_x + 1) * (STEP * per_x), np.arange(first_y, last_y + 1) * (STEP * per_y))
+    points = np.stack([x.ravel(), y.ravel()], -1)
+    kinds = range(channels) if channels > 1 else (1,)
+    return np.stack([frame.to_scene(points, c).reshape(*x.shape, 2) for c in kinds])
+
+
+@nb.njit(inline="always", fastmath=True)
+def _place(nodes, x, y):
+    """Where a place lies that is given in steps from the first node."""
+    j = min(max(int(np.floor(x)), 0), nodes.shape[1] - 2)
+    i = min(max(int(np.floor(y)), 0), nodes.shape[0] - 2)
+    fx, fy = x - j, y - i
+    sx = (1 - fy) * ((1 - fx) * nodes[i, j, 0] + fx * nodes[i, j + 1, 0]) + fy * (
+        (1 - fx) * nodes[i + 1, j, 0] + fx * nodes[i + 1, j + 1, 0]
+    )
+    sy = (1 - fy) * ((1 - fx) * nodes[i, j, 1] + fx * nodes[i, j + 1, 1]) + fy * (
+        (1 - fx) * nodes[i + 1, j, 1] + fx * nodes[i + 1, j + 1, 1]
+    )
+    return sx, sy
+
+
+@nb.njit(parallel=True, cache=True, nogil=True)
+def _places(nodes, start_x, start_y, step, unit, xs, ys):
+    for y in nb.prange(xs.shape[0]):
+        for x in range(xs.shape[1]):
+            sx, sy = _place(nodes, (start_x + x) / step, (start_y + y) / step)
+            xs[y, x], ys[y, x] = sx * unit, sy * unit
+
+
+def places(frame: Frame, window: Window, unit: float) -> tuple[np.ndarray, np.ndarray]:
+    """Where the pixels of a window lie in the scene: x and y, float32 (h, w), full-size pixels times ``unit``."""
+    nodes = nodes_of(frame, window, 1)[0]
+    xs = np.empty((window.out_height, window.out_width), np.float32)
+    ys = np.empty_like(xs)
+    _places(nodes, *_starts(window), float(STEP), unit, xs, ys)
+    return xs, ys
+
+
+def _starts(window: Window) -> tuple[float, float]:
+    """The centre of a window's first pixel, in pixels from its first node."""
+    left, top = window.x * window.out_width / window.width, window.top
+    return left - np.floor(left / STEP) * STEP + 0.5, top - np.floor(top / STEP) * STEP + 0.5
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _compressed(light, floor, out):
+    """Light on a scale that is even in it around nothing, and in stops where it is bright."""
+    for y in nb.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            for c in range(3):
+                v = light[y, x, c]
+                u = log2(np.float32(1) + abs(v) / floor)
+                out[y, x, c] = -u if v < 0 else u
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _resample(
+    image, nodes, start_x, start_y, step, size_x, size_y, per_x, per_y, left, top, stretch, taps, lobes, floor, out
+):
+    """Filter each place out of an image that starts at (left, top) of its level, on the compressed scale."""
+    right, bottom = left + image.shape[1] - 1, top + image.shape[0] - 1
+    half = np.float32(lobes) * stretch
+    count = int(np.ceil(2 * half)) + 1
+    many = nodes.shape[0] > 1
+    for y in nb.prange(out.shape[0]):
+        wx, wy = np.empty(count, np.float32), np.empty(count, np.float32)
+        for x in range(out.shape[1]):
+            for k in range(nodes.shape[0]):
+                sx, sy = _place(nodes[k], (start_x + x) / step, (start_y + y) / step)
+                first, last = (k, k + 1) if many else (0, 3)
+                if not (0.0 <= sx <= size_x and 0.0 <= sy <= size_y):
+                    for c in range(first, last):
+                        out[y, x, c] = np.float32(0)
+                    continue
+                px, py = sx * per_x - 0.5, sy * per_y - 0.5
+                x0, y0 = int(np.ceil(px - half)), int(np.ceil(py - half))
+                tx, ty = np.float32(0), np.float32(0)
+                for a in range(count):
+                    dx, dy = abs(np.float32(x0 + a - px)) / stretch, abs(np.float32(y0 + a - py)) / stretch
+                    wx[a] = taps[min(int(dx * _PER + np.float32(0.5)), taps.size - 1)]
+                    wy[a] = taps[min(int(dy * _PER + np.float32(0.5)), taps.size - 1)]
+                    tx += wx[a]
+                    ty += wy[a]
+                share = np.float32(1) / (tx * ty)
+                near_x, near_y = int(np.floor(px)), int(np.floor(py))
+                for c in range(first, last):
+                    total = np.float32(0)
+                    for a in range(count):
+                        row = min(max(y0 + a, top), bottom) - top
+                        line = np.float32(0)
+                        for b in range(count):
+                            line += wx[b] * image[row, min(max(x0 + b, left), right) - left, c]
+                        total += wy[a] * line
+                    total *= share
+                    if lobes > 1:
+                        # What overshoots its nearest neighbours by more than a texture would is ringing.
+                        low, high = np.float32(1e9), np.float32(-1e9)
+                        for a in range(2):
+                            row = min(max(near_y + a, top), bottom) - top
+                            for b in range(2):
+                                v = image[row, min(max(near_x + b, left), right) - left, c]
+                                low, high = min(low, v), max(high, v)
+                        total = min(max(total, low - _OVERSHOOT), high + _OVERSHOOT)
+                    light = (exp2(abs(total)) - np.float32(1)) * floor
+                    out[y, x, c] = -light if total < 0 else light
+
+
+class Framed:
+    """Reads a scene through a frame."""
+
+    def __init__(self, scene: PreparedScene):
+        self._scene = scene
+
+    def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
+        """The light of a window, float32 (h, w, 3).
+
+        A frame that only cuts is read as it lies. Any other is resampled once, on a logarithmic scale: by Lanczos'
+        filter with three lobes that may overshoot by 0.15 stops, so that lamps do not ring into the dark; ``fine``
+        false takes a triangle. Places outside the scene are black.
+        """
+        if frame.offset is not None:
+            x, y = frame.offset
+            return self._straight(
+                Window(window.x + x, window.y + y, window.width, window.height, window.out_width, window.out_height)
+            )
+        return self._warped(frame, window, 3 if fine else 1)
+
+    def sampled(self, plane: np.ndarray, frame: Frame, window: Window) -> np.ndarray:
+        """A full-size plane of whole numbers at the places of a window's pixels; 0 outside the scene."""
+        height, width = plane.shape
+        xs, ys = places(frame, window, 1.0)
+        columns, rows = np.floor(xs).astype(np.int64), np.floor(ys).astype(np.int64)
+        outside = (columns < 0) | (rows < 0) | (columns >= width) | (rows >= height)
+        found = np.asarray(plane[np.clip(rows, 0, height - 1), np.clip(columns, 0, width - 1)])
+        if outside.any() and frame.offset is None:
+            found[outside] = 0
+        return found
+
+    def _straight(self, window: Window) -> np.ndarray:
+        scene = self._scene
+        array = scene.levels[scene.level_for(window.scale)]
+        height, width = array.shape[:2]
+        fy, fx = height / scene.size[0], width / scene.size[1]
+        x0, y0 = window.x * fx, window.y * fy
+        w, h = window.width * fx, window.height * fy
+        left, top = max(int(np.floor(x0)), 0), max(int(np.floor(y0)), 0)
+        right, bottom = min(int(np.ceil(x0 + w)), width), min(int(np.ceil(y0 + h)), height)
+        # A copy, in memory and writable: kernels would be compiled a second time for the read-only kind on disk.
+        part = np.array(array[top : max(bottom, top + 1), left : max(right, left + 1)])
+        if part.shape[:2] == (window.out_height, window.out_width) and x0 == left and y0 == top:
+            return part
+        # The window seldom falls on whole pixels of the level: the map from result to level says where.
+        sx, sy = w / window.out_width, h / window.out_height
+        if (
+            sx > 1.0
+            and abs(x0 - left) < 1e-6
+            and abs(y0 - top) < 1e-6
+            and right - left == round(w)
+            and bottom - top == round(h)
+        ):
+            return cv2.resize(part, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
+        shift = np.array([[sx, 0, x0 - left + sx / 2 - 0.5], [0, sy, y0 - top + sy / 2 - 0.5]])
+        flags = cv2.WARP_INVERSE_MAP | (cv2.INTER_LINEAR if sx > 0.5 else cv2.INTER_NEAREST)
+        return cv2.warpAffine(
+            part, shift, (window.out_width, window.out_height), flags=flags, borderMode=cv2.BORDER_REPLICATE
+        )
+
+    def _warped(self, frame: Frame, window: Window, lobes: int) -> np.ndarray:
+        scene = self._scene
+        array = scene.levels[scene.level_for(window.scale)]
+        height, width = array.shape[:2]
+        per_y, per_x = height / scene.size[0], width / scene.size[1]
+        nodes = nodes_of(frame, window, 3 if frame.lens is not None and frame.lens.by_colour else 1)
+        stretch = float(np.clip(per_x / window.scale, 1.0, _WIDEST / lobes))
+        margin = int(np.ceil(lobes * stretch)) + 2
+        # Only what lies inside is read: an edge of the scene is repeated by the kernel, which must know where it is.
+        low = np.floor(nodes.min((0, 1, 2)) * (per_x, per_y)).astype(int) - margin
+        high = np.ceil(nodes.max((0, 1, 2)) * (per_x, per_y)).astype(int) + margin
+        left, top = (int(np.clip(v, 0, n - 1)) for v, n in zip(low, (width, height)))
+        right, bottom = (int(np.clip(v, 1, n)) for v, n in zip(high, (width, height)))
+        right, bottom = max(right, left + 1), max(bottom, top + 1)
+        part = np.array(array[top:bottom, left:right])
+        floor = np.float32(max(scene.floor, 1e-9))
+        _compressed(part, floor, part)
+        out = np.empty((window.out_height, window.out_width, 3), np.float32)
+        _resample(
+            part,
+            nodes,
+            *_starts(window),
+            float(STEP),
+            float(scene.size[1]),
+            float(scene.size[0]),
+            per_x,
+            per_y,
+            left,
+            top,
+            np.float32(stretch),
+            _filter(lobes),
+            lobes,
+            floor,
+            out,
+        )
+        return out

@@ -1,0 +1,53 @@
+"""The placement lines of the ladder: the treatment's program run over a row of greys."""
+
+import numpy as np
+
+from crenn.core.colour.spaces import SRGB_TO_XYZ, lightness, srgb_decode
+from crenn.core.pipeline.planes import Plane
+from crenn.core.render.grid import LAYER, even_base, looked_up
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import instructions_of, program_of
+from crenn.core.render.show import codes_of
+from crenn.core.treatment import Treatment
+
+
+def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, float]]:
+    """On which tone each whole and half stop of the scene is placed: pairs of stop and tone in %.
+
+    The tone is CIE lightness L*. A large even patch of grey outside all areas is meant: base and pixel stand on the
+    same stop, and nothing departs from its surroundings.
+    """
+    report = scene.report
+    low = int(np.floor(report["low_stop"])) - 2
+    high = int(np.ceil(max([report["high_stop"]] + [f["clip_stop"] for f in report.get("frames", [])]))) + 2
+    stops = np.arange(low * 2, high * 2 + 1) / 2
+    program = program_of(treatment.model_copy(update={"areas": []}), scene.light)
+    greys = np.repeat(np.exp2(stops)[None, :, None], 3, -1).astype(np.float32)
+    base = even_base()
+    grids = [i.grid for i in program.instructions if i.grid is not None]
+    cells = [looked_up(base.cells, grid).ravel() for grid in grids] or [np.zeros(1, np.float32)]
+    shapes = [(k * base.cells.size, *base.cells.shape) for k in range(len(grids))] or [(0, 0, 0, 0)]
+    about = [(1.0, 0.0, 0.0, base.start, 1.0 / LAYER, grid.stretch) for grid in grids] or [(1.0,) * 6]
+    planes: list[Plane] = program.planes
+    codes = np.empty(greys.shape, np.uint16)
+    codes_of(
+        greys,
+        *instructions_of(program),
+        np.concatenate(cells),
+        np.array(shapes, np.int64),
+        np.array(about, np.float64),
+        np.zeros((1, 1, 1), np.uint16),
+        np.zeros((1, 2), np.int32),
+        np.zeros((max(len(planes), 1), 1, stops.size), np.float32),
+        np.float32(base.floor),
+        bool(grids),
+        0.0,
+        1.0,
+        program.shown.astype(np.float32),
+        np.float32(65535),
+        np.float32(0),
+        codes,
+        np.empty(codes.shape[:2], np.uint8),
+    )
+    tones = lightness(srgb_decode(codes[0] / 65535.0) @ SRGB_TO_XYZ[1])
+    return [(float(s), round(float(t), 2)) for s, t in zip(stops, tones)]

@@ -1,0 +1,62 @@
+"""What lies at a place of the picture."""
+
+import numpy as np
+
+from crenn.core.colour.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.show import CRUSHED
+from crenn.core.render.window import Window
+from crenn.core.treatment import Treatment
+
+
+def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict | None:
+    """What lies at a place of the picture, in full-size pixels; None outside.
+
+    Returns
+    -------
+    dict
+        ``place`` in the scene, as documents say it; ``stop`` of the scene, ``tone`` in % (L*), ``snr_db``, ``frame``
+        that feeds it, whether it ``moved``, ``clipped`` channels in every frame, and those at ``white`` or all at
+        ``black`` in the picture.
+    """
+    scene = renderer.scene
+    frame = renderer.frame(treatment)
+    at_x, at_y = int(np.floor(x)), int(np.floor(y))
+    if not (0 <= at_x < frame.size[1] and 0 <= at_y < frame.size[0]):
+        return None
+    place = frame.to_scene(np.array([[at_x + 0.5, at_y + 0.5]]))[0]
+    column, row = (int(v) for v in np.floor(place))
+    if not (0 <= column < scene.size[1] and 0 <= row < scene.size[0]):
+        return None
+    rgb = np.asarray(scene.levels[0][row, column], np.float64)
+    value = max(float(LUMINANCE @ rgb), 2.0**-30)
+    out: dict = {
+        "x": at_x,
+        "y": at_y,
+        "place": [round(float(v) / frame.long_side, 6) for v in place],
+        "stop": round(float(np.log2(value)), 2),
+        "snr_db": None,
+        "frame": None,
+        "clipped": "",
+    }
+    if scene.sigma is not None:
+        deviation = float(np.sqrt(((np.asarray(scene.sigma[row, column], np.float64) * LUMINANCE) ** 2).sum()))
+        out["snr_db"] = round(float(20 * np.log10(max(value / max(deviation, 1e-12), 1e-3))), 1)
+    if scene.source is not None:
+        frames = scene.report.get("frames") or []
+        indices = scene.report.get("source_indices") or list(range(len(frames)))
+        source = int(scene.source[row, column])
+        if source in indices:
+            out["frame"] = frames[indices.index(source)]["name"]
+            out["seconds"] = frames[indices.index(source)]["seconds"]
+    if scene.moved is not None:
+        out["moved"] = bool(scene.moved[row, column])
+    if scene.clipped is not None:
+        bits = int(scene.clipped[row, column])
+        out["clipped"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if bits & b)
+    codes, limits = renderer.picture(treatment, Window(at_x, at_y, 1, 1, 1, 1))
+    code = codes[0, 0].astype(np.float64) / 255
+    out["tone"] = round(float(lightness(srgb_decode(code) @ SRGB_TO_XYZ[1])), 1)
+    out["white"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if limits[0, 0] & b)
+    out["black"] = bool(limits[0, 0] & CRUSHED)
+    return out

@@ -1,0 +1,290 @@
+"""Runs a treatment over a prepared scene: any window, at any scale."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from crenn.core.areas.area import Area
+from crenn.core.geometry.frame import Frame
+from crenn.core.light.ends import neutral_display
+from crenn.core.pipeline.compile import compiled
+from crenn.core.pipeline.planes import LATTICE, Around, Plane
+from crenn.core.pipeline.program import TABLE_SIZE, Program
+from crenn.core.pipeline.step import FrameStep
+from crenn.core.render.cache import Cache
+from crenn.core.render.framed import Framed, places
+from crenn.core.render.grid import LAYER, BaseGrid, build_base, looked_up, reduced_for_base
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.rows import light_of
+from crenn.core.render.show import codes_of
+from crenn.core.render.window import Window
+from crenn.core.treatment import STEPS, Treatment
+
+#: Longer side of the picture that grids are made from, in pixels.
+_SMALL = 900
+_NO_MASKS = np.zeros((1, 1, 1), np.uint16)
+_NO_SPANS = np.zeros((1, 2), np.int32)
+_NO_PLANES = np.zeros((1, 1, 1), np.float32)
+
+
+@dataclass(frozen=True)
+class _Masks:
+    """Masks of all areas for a window, uint16 (A, h, w), and the rows that each touches, int32 (A, 2)."""
+
+    shares: np.ndarray
+    spans: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        return self.shares.nbytes
+
+
+def program_of(treatment: Treatment, light, display: bool = True) -> Program:
+    """The program of a treatment for a scene's `crenn.core.light.automatic.SceneLight`.
+
+    ``display`` tells whether the display transform takes part.
+    """
+    steps = [(step, treatment.section(step)) for step in STEPS]
+    program = compiled(steps, [area.by_step() for area in bending(treatment)], light, display)
+    if display and program.display is None:
+        program.show(neutral_display())
+    return program
+
+
+def bending(treatment: Treatment) -> list[Area]:
+    """The areas that bend something, in the order in which programs count them."""
+    return [area for area in treatment.areas if area.by_step()]
+
+
+class Renderer:
+    """Renders one scene; what is costly is kept as long as what it depends on stays.
+
+    Parameters
+    ----------
+    scene : PreparedScene
+    kept : int
+        Bytes that may be kept. What is delivered is gone through once: little serves there.
+    """
+
+    def __init__(self, scene: PreparedScene, kept: int = 192 * 2**20):
+        self.scene = scene
+        self._framed = Framed(scene)
+        self._cache = Cache(kept)
+
+    def frame(self, treatment: Treatment) -> Frame:
+        """How the treatment's picture lies over the scene; ``size`` is the picture's (H, W).
+
+        Raises
+        ------
+        CrennError
+            If the geometry cannot be.
+        """
+        frame = Frame.whole(self.scene.size)
+        for step in STEPS:
+            parameters = treatment.section(step)
+            if isinstance(step, FrameStep) and parameters.on:
+                frame = step.frame(frame, parameters)
+        return frame
+
+    def base(self, reach: float) -> BaseGrid:
+        """The edge-aware base of the scene for a reach, in % of its longer side."""
+
+        def reduced() -> np.ndarray:
+            level = self.scene.level_for(_SMALL / max(self.scene.size))
+            return reduced_for_base(np.asarray(self.scene.levels[level]), _SMALL)[0]
+
+        def make() -> BaseGrid:
+            small = self._cache.get("reduced", reduced)
+            scale = self.scene.size[1] / small.shape[1]
+            return build_base(small, scale, reach, self.scene.size, self.scene.floor)
+
+        return self._cache.get(("base", round(reach, 3)), make)
+
+    def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
+        """The scene's light in a window of the picture, float32 (h, w, 3); see `Framed.light`."""
+        return self._cache.get(("light", frame.key, window, fine), lambda: self._framed.light(frame, window, fine))
+
+    def sampled(self, plane: np.ndarray, treatment: Treatment, window: Window) -> np.ndarray:
+        """A full-size plane of whole numbers in a window of the picture; see `Framed.sampled`."""
+        return self._framed.sampled(plane, self.frame(treatment), window)
+
+    def mask(self, area: Area, frame: Frame, window: Window) -> np.ndarray:
+        """An area's mask in a window of the picture, uint16 (h, w)."""
+
+        def make() -> np.ndarray:
+            unit = 1.0 / frame.long_side
+            x, y = self._cache.get(("places", frame.key, window), lambda: np.stack(places(frame, window, unit)))
+            return area.mask(x, y)
+
+        return self._cache.get(("mask", area.key, frame.key, window), make)
+
+    def _masks(self, areas: list[Area], frame: Frame, window: Window) -> _Masks:
+        def make() -> _Masks:
+            shares = np.stack([self.mask(area, frame, window) for area in areas])
+            touched = np.asarray(shares.any(2))
+            spans = [(int(t.argmax()), len(t) - int(t[::-1].argmax())) if t.any() else (0, 0) for t in touched]
+            return _Masks(shares, np.array(spans, np.int32))
+
+        if not areas:
+            return _Masks(_NO_MASKS, _NO_SPANS)
+        return self._cache.get(("masks", tuple(a.key for a in areas), frame.key, window), make)
+
+    def _plane(self, plane: Plane, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        """A plane of a window, float32 (h, w)."""
+
+        def make() -> np.ndarray:
+            if window.scale > 1:
+                return self._enlarged(plane, frame, window, fine)
+            margin = plane.reach / 100.0 * frame.long_side * window.scale
+            larger, rows, columns = window.grown(frame.size, int(np.ceil(margin)), LATTICE)
+            around = Around(window.scale, frame.long_side, self.scene.floor)
+            return np.ascontiguousarray(plane.make(self.light(frame, larger, fine), around)[rows, columns])
+
+        return self._cache.get(("plane", plane.key, frame.key, window, fine), make)
+
+    def _enlarged(self, plane: Plane, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        """A plane of a window larger than life: made at full size, and enlarged as light is."""
+        height, width = frame.size
+        left, top = (int(np.clip(np.floor(v), 0, n - 1)) for v, n in ((window.x, width), (window.y, height)))
+        right = int(np.clip(np.ceil(window.x + window.width), left + 1, width))
+        bottom = int(np.clip(np.ceil(window.y + window.height), top + 1, height))
+        whole = Window(left, top, right - left, bottom - top, right - left, bottom - top)
+        found = self._plane(plane, frame, whole, fine)
+        step = 1.0 / window.scale
+        shift = np.array([[step, 0, window.x - left + step / 2 - 0.5], [0, step, window.y - top + step / 2 - 0.5]])
+        flags = cv2.WARP_INVERSE_MAP | cv2.INTER_LINEAR
+        size = (window.out_width, window.out_height)
+        return cv2.warpAffine(found, shift, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+
+    def _planes(self, program: Program, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        """The planes of a program, float32 (P, h, w)."""
+        if not program.planes:
+            return _NO_PLANES
+        keys = tuple(plane.key for plane in program.planes)
+        return self._cache.get(
+            ("planes", keys, frame.key, window, fine),
+            lambda: np.stack([self._plane(plane, frame, window, fine) for plane in program.planes]),
+        )
+
+    def _grids(self, program: Program, frame: Frame, window: Window) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Cells of a program's grids, where each begins with its shape, and how each is read."""
+        cells, shapes, about, begins = [], [], [], 0
+        x, _ = frame.offset or (0, 0)
+        for instruction in program.instructions:
+            if instruction.grid is None:
+                continue
+            base = self.base(instruction.grid.reach)
+            if frame.offset is None:
+                base = self._cache.get(
+                    ("base", round(instruction.grid.reach, 3), frame.key),
+                    lambda b=base: b.through(frame),  # type: ignore[misc]
+                )
+            own = looked_up(base.cells, instruction.grid)
+            shapes.append((begins, *own.shape))
+            first = (window.x + x + 0.5 / window.scale) / base.cell + 1.0
+            about.append(
+                (base.cell, first, 1.0 / window.scale / base.cell, base.start, 1.0 / LAYER, instruction.grid.stretch)
+            )
+            cells.append(own.ravel())
+            begins += own.size
+        if not cells:
+            return np.zeros(1, np.float32), np.zeros((1, 4), np.int64), np.zeros((1, 6))
+        return np.concatenate(cells), np.array(shapes, np.int64), np.array(about)
+
+    def _arguments(self, treatment: Treatment, program: Program, frame: Frame, window: Window, fine: bool) -> tuple:
+        """What the kernels are called with, from the light to the rows of a pixel."""
+        masks = self._masks(bending(treatment), frame, window)
+        down = frame.offset[1] if frame.offset else 0
+        return (
+            self.light(frame, window, fine),
+            *instructions_of(program),
+            *self._grids(program, frame, window),
+            masks.shares,
+            masks.spans,
+            self._planes(program, frame, window, fine),
+            np.float32(self.scene.floor),
+            any(i.grid is not None for i in program.instructions),
+            float(window.y + down),
+            window.height / window.out_height,
+        )
+
+    def linear(self, treatment: Treatment, window: Window) -> np.ndarray:
+        """Scene-linear light before the display transform, float32 (h, w, 3)."""
+        frame = self.frame(treatment)
+        program = program_of(treatment, self.scene.light, display=False)
+        if program.neutral:
+            return self.light(frame, window).copy()
+        arguments = self._arguments(treatment, program, frame, window, True)
+        out = np.empty_like(arguments[0])
+        light_of(*arguments, out)
+        return out
+
+    def picture(
+        self, treatment: Treatment, window: Window, bits: int = 8, oversample: int = 1, fine: bool = True
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """The picture as sRGB codes, and its limits.
+
+        Parameters
+        ----------
+        treatment : Treatment
+        window : Window
+        bits : int
+            8 or 16; 8-bit codes are dithered.
+        oversample : int
+            A reduced view is rendered this many times larger, where the picture has the pixels, and averaged: what
+            is small and bright then shows as it will in the full picture.
+        fine : bool
+            Whether a frame is resampled at its best; while something is dragged it need not be.
+
+        Returns
+        -------
+        codes : ndarray, uint8 or uint16 (h, w, 3)
+        limits : ndarray, uint8 (h, w)
+            Bits 1, 2, 4: red, green, blue at white; 8: all at black.
+        """
+        factor = min(oversample, int(1.0 / window.scale + 1e-6)) if window.scale < 1 else 1
+        if factor > 1:
+            codes, limits = self.picture(treatment, window.larger(factor), bits, fine=fine)
+            rows = limits.reshape(window.out_height, factor, window.out_width, factor)
+            return (
+                cv2.resize(codes, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA),
+                np.bitwise_or.reduce(rows, axis=(1, 3)),
+            )
+        program = program_of(treatment, self.scene.light)
+        arguments = self._arguments(treatment, program, self.frame(treatment), window, fine)
+        out = np.empty(arguments[0].shape, np.uint8 if bits == 8 else np.uint16)
+        limits = np.empty(out.shape[:2], np.uint8)
+        codes_of(
+            *arguments,
+            program.shown.astype(np.float32),
+            np.float32(2**bits - 1),
+            np.float32(bits == 8),
+            out,
+            limits,
+        )
+        return out, limits
+
+
+def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A program as the kernels read it: codes, constants and tables (see `crenn.core.render.rows.run_row`)."""
+    count = max(len(program.instructions), 1)
+    codes, constants = np.zeros((count, 3), np.int32), np.zeros((count, 9), np.float32)
+    tables: list[np.ndarray] = []
+    grids = 0
+    planes = [plane.key for plane in program.planes]
+    for i, one in enumerate(program.instructions):
+        index = 0
+        if one.table is not None:
+            index = len(tables)
+            tables.append(one.table)
+        elif one.grid is not None:
+            index, grids = grids, grids + 1
+        elif one.plane is not None:
+            index = planes.index(one.plane.key)
+        codes[i] = one.operation, index, one.area
+        constants[i, 0] = one.amount
+        if one.matrix is not None:
+            constants[i] = one.matrix.ravel()
+    stacked = np.stack(tables).astype(np.float32) if tables else np.zeros((1, TABLE_SIZE), np.float32)
+    return codes[: len(program.instructions)], constants, stacked

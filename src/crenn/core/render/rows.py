@@ -1,0 +1,206 @@
+"""The row interpreter: a program run over rows of light that stay in the processor's cache.
+
+Light is red, green and blue of a row, and one row of EV that gains, grids, planes and curves add to; since factors
+commute with matrices, the EV act once, at the end.
+"""
+
+import numba as nb
+import numpy as np
+
+from crenn.core.colour.spaces import LUMINANCE
+from crenn.core.fastmath import exp2, log2
+from crenn.core.pipeline.program import TABLE_PER_STOP, TABLE_SIZE, TABLE_START, Operation
+
+_START, _PER, _LAST = np.float32(TABLE_START), np.float32(TABLE_PER_STOP), TABLE_SIZE - 2
+_LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
+_ZERO, _ONE = np.float32(0), np.float32(1)
+_TINY = np.float32(1e-12)
+_SHARE = np.float32(1 / 65535)
+_MATRIX, _GAIN, _CURVE, _GRID, _ADD = (int(o) for o in Operation)
+#: Rows of work that the interpreter needs.
+ROWS = 7
+
+
+@nb.njit(inline="always", fastmath=True)
+def lookup(table, stop):
+    """A table of `TABLE_SIZE` at a stop, interpolated."""
+    p = min(max((stop - _START) * _PER, _ZERO), np.float32(_LAST + 0.999))
+    # Whole numbers are held once more: what is not a number passes the line above.
+    i = min(np.uint32(p), np.uint32(_LAST))
+    return table[i] + (p - np.float32(i)) * (table[i + np.uint32(1)] - table[i])
+
+
+@nb.njit(fastmath=True)
+def _grid_ev(cells, gy, gx, step, grid_start, per_layer, stretch, stop, ev):
+    """EV of a grid along a row: it is mixed for the row once, then read at (column, stop).
+
+    ``stretch`` times the pixel's own stop is added; the grid holds as much of the base taken off.
+    """
+    rows, columns, layers = cells.shape
+    gy = min(max(gy, _ZERO), np.float32(rows - 1.001))
+    i = min(max(int(gy), 0), rows - 2)
+    share = gy - np.float32(i)
+    plane = np.empty((columns, layers), np.float32)
+    for j in range(columns):
+        for k in range(layers):
+            plane[j, k] = cells[i, j, k] + share * (cells[i + 1, j, k] - cells[i, j, k])
+    last_x, last_z = np.float32(columns - 1.001), np.float32(layers - 1.001)
+    for x in range(stop.size):
+        px = min(max(gx + np.float32(x) * step, _ZERO), last_x)
+        pz = min(max((stop[x] - grid_start) * per_layer, _ZERO), last_z)
+        m, n = min(np.uint32(px), np.uint32(columns - 2)), min(np.uint32(pz), np.uint32(layers - 2))
+        fx, fz = px - np.float32(m), pz - np.float32(n)
+        a = plane[m, n] + fz * (plane[m, n + np.uint32(1)] - plane[m, n])
+        b = plane[m + np.uint32(1), n] + fz * (plane[m + np.uint32(1), n + np.uint32(1)] - plane[m + np.uint32(1), n])
+        ev[x] = a + fx * (b - a) + stretch * stop[x]
+
+
+@nb.njit(fastmath=True)
+def _stops(r, g, b, floor, stop):
+    for x in range(stop.size):
+        stop[x] = log2(max(_LR * r[x] + _LG * g[x] + _LB * b[x], floor))
+
+
+@nb.njit(fastmath=True)
+def _map(r, g, b, m, mask, masked):
+    m00, m01, m02, m10, m11, m12, m20, m21, m22 = m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8]
+    for x in range(r.size):
+        red, green, blue = r[x], g[x], b[x]
+        w = np.float32(mask[x]) * _SHARE if masked else _ONE
+        r[x] += w * (m00 * red + m01 * green + m02 * blue - red)
+        g[x] += w * (m10 * red + m11 * green + m12 * blue - green)
+        b[x] += w * (m20 * red + m21 * green + m22 * blue - blue)
+
+
+@nb.njit(fastmath=True)
+def _map_all(r, g, b, m):
+    m00, m01, m02, m10, m11, m12, m20, m21, m22 = m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8]
+    for x in range(r.size):
+        red, green, blue = r[x], g[x], b[x]
+        r[x] = m00 * red + m01 * green + m02 * blue
+        g[x] = m10 * red + m11 * green + m12 * blue
+        b[x] = m20 * red + m21 * green + m22 * blue
+
+
+@nb.njit(fastmath=True)
+def _sum(ev, more, factor, mask, masked):
+    if masked:
+        share = factor * _SHARE
+        for x in range(ev.size):
+            ev[x] += more[x] * (np.float32(mask[x]) * share)
+    else:
+        for x in range(ev.size):
+            ev[x] += factor * more[x]
+
+
+@nb.njit(fastmath=True)
+def run_row(
+    rgb, y, place_y, codes, constants, tables, cells, cells_at, grids, masks, spans, planes, floor, based, work
+):
+    """Run a program over a row; `work` holds red, green, blue and EV (not applied yet) in its first four rows.
+
+    Parameters
+    ----------
+    rgb : ndarray, float32 (w, 3)
+    y : int
+        Row of the window, for masks and planes.
+    place_y : float
+        Row of the picture's centre of it, in full-size pixels.
+    codes : ndarray, int32 (N, 3)
+        Operation, index of its table, grid or plane, area or -1.
+    constants : ndarray, float32 (N, 9)
+    tables : ndarray, float32 (T, TABLE_SIZE)
+    cells : ndarray, float32 (C,)
+        Cells of all grids, one after the other.
+    cells_at : ndarray, int64 (G, 4)
+        Where each grid's begin, and its rows, columns and layers.
+    grids : ndarray, float64 (G, 6)
+        Full-size pixels of a cell, first column and columns per pixel, first stop, layers per stop, stretch.
+    masks : ndarray, uint16 (A, h, w)
+    spans : ndarray, int32 (A, 2)
+        Rows that each mask touches.
+    planes : ndarray, float32 (P, h, w)
+    floor : float32
+        Least luminance told apart by the base.
+    based : bool
+        Whether a grid is read.
+    work : ndarray, float32 (ROWS, w)
+    """
+    r, g, b, ev, base, own, more = work[0], work[1], work[2], work[3], work[4], work[5], work[6]
+    width = rgb.shape[0]
+    for x in range(width):
+        r[x], g[x], b[x], ev[x] = rgb[x, 0], rgb[x, 1], rgb[x, 2], _ZERO
+    if based:
+        _stops(r, g, b, floor, base)
+    fresh = False
+    for i in range(codes.shape[0]):
+        operation, index, area = codes[i, 0], codes[i, 1], codes[i, 2]
+        masked = area >= 0
+        if masked and not spans[area, 0] <= y < spans[area, 1]:
+            continue
+        mask = masks[max(area, 0), y if masked else np.int64(0)]
+        if operation == _MATRIX:
+            if masked:
+                _map(r, g, b, constants[i], mask, masked)
+            else:
+                _map_all(r, g, b, constants[i])
+            fresh = False
+        elif operation == _GAIN:
+            share = constants[i, 0] * _SHARE
+            for x in range(width):
+                ev[x] += share * np.float32(mask[x])
+        elif operation == _CURVE:
+            if not fresh:
+                _stops(r, g, b, _TINY, own)
+                fresh = True
+            table = tables[index]
+            for x in range(width):
+                more[x] = lookup(table, own[x] + ev[x])
+            _sum(ev, more, _ONE, mask, masked)
+        elif operation == _GRID:
+            start, rows, columns, layers = (
+                cells_at[index, 0],
+                cells_at[index, 1],
+                cells_at[index, 2],
+                cells_at[index, 3],
+            )
+            about = grids[index]
+            grid = cells[start : start + rows * columns * layers].reshape(rows, columns, layers)
+            gy = np.float32(place_y / about[0] + 1.0)
+            gx, step = np.float32(about[1]), np.float32(about[2])
+            _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), np.float32(about[5]), base, more)
+            _sum(ev, more, _ONE, mask, masked)
+        elif operation == _ADD:
+            _sum(ev, planes[index, y], constants[i, 0], mask, masked)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def light_of(
+    rgb, codes, constants, tables, cells, cells_at, grids, masks, spans, planes, floor, based, top, per_row, out
+):
+    """Scene-linear light after the program, float32 (h, w, 3); parameters as of `run_row`.
+
+    ``top`` and ``per_row`` are the window's first row and the rows of a pixel, in full-size pixels.
+    """
+    for y in nb.prange(rgb.shape[0]):
+        work = np.empty((ROWS, rgb.shape[1]), np.float32)
+        run_row(
+            rgb[y],
+            np.int64(y),
+            top + (y + 0.5) * per_row,
+            codes,
+            constants,
+            tables,
+            cells,
+            cells_at,
+            grids,
+            masks,
+            spans,
+            planes,
+            floor,
+            based,
+            work,
+        )
+        for x in range(rgb.shape[1]):
+            k = exp2(work[3, x])
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = work[0, x] * k, work[1, x] * k, work[2, x] * k

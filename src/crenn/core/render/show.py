@@ -1,0 +1,249 @@
+"""The display: from rows of light to the picture's sRGB codes, and what clips.
+
+Hue is kept by moving along straight lines to grey in Oklab (Ottosson 2020).
+"""
+
+import numba as nb
+import numpy as np
+
+from crenn.core.colour.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_encode
+from crenn.core.fastmath import cbrt, log2
+from crenn.core.render.rows import ROWS, lookup, run_row
+
+_LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
+_M = REC2020_TO_SRGB.astype(np.float32)
+#: Codes above the straight part, as a polynomial of the fourth root of light.
+_ROOT = np.linspace(0.0031308**0.25, 1, 4001)
+_P = np.polyfit(_ROOT, srgb_encode(_ROOT**4), 8)[::-1].astype(np.float32)
+#: Luminance of the picture from which colours begin to fade to white.
+_FADE = np.float32(0.55)
+_ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
+_TINY = np.float32(1e-12)
+#: From cone responses to linear sRGB (Ottosson 2020).
+_S = np.array(
+    [
+        [4.0767416621, -3.3077115913, 0.2309699292],
+        [-1.2684380046, 2.6097574011, -0.3413193965],
+        [-0.0041960863, -0.7034186147, 1.7076147010],
+    ],
+    np.float32,
+)
+#: How far outside 0 to 1 a channel may be taken to lie inside.
+_UNDER, _OVER = np.float32(1e-4), np.float32(1.0005)
+#: Steps by which the border of the gamut is closed in on.
+_STEPS = 6
+
+#: Rows of work: the program's first four, then the display's.
+_ROWS = max(ROWS, 12)
+
+#: Bits of the limits plane: red, green, blue at white; all at black.
+CLIP_RED, CLIP_GREEN, CLIP_BLUE, CRUSHED = 1, 2, 4, 8
+
+
+@nb.njit(inline="always", fastmath=True)
+def _channels(t, l, m, s, grey):
+    """Linear sRGB at a share of the way from grey, for cone responses before the cube less the grey's."""
+    l, m, s = grey + t * l, grey + t * m, grey + t * s
+    l, m, s = l * l * l, m * m * m, s * s * s
+    return (
+        _S[0, 0] * l + _S[0, 1] * m + _S[0, 2] * s,
+        _S[1, 0] * l + _S[1, 1] * m + _S[1, 2] * s,
+        _S[2, 0] * l + _S[2, 1] * m + _S[2, 2] * s,
+    )
+
+
+@nb.njit(inline="always", fastmath=True)
+def _outside(r, g, b):
+    """How far the worst channel lies outside 0 to 1; at most 0 inside."""
+    return max(-_UNDER - min(r, min(g, b)), max(r, max(g, b)) - _OVER)
+
+
+@nb.njit(fastmath=True)
+def _border(keep, l, m, s, grey, out):
+    """The share of the way from grey at which a colour leaves the gamut, by the Illinois variant of regula falsi."""
+    low, high = _ZERO, keep
+    r, g, b = _channels(_ZERO, l, m, s, grey)
+    inside = _outside(r, g, b)
+    if inside >= _ZERO:
+        return _ZERO
+    for _ in range(_STEPS):
+        t = low + (high - low) * inside / (inside - out)
+        r, g, b = _channels(t, l, m, s, grey)
+        at = _outside(r, g, b)
+        if at > _ZERO:
+            high, out = t, at
+            inside *= _HALF
+        else:
+            low, inside = t, at
+            out *= _HALF
+    return low
+
+
+@nb.njit(fastmath=True)
+def _into_gamut(r, g, b, stop, shown, work):
+    """Fade bright or too saturated colours towards grey of their luminance ``stop``, keeping their hue, in place.
+
+    They move along a line in the cone space before the cube. Those that need it are packed together first, so that the
+    compiler can work on many at once.
+    """
+    at, l, m, s, grey, keep = work[0], work[1], work[2], work[3], work[4], work[5]
+    count = 0
+    for x in range(r.size):
+        # Written in any case and kept if it counts: a branch here would be foretold wrongly half the time.
+        at[count] = np.float32(x)
+        l[count], m[count], s[count] = r[x], g[x], b[x]
+        y = min(max(stop[x], _ZERO), _ONE)
+        bright = shown[x] > _FADE
+        grey[count] = max(y, shown[x]) if bright else y
+        keep[count] = shown[x]
+        low, high = min(r[x], min(g[x], b[x])), max(r[x], max(g[x], b[x]))
+        count += int(bright | (low < _ZERO) | (high > _ONE))
+    for i in range(count):
+        red, green, blue = l[i], m[i], s[i]
+        one = np.float32(0.4122214708) * red + np.float32(0.5363325363) * green + np.float32(0.0514459929) * blue
+        two = np.float32(0.2119034982) * red + np.float32(0.6806995451) * green + np.float32(0.1073969566) * blue
+        three = np.float32(0.0883024619) * red + np.float32(0.2817188376) * green + np.float32(0.6299787005) * blue
+        grey[i] = cbrt(grey[i])
+        l[i], m[i], s[i] = cbrt(one) - grey[i], cbrt(two) - grey[i], cbrt(three) - grey[i]
+        u = min(max((keep[i] - _FADE) / (_ONE - _FADE), _ZERO), _ONE)
+        keep[i] = _ONE - u * u * (np.float32(3) - np.float32(2) * u)
+    for i in range(count):
+        x = int(at[i])
+        red, green, blue = _channels(keep[i], l[i], m[i], s[i], grey[i])
+        out = _outside(red, green, blue)
+        if out > _ZERO:
+            t = _border(keep[i], l[i], m[i], s[i], grey[i], out)
+            red, green, blue = _channels(t, l[i], m[i], s[i], grey[i])
+        r[x], g[x], b[x] = red, green, blue
+
+
+@nb.njit(fastmath=True)
+def _show_row(r, g, b, ev, display, work):
+    """Display transform of a row: scene-linear in, with EV not yet applied, linear sRGB 0–1 out, in place."""
+    width = r.size
+    stop, shown = work[0], work[1]
+    for x in range(width):
+        # A saturated light reaches white by its strongest colour before its luminance does.
+        norm = _HALF * (_LR * r[x] + _LG * g[x] + _LB * b[x] + max(r[x], max(g[x], b[x])))
+        norm = max(norm, _TINY)
+        stop[x] = log2(norm) + ev[x]
+        ev[x] = _ONE / norm
+    for x in range(width):
+        shown[x] = lookup(display, stop[x])
+    for x in range(width):
+        k = shown[x] * ev[x]
+        red, green, blue = r[x] * k, g[x] * k, b[x] * k
+        stop[x] = _LR * red + _LG * green + _LB * blue
+        r[x] = _M[0, 0] * red + _M[0, 1] * green + _M[0, 2] * blue
+        g[x] = _M[1, 0] * red + _M[1, 1] * green + _M[1, 2] * blue
+        b[x] = _M[2, 0] * red + _M[2, 1] * green + _M[2, 2] * blue
+    _into_gamut(r, g, b, stop, shown, work[2:])
+
+
+@nb.njit(fastmath=True)
+def _encode(v):
+    """Codes 0–1 of a row of linear light, in place (IEC 61966-2-1).
+
+    The power is a polynomial of the fourth root, exact to 4e-7.
+    """
+    for x in range(v.size):
+        light = min(max(v[x], _ZERO), _ONE)
+        t = np.sqrt(np.sqrt(light))
+        p = _P[8]
+        p = _P[7] + t * p
+        p = _P[6] + t * p
+        p = _P[5] + t * p
+        p = _P[4] + t * p
+        p = _P[3] + t * p
+        p = _P[2] + t * p
+        p = _P[1] + t * p
+        p = _P[0] + t * p
+        v[x] = np.float32(12.92) * light if light <= np.float32(0.0031308) else min(p, _ONE)
+
+
+@nb.njit(inline="always")
+def _scatter(y, x):
+    """Even random bits that depend on the place alone."""
+    n = np.uint32(y) * np.uint32(2654435761) ^ np.uint32(x) * np.uint32(2246822519)
+    n ^= n >> np.uint32(15)
+    n *= np.uint32(739982445)
+    n ^= n >> np.uint32(12)
+    n *= np.uint32(695872825)
+    return n ^ (n >> np.uint32(15))
+
+
+@nb.njit(inline="always", fastmath=True)
+def _round(v, top, dither, bits):
+    """A code, rounded; ``dither`` 1 adds even noise of ±½ that hides steps between codes."""
+    noise = np.float32(bits & np.uint32(0x3FF)) * np.float32(1.0 / 1024) - _HALF
+    return np.int32(min(max(v * top + _HALF + dither * noise, _ZERO), top))
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def codes_of(
+    rgb,
+    codes,
+    constants,
+    tables,
+    cells,
+    cells_at,
+    grids,
+    masks,
+    spans,
+    planes,
+    floor,
+    based,
+    top,
+    per_row,
+    display,
+    most,
+    dither,
+    out,
+    limits,
+):
+    """The picture as sRGB codes 0 to ``most`` in ``out`` (h, w, 3), and its limits (h, w).
+
+    Parameters as of `crenn.core.render.rows.light_of`; ``display`` is float32 (TABLE_SIZE,).
+    """
+    white, black = np.float32(1.0 - 0.5 / 255), np.float32(0.5 / 255)
+    for y in nb.prange(rgb.shape[0]):
+        work = np.empty((_ROWS, rgb.shape[1]), np.float32)
+        run_row(
+            rgb[y],
+            np.int64(y),
+            top + (y + 0.5) * per_row,
+            codes,
+            constants,
+            tables,
+            cells,
+            cells_at,
+            grids,
+            masks,
+            spans,
+            planes,
+            floor,
+            based,
+            work,
+        )
+        r, g, b = work[0], work[1], work[2]
+        _show_row(r, g, b, work[3], display, work[4:])
+        _encode(r)
+        _encode(g)
+        _encode(b)
+        for x in range(rgb.shape[1]):
+            red, green, blue = r[x], g[x], b[x]
+            flags = 0
+            if red >= white:
+                flags |= 1
+            if green >= white:
+                flags |= 2
+            if blue >= white:
+                flags |= 4
+            if max(red, max(green, blue)) <= black:
+                flags |= 8
+            limits[y, x] = flags
+        for x in range(rgb.shape[1]):
+            noise = _scatter(np.int64(y), x)
+            out[y, x, 0] = _round(r[x], most, dither, noise)
+            out[y, x, 1] = _round(g[x], most, dither, noise >> np.uint32(11))
+            out[y, x, 2] = _round(b[x], most, dither, noise >> np.uint32(22))

@@ -1,0 +1,98 @@
+"""A window: the part of a picture that is wanted, and the size at which it is wanted."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from crenn.core.errors import CrennError
+
+#: Farther from the picture than this no place is told apart any more, in pixels.
+_FARTHEST = 1e7
+
+
+@dataclass(frozen=True)
+class Window:
+    """A part of the picture and the size at which it is wanted.
+
+    ``x, y, width, height`` are in full-size pixels of the picture plane; ``out_width, out_height`` in pixels of the
+    result.
+    """
+
+    x: float
+    y: float
+    width: float
+    height: float
+    out_width: int
+    out_height: int
+
+    def __post_init__(self) -> None:
+        numbers = (self.x, self.y, self.width, self.height)
+        if not all(np.isfinite(numbers)) or max(map(abs, numbers)) > _FARTHEST or min(self.width, self.height) <= 0:
+            raise CrennError("This part of the picture cannot be: its place or size is no usable number.")
+        if min(self.out_width, self.out_height) < 1:
+            raise CrennError("A view needs at least one pixel.")
+
+    @classmethod
+    def whole(cls, size: tuple[int, int], long_edge: int | None = None) -> "Window":
+        """The whole picture of size (H, W), its longer side reduced to ``long_edge``."""
+        height, width = size
+        factor = min(1.0, long_edge / max(size)) if long_edge else 1.0
+        return cls(0, 0, width, height, max(round(width * factor), 1), max(round(height * factor), 1))
+
+    def overlaps(self, size: tuple[int, int]) -> bool:
+        """Whether any of it lies in a picture of size (H, W)."""
+        return self.x < size[1] and self.y < size[0] and self.x + self.width > 0 and self.y + self.height > 0
+
+    @property
+    def scale(self) -> float:
+        """Pixels of the result per full-size pixel."""
+        return self.out_width / self.width
+
+    @property
+    def pixels(self) -> int:
+        """Pixels of the result."""
+        return self.out_width * self.out_height
+
+    @property
+    def top(self) -> float:
+        """Row of the whole picture, at this scale, that the first row is."""
+        return self.y * self.out_height / self.height
+
+    def larger(self, factor: int) -> "Window":
+        """The same part with ``factor`` times as many pixels each way."""
+        return Window(self.x, self.y, self.width, self.height, self.out_width * factor, self.out_height * factor)
+
+    def grown(self, size: tuple[int, int], margin: int, lattice: int) -> tuple["Window", slice, slice]:
+        """The window with a margin around it, within a picture, and where it lies in that.
+
+        Parameters
+        ----------
+        size : tuple of int
+            (H, W) of the picture.
+        margin : int
+            In pixels of the result.
+        lattice : int
+            The larger window starts at a multiple of this, in pixels of the picture at its scale, where this window
+            starts on a pixel.
+
+        Returns
+        -------
+        window : Window
+        rows, columns : slice
+            Of this window in the larger one.
+        """
+        per_x, per_y = self.width / self.out_width, self.height / self.out_height
+        left, right = _grown(self.x / per_x, self.out_width, size[1] / per_x, margin, lattice)
+        top, bottom = _grown(self.top, self.out_height, size[0] / per_y, margin, lattice)
+        width, height = left + self.out_width + right, top + self.out_height + bottom
+        larger = Window(self.x - left * per_x, self.y - top * per_y, width * per_x, height * per_y, width, height)
+        return larger, slice(top, top + self.out_height), slice(left, left + self.out_width)
+
+
+def _grown(start: float, length: int, whole: float, margin: int, lattice: int) -> tuple[int, int]:
+    """Pixels to add before and behind."""
+    first = max(int(np.floor(start + 1e-6)), 0)
+    before = min(margin, first)
+    before += (first - before) % lattice
+    behind = min(margin, max(int(np.floor(whole - start - length + 1e-6)), 0))
+    return before, behind
