@@ -78,22 +78,42 @@ def stacks(folder: Path) -> None:
     views(radiance)
 
 
+#: A treatment that uses every kind of instruction, mask and map there is.
+_EVERYTHING = {
+    "level": {"angle": 2.0},
+    "relief": {"fine": 1.5, "broad": 1.2},
+    "areas": [
+        {
+            "parts": [
+                {"kind": "gradient", "start": [0.2, 0.2], "end": [0.8, 0.6]},
+                {"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.3, 0.2]},
+            ],
+            "bends": {"exposure.ev": 0.5, "white_balance.temperature": 20, "tone.contrast": 1.2, "relief.fine": 1.5},
+        }
+    ],
+}
+
+
 def views(radiance=None) -> None:
     """Everything that shows a scene or delivers it."""
     from crenn.core.radiance import RadianceMap
+    from crenn.core.render.probe import probe
     from crenn.core.render.pyramid import PreparedScene
     from crenn.core.render.renderer import Renderer
     from crenn.core.render.window import Window
-    from crenn.core.treatment import Treatment
+    from crenn.core.treatment import Treatment, parse_treatment
 
     if radiance is None:
         rgb = np.geomspace(0.001, 1, 32 * 32 * 3).astype(np.float32).reshape(32, 32, 3)
         radiance = RadianceMap(rgb, rgb * 0.1)
     renderer = Renderer(PreparedScene.from_radiance(radiance))
     window = Window(0, 0, 32, 32, 32, 32)
-    for bits in (8, 16):
-        renderer.picture(Treatment(), window, bits)
-    renderer.linear(Treatment(), window)
+    for treatment in (Treatment(), parse_treatment(_EVERYTHING)):
+        for bits in (8, 16):
+            renderer.picture(treatment, window, bits)
+        renderer.picture(treatment, Window(0, 0, 24, 24, 12, 12))
+        renderer.linear(treatment, window)
+        probe(renderer, treatment, 16, 16)
 
 
 _PARTS: dict[str, Callable[[Path], None]] = {"brackets": brackets, "stacks": stacks}

@@ -237,7 +237,6 @@ class _ParameterOut(BaseModel):
     name: str
     title: str
     help: str
-    group: str
 
 
 class DialOut(_ParameterOut):

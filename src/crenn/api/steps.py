@@ -22,7 +22,6 @@ def _parameter(step: Step[Any], name: str) -> DialOut | ChoiceOut | ToggleOut | 
         "name": name,
         "title": info.title,
         "help": info.description,
-        "group": extra.get("group", step.title),
         "default": info.default,
     }
     if extra["kind"] == "choice":

@@ -43,20 +43,21 @@ class _Request(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     prepared: str = Field(pattern=PREPARED, max_length=40)
     treatment: dict
-    #: Without the crop, to set it.
+    #: All that was recorded, to set the crop in it.
     uncropped: bool = False
 
     def parsed(self) -> Treatment:
         """The treatment that is shown."""
         treatment = parse_treatment(self.treatment)
-        return treatment.without("crop") if self.uncropped else treatment
+        return treatment.uncropped() if self.uncropped else treatment
 
 
 class ViewRequest(_Request):
     """One picture wanted: a part of it in full-size pixels, and the size at which to show it.
 
     Without a part it is all of the picture, as large as fits into ``out_width`` by ``out_height``, and at most
-    ``most`` times as large as it is. ``known`` is the map that the page has; a new one is sent if it is another.
+    ``most`` times as large as it is. A part that lies beyond the picture, as one asked for before a crop does, is moved
+    into it. ``known`` is the map that the page has; a new one is sent if it is another.
     """
 
     number: int = Field(ge=0, le=2**53)
@@ -78,8 +79,8 @@ class ViewRequest(_Request):
     def window(self, size: tuple[int, int]) -> Window:
         """The window of a picture of size (H, W)."""
         if self.part is not None:
-            x, y, width, height = self.part
-            return Window(x, y, width, height, self.out_width, self.out_height)
+            window = Window(*self.part, self.out_width, self.out_height)
+            return window if window.overlaps(size) else window.moved_into(size)
         height, width = size
         zoom = min(self.out_width / width, self.out_height / height, self.most)
         return Window(0, 0, width, height, max(round(width * zoom), 1), max(round(height * zoom), 1))
@@ -136,8 +137,6 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     if wanted.coarse and window.pixels > _ALL_OF_IT:
         half = max(window.out_width // 2, 1), max(window.out_height // 2, 1)
         window = Window(window.x, window.y, window.width, window.height, *half)
-    if not window.overlaps(frame.size):
-        raise CrennError("This part lies outside the picture.")
     # A picture at rest is rendered larger and averaged, as far as a quarter of a second allows.
     finer = 1 if wanted.coarse else int(np.clip(np.sqrt(_AT_REST / window.pixels), 1, 4))
     codes, shares = paint_view(renderer, treatment, window, wanted.view, finer, not wanted.coarse, wanted.area)
@@ -160,6 +159,7 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
         "picture": [frame.size[1], frame.size[0]],
         "map": known if known == wanted.known else {"name": known, **frame.meshes()},
         "crop": _crop(renderer, wanted) if wanted.uncropped else None,
+        "outline": np.round(frame.outline[:, 0], 2).tolist() if wanted.uncropped else None,
         "limits": shares,
         "ladder": ladder(treatment, renderer.scene),
         "ms": round((time.perf_counter() - began) * 1000, 1),

@@ -13,7 +13,7 @@ from pydantic import ConfigDict, Field, ValidationError, create_model, field_val
 from crenn.core.areas.area import MOST_AREAS, Area, check_bends
 from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
-from crenn.core.geometry.crop import Crop
+from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.geometry.level import Level
 from crenn.core.light.ends import Ends
 from crenn.core.light.exposure import Exposure
@@ -82,6 +82,10 @@ class Treatment(_Sections):
         """The treatment with steps switched off."""
         off = {name: getattr(self, name).model_copy(update={"on": False}) for name in steps}
         return self.model_copy(update=off)
+
+    def uncropped(self) -> "Treatment":
+        """The treatment with all that was recorded in view, to set the crop in it."""
+        return self.model_copy(update={"crop": CropParameters(ratio="free", corners=True)})
 
     @classmethod
     def neutral(cls) -> "Treatment":

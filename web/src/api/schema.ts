@@ -221,7 +221,7 @@ export interface paths {
         };
         /**
          * Steps
-         * @description All steps of the treatment and their dials.
+         * @description All steps of the treatment, in the order in which their stations show them.
          */
         get: operations["steps"];
         put?: never;
@@ -486,6 +486,31 @@ export interface components {
             below: number | null;
         };
         /**
+         * Area
+         * @description A local adjustment. With ``on`` false it bends nothing.
+         */
+        Area: {
+            /**
+             * Name
+             * @default Area
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Parts */
+            parts: (components["schemas"]["Gradient"] | components["schemas"]["Ellipse"])[];
+            /**
+             * Bends
+             * @description by step and dial (“exposure.ev”): EV added, a factor, or mired, relative to the dial itself
+             */
+            bends: {
+                [key: string]: number;
+            };
+        };
+        /**
          * AutomaticOut
          * @description What automatic values come to in this scene, by ``step.parameter``.
          */
@@ -494,6 +519,23 @@ export interface components {
             values: {
                 [key: string]: number;
             };
+        };
+        /**
+         * BendOut
+         * @description How an area may bend a dial: by an amount added to it, a factor, or mired of colour temperature.
+         */
+        BendOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "add" | "factor" | "mired";
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Increment */
+            increment: number;
         };
         /** Body_upload */
         Body_upload: {
@@ -566,6 +608,31 @@ export interface components {
             frame: string;
         };
         /**
+         * ChoiceOut
+         * @description One of several; ``names`` are the values and what each is called.
+         */
+        ChoiceOut: {
+            /** Step */
+            step: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "choice";
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
+            /** Default */
+            default: string;
+        };
+        /**
          * Coverage
          * @description What the frames covered.
          */
@@ -597,6 +664,49 @@ export interface components {
             /** Words */
             words: string[];
         };
+        /** CropParameters */
+        CropParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Ratio
+             * @description Of the longer to the shorter side.
+             * @default scene
+             * @enum {string}
+             */
+            ratio: "free" | "scene" | "3:2" | "4:3" | "1:1" | "16:9" | "16:10" | "5:4" | "7:5" | "2:1";
+            /**
+             * Upright
+             * @description Whether the longer side stands.
+             * @default false
+             */
+            portrait: boolean;
+            /**
+             * Centre
+             * @description Middle of the crop, a place of the scene; null: found.
+             */
+            centre: number[] | null;
+            /**
+             * Width
+             * @description Width, in shares of the scene's longer side; null: as wide as fits.
+             */
+            width: number | null;
+            /**
+             * Height
+             * @description Height, likewise. With a ratio, width and height say how large the crop is, not its shape.
+             */
+            height: number | null;
+            /**
+             * Show empty corners
+             * @description Lets the crop reach beyond what was recorded; black there.
+             * @default false
+             */
+            corners: boolean;
+        };
         /**
          * DeliveryIn
          * @description What to deliver.
@@ -615,6 +725,87 @@ export interface components {
              * @default 92
              */
             quality: number;
+        };
+        /**
+         * DialOut
+         * @description A dial.
+         */
+        DialOut: {
+            /** Step */
+            step: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "dial";
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Increment */
+            increment: number;
+            /**
+             * Default
+             * @description none if automatic
+             */
+            default: number | null;
+            /** Shows */
+            shows: string | null;
+            /**
+             * Scale
+             * @enum {string}
+             */
+            scale: "linear" | "reciprocal";
+            /** @description none if areas cannot bend it */
+            bend: components["schemas"]["BendOut"] | null;
+        };
+        /**
+         * Ellipse
+         * @description Full inside, half on the ellipse itself; it begins and ends to fall by ``feather`` within and beyond it.
+         */
+        Ellipse: {
+            /**
+             * Mode
+             * @description whether it adds to the parts before it, takes away from them, or leaves what both have
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @description takes what lies outside the shape
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ellipse";
+            /** Centre */
+            centre: number[];
+            /** Radii */
+            radii: number[];
+            /**
+             * Angle
+             * @description of its first radius, in degrees, clockwise
+             * @default 0
+             */
+            angle: number;
+            /**
+             * Feather
+             * @description share of the radii over which it falls, to either side
+             * @default 0.5
+             */
+            feather: number;
         };
         /** EndsParameters */
         EndsParameters: {
@@ -814,6 +1005,34 @@ export interface components {
             frames: number[];
         };
         /**
+         * Gradient
+         * @description Full at ``start``, and falling to nothing at ``end``.
+         */
+        Gradient: {
+            /**
+             * Mode
+             * @description whether it adds to the parts before it, takes away from them, or leaves what both have
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @description takes what lies outside the shape
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gradient";
+            /** Start */
+            start: number[];
+            /** End */
+            end: number[];
+        };
+        /**
          * Instructions
          * @description How frames are to be merged; the defaults let the program decide.
          */
@@ -936,6 +1155,21 @@ export interface components {
              * Format: date-time
              */
             changed: string;
+        };
+        /** LevelParameters */
+        LevelParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Level
+             * @description Turns the picture clockwise about its middle.
+             * @default 0
+             */
+            angle: number;
         };
         /**
          * Lift
@@ -1100,50 +1334,15 @@ export interface components {
             to: number;
         };
         /**
-         * ParameterOut
-         * @description One dial: everything the panel needs to draw it.
-         */
-        ParameterOut: {
-            /** Step */
-            step: string;
-            /** Name */
-            name: string;
-            /** Title */
-            title: string;
-            /** Help */
-            help: string;
-            /** Unit */
-            unit: string;
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Increment */
-            increment: number;
-            /**
-             * Default
-             * @description none if automatic
-             */
-            default: number | null;
-            /** Group */
-            group: string;
-            /** Shows */
-            shows: string | null;
-            /**
-             * Scale
-             * @enum {string}
-             */
-            scale: "linear" | "reciprocal";
-        };
-        /**
          * PatchIn
-         * @description A patch of the picture, in full-size pixels.
+         * @description A patch of the scene: its middle in shares of the scene's longer side, its radius in full-size pixels.
          */
         PatchIn: {
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
             /**
              * Radius
              * @default 12
@@ -1216,6 +1415,27 @@ export interface components {
              * @description water or leaves: frames fade out by how much they differ
              */
             soft: boolean;
+        };
+        /** ReliefParameters */
+        ReliefParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Fine
+             * @description Stretches or evens texture: what is smaller than a six hundredth of the picture.
+             * @default 1
+             */
+            fine: number;
+            /**
+             * Broad
+             * @description Stretches or evens wide shapes: what departs from the light of a tenth of the picture.
+             * @default 1
+             */
+            broad: number;
         };
         /**
          * Rung
@@ -1358,7 +1578,7 @@ export interface components {
         };
         /**
          * StepOut
-         * @description One step of the treatment with its dials.
+         * @description One step of the treatment: its section of the document as it is by default, and what its panel shows.
          */
         StepOut: {
             /** Name */
@@ -1367,8 +1587,17 @@ export interface components {
             station: string;
             /** Title */
             title: string;
+            /**
+             * Folded
+             * @description whether its dials are folded away at first
+             */
+            folded: boolean;
+            /** Defaults */
+            defaults: {
+                [key: string]: unknown;
+            };
             /** Parameters */
-            parameters: components["schemas"]["ParameterOut"][];
+            parameters: (components["schemas"]["DialOut"] | components["schemas"]["ChoiceOut"] | components["schemas"]["ToggleOut"])[];
         };
         /**
          * Stroke
@@ -1394,6 +1623,27 @@ export interface components {
             radius: number;
             /** Frame */
             frame?: string | null;
+        };
+        /**
+         * ToggleOut
+         * @description On or off.
+         */
+        ToggleOut: {
+            /** Step */
+            step: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "toggle";
+            /** Default */
+            default: boolean;
         };
         /** ToneParameters */
         ToneParameters: {
@@ -1423,7 +1673,7 @@ export interface components {
         };
         /**
          * Treatment
-         * @description The treatment document, version 1.
+         * @description The treatment document, version 2: a section for each step, and the areas.
          */
         Treatment: {
             /**
@@ -1434,15 +1684,23 @@ export interface components {
             format: "crenn-treatment";
             /**
              * Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            version: 1;
-            exposure: components["schemas"]["ExposureParameters"];
+            version: 2;
+            level: components["schemas"]["LevelParameters"];
+            crop: components["schemas"]["CropParameters"];
             white_balance: components["schemas"]["WhiteBalanceParameters"];
+            exposure: components["schemas"]["ExposureParameters"];
             placement: components["schemas"]["PlacementParameters"];
+            relief: components["schemas"]["ReliefParameters"];
             tone: components["schemas"]["ToneParameters"];
             ends: components["schemas"]["EndsParameters"];
+            /**
+             * Areas
+             * @description Local adjustments.
+             */
+            areas: components["schemas"]["Area"][];
         };
         /**
          * TreatmentChange

@@ -1,7 +1,8 @@
-import type { Parameter } from "../api/client";
+import type { Dial } from "../api/client";
 import { held } from "../panel/dials";
 import { useSteps } from "../api/queries";
-import { automaticOf, hold, preview, release, store, useScene, valueOf, withValue } from "../state/scene";
+import { hold, preview, release, store, useScene } from "../state/scene";
+import { automaticAt, numberAt, withValue } from "../state/values";
 import { useDrag } from "../useDrag";
 import { ends, type Scale } from "./scale";
 
@@ -26,16 +27,17 @@ export function EndMarks({ scale, lines, x, movable }: Props) {
     <g>
       {shown.map(({ name, stop, says }) => {
         const parameter = parameters.find((p) => p.name === name);
-        if (!parameter || stop === null || stop < scale.low || stop > scale.high) return null;
+        if (parameter?.kind !== "dial" || stop === null || stop < scale.low || stop > scale.high) return null;
         return <EndMark key={name} parameter={parameter} says={says} y={scale.y(stop)} perStop={scale.y(0) - scale.y(1)} x={x} movable={movable} />;
       })}
     </g>
   );
 }
 
-function EndMark({ parameter: p, says, x, y, perStop, movable }: { parameter: Parameter; says: string; x: number; y: number; perStop: number; movable: boolean }) {
-  const value = useScene((s) => (s.treatment ? valueOf(s.treatment, p) : null) ?? automaticOf(s.scene, p));
-  const to = (v: number) => preview((t) => withValue(t, p, held(p, v)));
+function EndMark({ parameter: p, says, x, y, perStop, movable }: { parameter: Dial; says: string; x: number; y: number; perStop: number; movable: boolean }) {
+  const path = [p.step, p.name];
+  const value = useScene((s) => (s.treatment ? numberAt(s.treatment, path) : null) ?? automaticAt(s.scene, path, p.default));
+  const to = (v: number) => preview((t) => withValue(t, path, held(p, v)));
   const drag = useDrag<{ y: number; value: number }>({
     begin: (e) => {
       if (!movable) return null;

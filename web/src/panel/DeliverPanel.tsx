@@ -6,6 +6,7 @@ import { isActive, useNews } from "../api/news";
 import { deliveriesChanged, useDeliveries } from "../api/queries";
 import { told } from "../state/messages";
 import { useScene } from "../state/scene";
+import { useView } from "../state/view";
 import { bytes } from "../units";
 import { JobProgress } from "./JobProgress";
 
@@ -25,7 +26,7 @@ export default function DeliverPanel() {
   const past = useDeliveries(scene.id).data ?? [];
   const [format, setFormat] = useState<NonNullable<Delivery["format"]>>("jpg");
   const [quality, setQuality] = useState("92");
-  const full = Math.max(scene.width ?? 0, scene.height ?? 0);
+  const full = useView((s) => (s.map ? Math.max(s.map.size.width, s.map.size.height) : null));
   const [edge, setEdge] = useState("");
   const running = Object.values(jobs).filter((j) => j.kind === "deliver" && j.scene_id === scene.id && isActive(j));
 
@@ -57,7 +58,7 @@ export default function DeliverPanel() {
         <TextField
           size="small"
           label="Long edge in px"
-          placeholder={`${full}, full size`}
+          placeholder={full ? `${full}, full size` : "full size"}
           value={edge}
           onChange={(e) => setEdge(e.target.value)}
           error={edgeFault}

@@ -1,7 +1,8 @@
-import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type ReactNode, useEffect, useRef, useState } from "react";
 
-import type { Parameter } from "../api/client";
-import { automaticOf, hold, preview, release, store, useScene, valueOf, withValue } from "../state/scene";
+import type { Dial as About } from "../api/client";
+import { hold, preview, release, store, useScene } from "../state/scene";
+import { automaticAt, numberAt, type Path, withValue } from "../state/values";
 import { useDrag } from "../useDrag";
 import { number } from "../units";
 import { decimals, held, scaleOf } from "./dials";
@@ -9,11 +10,19 @@ import { decimals, held, scaleOf } from "./dials";
 /** So near the thumb, in pixels, a press takes hold of it where it is. */
 const NEAR = 9;
 
-/** One parameter: its name, its value with unit, and a thin track with a mark at the automatic or default value. */
-export function Dial({ parameter: p }: { parameter: Parameter }) {
+interface Props {
+  dial: Pick<About, "title" | "help" | "unit" | "low" | "high" | "increment" | "scale" | "shows" | "default">;
+  /** Where its value stands in the treatment. */
+  path: Path;
+  /** What stands before its name. */
+  children?: ReactNode;
+}
+
+/** One dial: its name, its value with unit, and a thin track with a mark at the automatic or default value. */
+export function Dial({ dial: p, path, children }: Props) {
   // Only its own numbers: other dials' values are none of its business.
-  const own = useScene((s) => (s.treatment ? valueOf(s.treatment, p) : null));
-  const auto = useScene((s) => automaticOf(s.scene, p));
+  const own = useScene((s) => (s.treatment ? numberAt(s.treatment, path) : null));
+  const auto = useScene((s) => automaticAt(s.scene, path, p.default));
   const [typed, setTyped] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
   const settle = useRef<number | undefined>(undefined);
@@ -23,7 +32,7 @@ export function Dial({ parameter: p }: { parameter: Parameter }) {
   const { share, value: valueAt } = scaleOf(p);
   const signed = p.low < 0 && p.unit !== "×";
   const clamp = (v: number) => held(p, v);
-  const show = (v: number | null) => preview((t) => withValue(t, p, v));
+  const show = (v: number | null) => preview((t) => withValue(t, path, v));
 
   /** Keys and wheel: the picture follows at once, the change is stored when they rest. */
   const nudge = (v: number) => {
@@ -95,8 +104,9 @@ export function Dial({ parameter: p }: { parameter: Parameter }) {
   const to = share(value);
   const text = number(value, decimals(p.increment), signed);
   return (
-    <div className="dial" data-dial={`${p.step}.${p.name}`}>
+    <div className="dial" data-dial={path.join(".")}>
       <div className="row">
+        {children}
         <button className="name" title={`${p.help} Double-click: back to ${p.default == null ? "automatic" : "the default"}.`} onDoubleClick={reset} tabIndex={-1}>
           {p.title}
         </button>

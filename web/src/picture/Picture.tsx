@@ -1,33 +1,34 @@
-import { type MouseEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type MouseEvent, Suspense, useCallback, useEffect, useRef, useState } from "react";
 
 import { useBrush } from "../state/merging";
 import { useScene } from "../state/scene";
 import { toggleZoom, useView } from "../state/view";
 import { useDrag } from "../useDrag";
-import { place, visible } from "./geometry";
+import { type Station } from "../workbench/stations";
+import { fitted } from "./geometry";
+import { fromPane, LayContext } from "./lay";
+import type { Point } from "./map";
 import { paint } from "./paint";
 import { TOOLS } from "./tools";
 import type { Drag, Pointed } from "./tools/tool";
 import { usePane } from "./usePane";
 import { type Rendered, useRenders } from "./useRenders";
+import { useLaid, useShown, useWanted } from "./useWanted";
 
 const FARTHEST = 4;
-const LARGEST = 8192;
 
 /** The picture: rendered by the server for the window seen, drawn on a canvas, pointed at with the tool in hand. */
-export function Picture() {
+export function Picture({ station }: { station: Station }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [rendered, setRendered] = useState<Rendered | null>(null);
   const [dragging, setDragging] = useState<Drag | null>(null);
   const pane = usePane(canvas);
-  const scene = useScene((s) => s.scene);
-  const treatment = useScene((s) => s.treatment);
+  const instructions = useScene((s) => s.scene?.instructions);
   const held = useScene((s) => s.held);
   const heldView = useScene((s) => s.heldView);
   const view = useView((s) => s.view);
   const comparing = useView((s) => s.comparing);
   const zoom = useView((s) => s.zoom);
-  const centre = useView((s) => s.centre);
   const inHand = useView((s) => s.tool);
   const rendering = useView((s) => s.rendering);
   const brush = useBrush();
@@ -39,50 +40,30 @@ export function Picture() {
       return next;
     }),
   );
-  const size = useMemo(
-    () => (scene?.width && scene.height ? { width: scene.width, height: scene.height } : null),
-    [scene?.width, scene?.height],
-  );
-  const placing = useMemo(() => (size && pane.width ? place(size, pane, zoom, centre) : null), [size, pane, zoom, centre]);
+  const shown = useShown(station.name);
+  const lay = useLaid(pane, rendered);
   const wantedView = comparing ? "untreated" : (heldView ?? view);
   const coarse = held || (dragging?.coarse ?? false);
+  useWanted(renders, shown, pane, lay, wantedView, coarse);
 
   useEffect(() => {
-    if (!placing || !size || !scene?.prepared || !treatment) return;
-    useView.setState({ shownZoom: placing.zoom });
-    const part = visible(size, pane, placing);
-    const dots = window.devicePixelRatio || 1;
-    const points = (length: number) => Math.max(1, Math.min(LARGEST, Math.round(length * placing.zoom * dots)));
-    renders.current?.ask({
-      prepared: scene.prepared,
-      treatment,
-      view: wantedView,
-      ...part,
-      out_width: points(part.width),
-      out_height: points(part.height),
-      coarse,
-    });
-  }, [placing, size, pane, scene?.prepared, treatment, wantedView, coarse, renders]);
-
-  useEffect(() => {
-    paint(canvas.current!, pane, placing, size, rendered, tool);
-  }, [rendered, placing, pane, size, tool, brush, scene?.instructions]);
+    paint(canvas.current!, pane, lay, rendered, tool);
+  }, [rendered, lay, pane, tool, brush, instructions]);
 
   const at = useCallback(
-    (e: { clientX: number; clientY: number }): [number, number] => {
+    (e: { clientX: number; clientY: number }): Point => {
       const box = canvas.current!.getBoundingClientRect();
-      return [(e.clientX - box.left - placing!.left) / placing!.zoom, (e.clientY - box.top - placing!.top) / placing!.zoom];
+      return fromPane(lay!, [e.clientX - box.left, e.clientY - box.top]);
     },
-    [placing],
+    [lay],
   );
   const pointed = (e: { clientX: number; clientY: number }): Pointed => {
-    const [x, y] = at(e);
-    const share: [number, number] = [x / size!.width, y / size!.height];
-    return { x: e.clientX, y: e.clientY, place: [x, y], share, pane, placing: placing!, zoomed: zoom !== null, treatment };
+    const place = at(e);
+    return { x: e.clientX, y: e.clientY, place, scene: lay!.map.toScene(place), lay: lay!, zoomed: zoom !== null, treatment: shown?.treatment ?? null };
   };
   const drag = useDrag<Drag>({
     begin: (e) => {
-      if (!placing || !size) return null;
+      if (!lay) return null;
       const begun = tool.down(pointed(e));
       setDragging(begun);
       return begun;
@@ -94,15 +75,15 @@ export function Picture() {
     },
   });
   const probe = (e: { clientX: number; clientY: number }) => {
-    if (!placing || !size || dragging) return;
+    if (!lay || dragging) return;
     const [x, y] = at(e);
-    const inside = x >= 0 && y >= 0 && x < size.width && y < size.height;
-    renders.current?.probe(inside && scene?.prepared ? { prepared: scene.prepared, treatment, probe: [x, y] } : null);
+    const inside = x >= 0 && y >= 0 && x < lay.map.size.width && y < lay.map.size.height;
+    renders.current?.probe(inside && shown ? { ...shown, probe: [x, y] } : null);
   };
   const turn = (e: MouseEvent & { deltaY: number }) => {
-    if (!placing || !size) return;
-    const next = Math.min(FARTHEST, placing.zoom * Math.exp(-e.deltaY / 500));
-    if (next <= place(size, pane, null, null).zoom * 1.02) {
+    if (!lay) return;
+    const next = Math.min(FARTHEST, lay.placing.zoom * Math.exp(-e.deltaY / 500));
+    if (next <= fitted(lay.map.size, pane) * 1.02) {
       useView.setState({ zoom: null, centre: null });
       return;
     }
@@ -114,23 +95,35 @@ export function Picture() {
   };
 
   return (
-    <canvas
-      ref={canvas}
-      tabIndex={0}
-      aria-label={tool.label}
-      data-prepared={scene?.prepared}
-      data-view={wantedView}
-      data-drawn={rendered?.number ?? 0}
-      data-settled={!rendering && !coarse}
-      style={{ cursor: tool.cursor(zoom !== null) }}
-      {...drag}
-      onPointerMove={(e) => {
-        drag.onPointerMove(e);
-        probe(e);
-      }}
-      onPointerLeave={() => !dragging && renders.current?.probe(null)}
-      onDoubleClick={(e) => inHand === "pan" && placing && toggleZoom(at(e))}
-      onWheel={turn}
-    />
+    <>
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        aria-label={tool.label}
+        data-prepared={shown?.prepared}
+        data-view={wantedView}
+        data-drawn={rendered?.number ?? 0}
+        data-settled={!rendering && !coarse}
+        style={{ cursor: tool.cursor(zoom !== null) }}
+        {...drag}
+        onPointerMove={(e) => {
+          drag.onPointerMove(e);
+          probe(e);
+        }}
+        onPointerLeave={() => !dragging && renders.current?.probe(null)}
+        onDoubleClick={(e) => inHand === "pan" && lay && toggleZoom(at(e))}
+        onWheel={turn}
+      />
+      {lay && (
+        <svg className={inHand === "pan" ? "over" : "over tool"} width={pane.width} height={pane.height} onWheel={turn}>
+          <LayContext.Provider value={lay}>
+            <Suspense>
+              {station.Over && !comparing && <station.Over />}
+              {tool.Over && <tool.Over />}
+            </Suspense>
+          </LayContext.Provider>
+        </svg>
+      )}
+    </>
   );
 }

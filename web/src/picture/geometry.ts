@@ -12,10 +12,13 @@ export interface Size {
   height: number;
 }
 
-const MARGIN = 18;
+/** Room left about a fitted picture, in CSS pixels. */
+export const MARGIN = 18;
+/** A fitted picture is enlarged at most so much. */
+export const MOST = 4;
 
 export function fitted(picture: Size, pane: Size): number {
-  return Math.min((pane.width - 2 * MARGIN) / picture.width, (pane.height - 2 * MARGIN) / picture.height, 4);
+  return Math.min((pane.width - 2 * MARGIN) / picture.width, (pane.height - 2 * MARGIN) / picture.height, MOST);
 }
 
 /** Place the picture in the pane; the centre is kept where the picture fills it. */

@@ -1,10 +1,11 @@
-import { type Placing, type Size } from "./geometry";
+import type { Size } from "./geometry";
+import type { Lay } from "./lay";
 import { drawStrokes } from "./strokes";
 import type { Tool } from "./tools/tool";
 import type { Rendered } from "./useRenders";
 
-/** Draw the newest picture where it belongs in the pane, and what the tool in hand draws over it. */
-export function paint(canvas: HTMLCanvasElement, pane: Size, placing: Placing | null, size: Size | null, rendered: Rendered | null, tool: Tool) {
+/** Draw the newest picture where it belongs in the pane, and what the tool in hand paints over it. */
+export function paint(canvas: HTMLCanvasElement, pane: Size, lay: Lay | null, rendered: Rendered | null, tool: Tool) {
   const dots = window.devicePixelRatio || 1;
   const [width, height] = [Math.round(pane.width * dots), Math.round(pane.height * dots)];
   if (canvas.width !== width || canvas.height !== height) {
@@ -13,7 +14,8 @@ export function paint(canvas: HTMLCanvasElement, pane: Size, placing: Placing | 
   }
   const context = canvas.getContext("2d")!;
   context.clearRect(0, 0, width, height);
-  if (!rendered || !placing || !size) return;
+  if (!rendered || !lay) return;
+  const { placing } = lay;
   context.imageSmoothingEnabled = placing.zoom < 2;
   context.imageSmoothingQuality = "high";
   context.drawImage(
@@ -23,5 +25,5 @@ export function paint(canvas: HTMLCanvasElement, pane: Size, placing: Placing | 
     Math.round(rendered.width * placing.zoom * dots),
     Math.round(rendered.height * placing.zoom * dots),
   );
-  if (tool.strokes) drawStrokes(context, tool.strokes(), size, placing, dots);
+  if (tool.strokes) drawStrokes(context, tool.strokes(), lay, dots);
 }

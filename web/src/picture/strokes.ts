@@ -1,31 +1,32 @@
 import type { Stroke } from "../api/client";
-import type { Placing } from "./geometry";
+import { type Lay, onPane } from "./lay";
+import type { Point } from "./map";
 
 type Shape = Pick<Stroke, "points" | "radius" | "kind">;
 
 const DASH: Record<Stroke["kind"], number[]> = { moved: [], still: [5, 5], sky: [2, 4], ground: [] };
 
 /** Draw brush strokes over the picture: their outline, dashed for what takes away. */
-export function drawStrokes(context: CanvasRenderingContext2D, strokes: Shape[], size: { width: number; height: number }, placing: Placing, dots: number) {
+export function drawStrokes(context: CanvasRenderingContext2D, strokes: Shape[], lay: Lay, dots: number) {
   const colour = getComputedStyle(document.documentElement).getPropertyValue("--crenn-palette-primary-main").trim();
+  // Strokes speak in shares of the merged picture's width and height.
+  const [width, height] = lay.map.scene;
+  const at = ([x, y]: Point): Point => onPane(lay, lay.map.toPlane([x * width, y * height]));
   for (const stroke of strokes) {
-    const at = ([x, y]: [number, number] | number[]) => [
-      (placing.left + x * size.width * placing.zoom) * dots,
-      (placing.top + y * size.height * placing.zoom) * dots,
-    ];
+    const points = (stroke.points as Point[]).map(at);
     const path = new Path2D();
-    stroke.points.forEach((p, i) => {
-      const [x, y] = at(p);
-      if (i === 0) path.moveTo(x, y);
-      path.lineTo(x, y);
+    points.forEach(([x, y], i) => {
+      if (i === 0) path.moveTo(x * dots, y * dots);
+      path.lineTo(x * dots, y * dots);
     });
-    const width = 2 * stroke.radius * size.width * placing.zoom * dots;
+    const [cx, cy] = stroke.points[0];
+    const [from, to] = [at([cx, cy]), at([cx + stroke.radius, cy])];
     context.save();
     context.lineCap = "round";
     context.lineJoin = "round";
     context.globalAlpha = 0.28;
     context.strokeStyle = colour;
-    context.lineWidth = width;
+    context.lineWidth = 2 * Math.hypot(to[0] - from[0], to[1] - from[1]) * dots;
     context.stroke(path);
     context.globalAlpha = 1;
     context.lineWidth = 1.5 * dots;

@@ -3,17 +3,21 @@ import { useEffect, useRef } from "react";
 import { Line } from "../api/socket";
 import { tell } from "../state/messages";
 import { type Probe, useView } from "../state/view";
+import type { Box } from "./crop";
+import { type MapNodes, PlaneMap, type Point } from "./map";
 
 export interface Wanted {
   prepared: string;
   treatment: unknown;
+  uncropped: boolean;
   view: string;
-  x: number;
-  y: number;
-  width: number;
-  height: number;
+  /** Index of the area that the views of areas show. */
+  area: number | null;
+  /** x, y, width and height in full-size pixels; null for all of the picture, as large as fits and `most` allows. */
+  part: [number, number, number, number] | null;
   out_width: number;
   out_height: number;
+  most: number;
   coarse: boolean;
 }
 
@@ -24,6 +28,7 @@ export interface Rendered {
   y: number;
   width: number;
   height: number;
+  map: PlaneMap;
 }
 
 /** What the server says of a picture. */
@@ -33,10 +38,18 @@ interface Header {
   y: number;
   width: number;
   height: number;
+  /** Width and height of the whole picture. */
+  picture: Point;
+  /** The map, or the name of the one that is known. */
+  map: MapNodes | string;
+  crop: [number, number, number, number] | null;
+  outline: Point[] | null;
   ladder: [number, number][];
   limits: { white: number; some: number; black: number };
   ms: number;
 }
+
+const boxOf = ([x, y, width, height]: [number, number, number, number]): Box => ({ x, y, width, height });
 
 /** Asks the server for pictures, one at a time; a newer wish replaces one that has not been sent. */
 export class Renders {
@@ -45,6 +58,7 @@ export class Renders {
   private flying: number | null = null;
   private wish: Wanted | null = null;
   private last: Wanted | null = null;
+  private map: PlaneMap | null = null;
   private probing = false;
   private probeWish: object | null = null;
 
@@ -82,7 +96,7 @@ export class Renders {
   private send() {
     if (this.flying !== null || !this.wish) return;
     const number = this.next++;
-    if (!this.line.send({ ...this.wish, number })) return;
+    if (!this.line.send({ ...this.wish, number, known: this.map?.name ?? "" })) return;
     this.flying = number;
     this.wish = null;
   }
@@ -106,10 +120,15 @@ export class Renders {
     const length = new DataView(data).getUint32(0, true);
     const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as Header;
     this.flying = null;
+    if (typeof header.map !== "string") this.map = new PlaneMap(header.map, { width: header.picture[0], height: header.picture[1] });
+    const map = this.map!;
     this.send();
     const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }));
-    this.show({ number: header.number, bitmap, x: header.x, y: header.y, width: header.width, height: header.height });
+    this.show({ number: header.number, bitmap, x: header.x, y: header.y, width: header.width, height: header.height, map });
     useView.setState({
+      map,
+      crop: header.crop && boxOf(header.crop),
+      outline: header.outline,
       ladder: header.ladder,
       limits: header.limits,
       ms: header.ms,

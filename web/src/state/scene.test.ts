@@ -1,14 +1,15 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { api, type Parameter, type Scene, type Treatment } from "../api/client";
-import { automaticOf, hold, loadScene, preview, redo, release, rungAt, store, undo, useScene, valueOf, withRung, withValue } from "./scene";
+import { api, type Scene, type Treatment } from "../api/client";
+import { hold, loadScene, preview, redo, release, rungAt, store, undo, useScene, withRung } from "./scene";
 import { useMessages } from "./messages";
+import { withValue } from "./values";
 
 const treatment = {
   exposure: { on: true, ev: null },
   placement: { on: true, rungs: [{ stop: -4, ev: 0.8 }] },
 } as unknown as Treatment;
-const ev = { step: "exposure", name: "ev", low: -12, high: 12, increment: 0.05, default: null } as unknown as Parameter;
+const ev = ["exposure", "ev"];
 
 const answer = (status: number, body: unknown) => ({ data: status < 300 ? body : undefined, error: status < 300 ? undefined : body, response: { status } as Response });
 const state = (revision: number, document: Treatment = treatment) => ({ treatment: document, revision, label: "x", can_undo: true, can_redo: false });
@@ -21,22 +22,6 @@ beforeEach(() => {
 afterEach(() => {
   vi.restoreAllMocks();
   vi.useRealTimers();
-});
-
-describe("values by parameter", () => {
-  it("are read and set without touching the rest, automatic ones as null", () => {
-    expect(valueOf(treatment, ev)).toBeNull();
-    const brighter = withValue(treatment, ev, 1.5);
-    expect(valueOf(brighter, ev)).toBe(1.5);
-    expect(valueOf(treatment, ev)).toBeNull();
-    expect(brighter.placement).toBe(treatment.placement);
-  });
-  it("come to what the scene makes of them", () => {
-    const scene = { automatic: { values: { "exposure.ev": 2.3 } } } as unknown as Scene;
-    expect(automaticOf(scene, ev)).toBe(2.3);
-    expect(automaticOf(null, { ...ev, default: 1.3 })).toBe(1.3);
-    expect(automaticOf(null, ev)).toBe(0);
-  });
 });
 
 describe("rungs", () => {

@@ -1,10 +1,9 @@
 import { create } from "zustand";
 
-import { answered, api, type Parameter, type Scene, ServerFault, type Treatment } from "../api/client";
+import { answered, api, type Scene, ServerFault, type Treatment } from "../api/client";
 import { tell } from "./messages";
 
 export type Storing = "stored" | "storing" | "waiting";
-type StepName = "exposure" | "white_balance" | "placement" | "tone" | "ends";
 
 interface SceneState {
   scene: Scene | null;
@@ -126,22 +125,6 @@ export function hold(view: string | null = null) {
 
 export function release() {
   set({ held: false, heldView: null });
-}
-
-/** Value of a parameter: a number, or null if automatic. */
-export function valueOf(treatment: Treatment, parameter: Parameter): number | null {
-  const section = treatment[parameter.step as StepName] as Record<string, unknown>;
-  return (section[parameter.name] ?? null) as number | null;
-}
-
-/** What an automatic parameter comes to in this scene, or its default. */
-export function automaticOf(scene: Scene | null, parameter: Parameter): number {
-  return scene?.automatic?.values[`${parameter.step}.${parameter.name}`] ?? parameter.default ?? 0;
-}
-
-export function withValue(treatment: Treatment, parameter: Parameter, value: number | null): Treatment {
-  const name = parameter.step as StepName;
-  return { ...treatment, [name]: { ...treatment[name], [parameter.name]: value } };
 }
 
 /** Move the rung at a stop to an EV; 0 takes it away. */

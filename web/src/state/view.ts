@@ -1,13 +1,15 @@
 import { create } from "zustand";
 
-import type { ToolName } from "../picture/tools/tool";
-
-export type ViewName = "picture" | "limits" | "source" | "moved" | "ground" | "untreated";
+import type { ToolName, ViewName } from "../names";
+import type { Box } from "../picture/crop";
+import type { PlaneMap, Point } from "../picture/map";
 
 /** What lies under the pointer, as the server measured it. */
 export interface Probe {
   x: number;
   y: number;
+  /** In the scene, in shares of its longer side. */
+  place: Point;
   stop: number;
   tone: number;
   snr_db: number | null;
@@ -30,6 +32,12 @@ interface ViewState {
   /** Centre of the view in full-size pixels. */
   centre: [number, number] | null;
   probe: Probe | null;
+  /** How the picture shown lies over the scene, and how large it is. */
+  map: PlaneMap | null;
+  /** The crop in the picture shown, where it is shown whole. */
+  crop: Box | null;
+  /** What was recorded, in the picture shown, where it is shown whole. */
+  outline: Point[] | null;
   /** Placement lines: pairs of stop and tone in %. */
   ladder: [number, number][];
   limits: { white: number; some: number; black: number } | null;
@@ -47,6 +55,9 @@ export const useView = create<ViewState>(() => ({
   shownZoom: 1,
   centre: null,
   probe: null,
+  map: null,
+  crop: null,
+  outline: null,
   ladder: [],
   limits: null,
   ms: null,

@@ -1,6 +1,9 @@
 import { useScene } from "../state/scene";
-import { setView, toggleZoom, useView, type ViewName } from "../state/view";
-import { type StationName, VIEWS_OF } from "./stations";
+import type { ViewName } from "../names";
+import { useSelected } from "../state/areas";
+import { useCrop } from "../state/cropping";
+import { setView, toggleZoom, useView } from "../state/view";
+import type { Station } from "./stations";
 import { number, percent, shutter } from "../units";
 
 const VIEWS: { name: ViewName; title: string; key: string }[] = [
@@ -9,6 +12,8 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "source", title: "Source", key: "S" },
   { name: "moved", title: "Moved", key: "M" },
   { name: "ground", title: "Ground", key: "G" },
+  { name: "area", title: "Area", key: "A" },
+  { name: "mask", title: "Mask", key: "K" },
 ];
 const CHANNELS: Record<string, string> = { R: "red", G: "green", B: "blue" };
 
@@ -17,15 +22,16 @@ function channels(letters: string): string {
 }
 
 /** The bottom line: what is under the pointer, the view switch and the zoom. */
-export function StatusLine({ station }: { station: StationName }) {
+export function StatusLine({ station }: { station: Station }) {
   const view = useView((s) => s.view);
   const zoom = useView((s) => s.zoom);
   const shownZoom = useView((s) => s.shownZoom);
   const scene = useScene((s) => s.scene);
   const moved = (scene?.report?.moved_share ?? 0) > 0;
   const sky = scene?.report?.stack?.sky ?? false;
-  const has = { picture: true, untreated: false, limits: true, source: true, moved, ground: sky };
-  const shown = VIEWS.filter((v) => has[v.name] && VIEWS_OF[station].includes(v.name));
+  const area = useSelected() !== null;
+  const has = { picture: true, untreated: false, limits: true, source: true, moved, ground: sky, area, mask: area };
+  const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">
       <Readout />
@@ -56,7 +62,9 @@ function Readout() {
   const probe = useView((s) => s.probe);
   const limits = useView((s) => s.limits);
   const ms = useView((s) => s.ms);
-  const scene = useScene((s) => s.scene);
+  const crop = useCrop();
+  const size = useView((s) => s.map?.size);
+  const kept = crop ?? size;
   return (
     <div className="readout" aria-live="off" data-testid="readout">
       {probe ? (
@@ -94,9 +102,9 @@ function Readout() {
               at white <b>{percent(limits.white)}</b>, some channel <b>{percent(limits.some)}</b>, at black <b>{percent(limits.black)}</b>
             </span>
           )}
-          {scene?.width && (
+          {kept && (
             <span>
-              {scene.width} × {scene.height} px
+              {Math.round(kept.width)} × {Math.round(kept.height)} px
             </span>
           )}
           {ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>}

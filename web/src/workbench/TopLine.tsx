@@ -2,9 +2,11 @@ import { Button, IconButton, Tooltip } from "@mui/material";
 import { useColorScheme } from "@mui/material/styles";
 import { Link } from "react-router-dom";
 
+import { useSteps } from "../api/queries";
 import { redo, undo, useScene } from "../state/scene";
 import { useView } from "../state/view";
-import { type StationName, STATIONS } from "./stations";
+import type { StationName } from "../names";
+import { STATIONS } from "./stations";
 
 interface Props {
   station: StationName;
@@ -19,7 +21,8 @@ export function TopLine({ station, onKeys }: Props) {
   const canUndo = useScene((s) => s.canUndo);
   const canRedo = useScene((s) => s.canRedo);
   const storing = useScene((s) => s.storing);
-  const touched = useScene((s) => STATIONS.map((t) => (s.scene && s.treatment && t.touched(s.scene, s.treatment) ? "1" : "0")).join(""));
+  const steps = useSteps().data ?? [];
+  const touched = useScene((s) => STATIONS.map((t) => (s.scene && s.treatment && t.touched(s.scene, s.treatment, steps) ? "1" : "0")).join(""));
   const { mode, setMode } = useColorScheme();
   const ground = mode === "light" ? "light" : "dark";
   const comparing = useView((s) => s.comparing);

@@ -8,29 +8,23 @@ import { JobProgress } from "../panel/JobProgress";
 import { Picture } from "../picture/Picture";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
-import { STATIONS } from "./stations";
+import { stationOf } from "./stations";
 import { StatusLine } from "./StatusLine";
 import { TopLine } from "./TopLine";
 import { useKeys } from "./useKeys";
 import { useSceneInView } from "./useSceneInView";
 
-const PANELS = {
-  frames: lazy(() => import("../panel/FramesPanel")),
-  merge: lazy(() => import("../panel/MergePanel")),
-  light: lazy(() => import("../panel/LightPanel")),
-  deliver: lazy(() => import("../panel/DeliverPanel")),
-};
 const KeysDialog = lazy(() => import("./KeysDialog"));
 
 /** The workbench: ladder, picture, the current station's panel. */
 export default function Workbench() {
   const { sceneId, station: named } = useParams();
   const id = Number(sceneId);
-  const station = STATIONS.find((s) => s.name === named) ?? STATIONS.find((s) => s.name === "light")!;
+  const station = stationOf(named);
   const scene = useScene((s) => s.scene);
   const frame = useView((s) => s.frame);
   const merging = useMerging(id);
-  const missing = useSceneInView(id, station.name);
+  const missing = useSceneInView(id, station);
   const [keys, setKeys] = useState(false);
   const showKeys = useCallback(() => setKeys(true), []);
   useKeys(station.name, showKeys);
@@ -58,13 +52,12 @@ export default function Workbench() {
   }
 
   const framePicture = station.name === "frames" && frame !== null;
-  const Panel = PANELS[station.name];
   return (
     <div className="workbench">
       <TopLine station={station.name} onKeys={showKeys} />
       <Ladder station={station.name} />
       <main className="picture">
-        {scene.ready && <Picture />}
+        {scene.ready && <Picture station={station} />}
         {framePicture && (
           <img
             src={`/api/frames/${frame}/picture.jpg`}
@@ -90,10 +83,10 @@ export default function Workbench() {
       </main>
       <section className="panel" aria-label={station.title}>
         <Suspense>
-          <Panel />
+          <station.Panel />
         </Suspense>
       </section>
-      <StatusLine station={station.name} />
+      <StatusLine station={station} />
       <Suspense>{keys && <KeysDialog onClose={() => setKeys(false)} />}</Suspense>
     </div>
   );

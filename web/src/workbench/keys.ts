@@ -1,9 +1,12 @@
 import type { NavigateFunction } from "react-router-dom";
 
-import { redo, undo, useScene } from "../state/scene";
+import { preview, redo, store, undo, useScene } from "../state/scene";
+import { type StationName, STATION_NAMES, type ToolName } from "../names";
+import { useAreas } from "../state/areas";
+import { useCropping } from "../state/cropping";
+import { GUIDES } from "../picture/guides";
+import { withValue } from "../state/values";
 import { setView, toggleZoom, useView } from "../state/view";
-import type { ToolName } from "../picture/tools/tool";
-import { type StationName, STATIONS } from "./stations";
 
 /** What a key needs to know of where it is pressed. */
 export interface Context {
@@ -25,7 +28,20 @@ export interface Key {
   lift?: () => void;
 }
 
-const toggleTool = (tool: ToolName) => useView.setState((s) => ({ tool: s.tool === tool ? "pan" : tool }));
+function toggleTool(tool: ToolName) {
+  useAreas.setState({ joins: false });
+  useView.setState((s) => ({ tool: s.tool === tool ? "pan" : tool }));
+}
+
+function upright() {
+  preview((t) => withValue(t, ["crop", "portrait"], !t.crop.portrait));
+  store("Upright");
+}
+
+function nextGuide() {
+  const names = Object.keys(GUIDES) as (keyof typeof GUIDES)[];
+  useCropping.setState((s) => ({ guide: names[(names.indexOf(s.guide) + 1) % names.length] }));
+}
 
 function pointed(): [number, number] | undefined {
   const { probe } = useView.getState();
@@ -42,10 +58,10 @@ function step(by: number) {
 /** Every key of the workbench, once: what it is, what it says in the list, what it does. */
 export const KEYS: Key[] = [
   {
-    shown: `1 – ${STATIONS.length}`,
+    shown: `1 – ${STATION_NAMES.length}`,
     says: "Go to a station",
-    keys: STATIONS.map((_, i) => `${i + 1}`),
-    press: ({ go }, e) => void go(`/scenes/${useScene.getState().scene?.id}/${STATIONS[Number(e.key) - 1].name}`),
+    keys: STATION_NAMES.map((_, i) => `${i + 1}`),
+    press: ({ go }, e) => void go(`/scenes/${useScene.getState().scene?.id}/${STATION_NAMES[Number(e.key) - 1]}`),
   },
   { shown: "Z", says: "100 % and back", keys: ["z"], press: () => toggleZoom(pointed()) },
   { shown: "F", says: "Fit the picture", keys: ["f"], press: () => useView.setState({ zoom: null, centre: null }) },
@@ -62,6 +78,14 @@ export const KEYS: Key[] = [
   { shown: "G", says: "Ground of a star stack, at Merge", keys: ["g"], station: "merge", press: () => setView("ground") },
   { shown: "P", says: "Place on the picture, at Light", keys: ["p"], station: "light", press: () => toggleTool("place") },
   { shown: "N", says: "Pick a neutral patch, at Light", keys: ["n"], station: "light", press: () => toggleTool("neutral") },
+  { shown: "E", says: "Draw along a horizon or an edge, at Geometry", keys: ["e"], station: "geometry", press: () => toggleTool("plumb") },
+  { shown: "U", says: "Crop upright or lying, at Geometry", keys: ["u"], station: "geometry", press: upright },
+  { shown: "O", says: "Other guides, at Geometry", keys: ["o"], station: "geometry", press: nextGuide },
+  { shown: "D", says: "Draw a gradient, at Areas", keys: ["d"], station: "areas", press: () => toggleTool("gradient") },
+  { shown: "C", says: "Draw an ellipse, at Areas", keys: ["c"], station: "areas", press: () => toggleTool("ellipse") },
+  { shown: "A", says: "Area view, at Areas", keys: ["a"], station: "areas", press: () => setView("area") },
+  { shown: "K", says: "The mask alone, at Areas", keys: ["k"], station: "areas", press: () => setView("mask") },
+  { shown: "Esc", says: "Put the tool down", keys: ["Escape"], press: () => useView.setState({ tool: "pan" }) },
   {
     shown: "← →",
     says: "Darker or brighter frame, at Frames",
@@ -71,7 +95,7 @@ export const KEYS: Key[] = [
   },
   { shown: "Ctrl Z", says: "Undo", keys: ["$mod+z"], press: () => void undo() },
   { shown: "Ctrl Shift Z", says: "Redo", keys: ["$mod+Shift+z"], press: () => void redo() },
-  { shown: "← → ↑ ↓", says: "Turn the focused dial, rung or end point; with Shift in larger steps" },
+  { shown: "← → ↑ ↓", says: "Turn or move what is focused: a dial, a rung, an end point, a handle; with Shift in larger steps" },
   { shown: "Delete", says: "Put the focused dial or rung back" },
   { shown: "?", says: "This list", keys: ["?", "Shift+?"], press: ({ showKeys }) => showKeys() },
 ];

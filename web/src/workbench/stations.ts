@@ -1,48 +1,76 @@
-import type { Scene, Treatment } from "../api/client";
-import type { ViewName } from "../state/view";
+import { type ComponentType, lazy } from "react";
 
-export const STATION_NAMES = ["frames", "merge", "light", "deliver"] as const;
-export type StationName = (typeof STATION_NAMES)[number];
+import type { Scene, Step, Treatment } from "../api/client";
+import type { StationName, ViewName } from "../names";
+import { changed } from "../state/changes";
 
-interface Station {
+export interface Station {
   name: StationName;
   title: string;
+  Panel: ComponentType;
+  /** What is drawn over the picture here, whatever tool is in hand. */
+  Over?: ComponentType;
+  /** Views that can be looked at here. */
+  views: ViewName[];
+  /** Whether all that was recorded is in view, and not the crop alone. */
+  uncropped?: boolean;
   /** Whether the user has done something here. */
-  touched: (scene: Scene, treatment: Treatment) => boolean;
+  touched: (scene: Scene, treatment: Treatment, steps: Step[]) => boolean;
 }
 
-function departs(treatment: Treatment): boolean {
-  const t = treatment;
-  return (
-    t.exposure?.ev != null ||
-    t.white_balance?.temperature != null ||
-    t.white_balance?.tint != null ||
-    t.placement?.shadows != null ||
-    t.placement?.highlights != null ||
-    (t.placement?.rungs?.length ?? 0) > 0 ||
-    t.placement?.reach !== 3 ||
-    t.placement?.local !== 1.3 ||
-    t.tone?.contrast != null ||
-    t.tone?.toe !== 0 ||
-    t.tone?.shoulder !== 0 ||
-    t.ends?.white != null ||
-    t.ends?.black != null
-  );
-}
+const anyOf = (name: StationName) => (_: Scene, treatment: Treatment, steps: Step[]) =>
+  steps.some((step) => step.station === name && changed(step, treatment) > 0);
+
+const EVERYWHERE: ViewName[] = ["picture", "limits", "source"];
 
 /** The stations there are so far, in the order of the work; they can be visited in any order. */
 export const STATIONS: Station[] = [
-  { name: "frames", title: "Frames", touched: (scene) => scene.frames.length > 0 },
-  { name: "merge", title: "Merge", touched: (scene) => scene.ready },
-  { name: "light", title: "Light", touched: (_, treatment) => departs(treatment) },
-  { name: "deliver", title: "Deliver", touched: () => false },
+  {
+    name: "frames",
+    title: "Frames",
+    Panel: lazy(() => import("../panel/FramesPanel")),
+    views: EVERYWHERE,
+    touched: (scene) => scene.frames.length > 0,
+  },
+  {
+    name: "merge",
+    title: "Merge",
+    Panel: lazy(() => import("../panel/MergePanel")),
+    views: [...EVERYWHERE, "moved", "ground"],
+    touched: (scene) => scene.ready,
+  },
+  {
+    name: "geometry",
+    title: "Geometry",
+    Panel: lazy(() => import("../panel/GeometryPanel")),
+    Over: lazy(() => import("../picture/over/CropFrame")),
+    views: EVERYWHERE,
+    uncropped: true,
+    touched: anyOf("geometry"),
+  },
+  {
+    name: "light",
+    title: "Light",
+    Panel: lazy(() => import("../panel/LightPanel")),
+    views: EVERYWHERE,
+    touched: anyOf("light"),
+  },
+  {
+    name: "areas",
+    title: "Areas",
+    Panel: lazy(() => import("../panel/AreasPanel")),
+    Over: lazy(() => import("../picture/over/Contours")),
+    views: [...EVERYWHERE, "area", "mask"],
+    touched: (_, treatment) => treatment.areas.length > 0,
+  },
+  {
+    name: "deliver",
+    title: "Deliver",
+    Panel: lazy(() => import("../panel/DeliverPanel")),
+    views: EVERYWHERE,
+    touched: () => false,
+  },
 ];
 
-const EVERYWHERE: ViewName[] = ["picture", "limits", "source"];
-/** Views that can be looked at in each station. */
-export const VIEWS_OF: Record<StationName, ViewName[]> = {
-  frames: EVERYWHERE,
-  merge: [...EVERYWHERE, "moved", "ground"],
-  light: EVERYWHERE,
-  deliver: EVERYWHERE,
-};
+export const stationOf = (name: string | undefined): Station =>
+  STATIONS.find((s) => s.name === name) ?? STATIONS.find((s) => s.name === "light")!;

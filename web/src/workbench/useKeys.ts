@@ -3,7 +3,7 @@ import { useNavigate } from "react-router-dom";
 import { tinykeys } from "tinykeys";
 
 import { KEYS } from "./keys";
-import type { StationName } from "./stations";
+import type { StationName } from "../names";
 
 type Bindings = Record<string, (e: KeyboardEvent) => void>;
 

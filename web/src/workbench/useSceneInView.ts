@@ -2,12 +2,13 @@ import { useEffect, useState } from "react";
 
 import { useNews } from "../api/news";
 import { toolAt } from "../picture/tools";
+import { useAreas } from "../state/areas";
 import { forgetScene, loadScene, useScene } from "../state/scene";
 import { forgetView, useView } from "../state/view";
-import { type StationName, VIEWS_OF } from "./stations";
+import type { Station } from "./stations";
 
 /** Keep a scene in view as it changes here, in another tab or by a merge; why it cannot be, if so. */
-export function useSceneInView(id: number, station: StationName): string | null {
+export function useSceneInView(id: number, station: Station): string | null {
   const [missing, setMissing] = useState<{ id: number; why: string } | null>(null);
   const news = useNews((s) => s.scenes[id]);
   const scene = useScene((s) => s.scene);
@@ -16,6 +17,7 @@ export function useSceneInView(id: number, station: StationName): string | null 
   useEffect(() => {
     forgetScene();
     forgetView();
+    useAreas.setState(useAreas.getInitialState());
     loadScene(id).catch((fault: Error) => setMissing({ id, why: fault.message }));
   }, [id]);
 
@@ -29,13 +31,17 @@ export function useSceneInView(id: number, station: StationName): string | null 
   // Tools and views belong to their stations.
   useEffect(() => {
     useView.setState((s) => ({
-      tool: toolAt(station, s.tool),
-      view: VIEWS_OF[station].includes(s.view) ? s.view : "picture",
+      tool: toolAt(station.name, s.tool),
+      view: station.views.includes(s.view) ? s.view : "picture",
     }));
   }, [station]);
 
+  // Where all that was recorded is in view, places lie elsewhere.
+  const uncropped = station.uncropped ?? false;
+  useEffect(() => useView.setState({ zoom: null, centre: null }), [uncropped]);
+
   useEffect(() => {
-    if (station !== "frames" || !scene) return;
+    if (station.name !== "frames" || !scene) return;
     useView.setState((s) => (scene.frames.some((f) => f.id === s.frame) ? s : { frame: scene.frames[0]?.id ?? null }));
   }, [station, scene]);
 

@@ -34,18 +34,20 @@ class CropParameters(StepParameters):
         "Ratio",
         "Of the longer to the shorter side.",
         {"scene": "as shot", "free": "free", **{name: name for name in RATIOS}},
-        group="Crop",
     )
-    portrait: bool = toggle(False, "Upright", "Whether the longer side stands.", group="Crop")
+    portrait: bool = toggle(False, "Upright", "Whether the longer side stands.")
     centre: Place | None = Field(None, description="Middle of the crop, a place of the scene; null: found.")
     width: float | None = Field(
         None, gt=0, le=4, description="Width, in shares of the scene's longer side; null: as wide as fits."
     )
     height: float | None = Field(
-        None, gt=0, le=4, description="Height, likewise; null: from the width and the ratio, or as high as fits."
+        None,
+        gt=0,
+        le=4,
+        description="Height, likewise. With a ratio, width and height say how large the crop is, not its shape.",
     )
     corners: bool = toggle(
-        False, "Show empty corners", "Lets the crop reach beyond what was recorded; black there.", group="Crop"
+        False, "Show empty corners", "Lets the crop reach beyond what was recorded; black there."
     )
 
 
@@ -123,22 +125,34 @@ class Crop(FrameStep[CropParameters]):
         """
         p, unit = parameters, frame.long_side
         ratio = ratio_of(p, frame.scene)
-        half = None
-        if p.width is not None or p.height is not None:
-            width = p.width if p.width is not None else (p.height or 0.0) * (ratio or 1.0)
-            height = width / ratio if ratio else p.height if p.height is not None else width
-            half = np.array([width, height]) * unit / 2
+        half = _sides(p, ratio) * unit / 2 if p.width is not None or p.height is not None else None
         shape = half if half is not None else np.array([ratio or frame.scene[1] / frame.scene[0], 1.0])
         centre = None if p.centre is None else frame.of_shares(np.array([p.centre]))[0]
         if p.corners:
             low, high = frame.outline.reshape(-1, 2).min(0), frame.outline.reshape(-1, 2).max(0)
             middle = (low + high) / 2 if centre is None else centre
-            # Without a size the box holds all there is.
-            half = shape * ((high - low) / 2 / shape).max() if half is None else half
+            if half is None:
+                # Without a size the box holds all there is.
+                half = (high - low) / 2 if ratio is None else shape * ((high - low) / 2 / shape).max()
         else:
             middle, factor = largest_within(frame.walls, shape, centre)
             half = shape * (factor if half is None else min(factor, 1.0))
         return _on_pixels(middle - half, middle + half, min(LEAST, *frame.scene))
+
+
+def _sides(p: CropParameters, ratio: float | None) -> np.ndarray:
+    """Width and height, float64 (2,), in shares of the scene's longer side; one of them at least is given."""
+    width, height = p.width, p.height
+    if width is None or height is None:
+        side = width if width is not None else height
+        assert side is not None, "one side is given"
+        scale = ratio or 1.0
+        return np.array([side, side / scale]) if width is not None else np.array([side * scale, side])
+    if ratio is None:
+        return np.array([width, height])
+    # The shape is the ratio's: as much picture as was kept before.
+    area = width * height
+    return np.sqrt(np.array([area * ratio, area / ratio]))
 
 
 def _on_pixels(low: np.ndarray, high: np.ndarray, least: int) -> tuple[int, int, int, int]:

@@ -95,7 +95,8 @@ class Frame:
         dict
             ``to_scene``: over an even lattice of count by count places from corner to corner of this plane, the places
             of the scene as documents say it, row by row; ``to_plane``: over one from corner to corner of the scene, the
-            pixels of this plane. ``scene`` is the (width, height) of the scene in such shares.
+            pixels of this plane. ``scene`` is the (width, height) of the scene in such shares, ``long`` its longer side
+            in pixels.
         """
         u, v = np.meshgrid(np.linspace(0, 1, count), np.linspace(0, 1, count))
         lattice = np.stack([u.ravel(), v.ravel()], -1)
@@ -105,6 +106,7 @@ class Frame:
             "to_scene": np.round(there, 6).tolist(),
             "to_plane": np.round(back, 2).tolist(),
             "scene": [self.scene[1] / self.long_side, self.scene[0] / self.long_side],
+            "long": self.long_side,
         }
 
     @cached_property

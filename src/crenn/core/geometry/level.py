@@ -11,7 +11,7 @@ MOST = 45.0
 
 class LevelParameters(StepParameters):
     angle: float = dial(
-        0.0, "°", -MOST, MOST, 0.05, "Level", "Turns the picture clockwise about its middle.", group="Level"
+        0.0, "°", -MOST, MOST, 0.05, "Level", "Turns the picture clockwise about its middle."
     )
 
 

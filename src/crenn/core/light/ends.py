@@ -18,7 +18,6 @@ class EndsParameters(StepParameters):
         0.05,
         "White point",
         "Light that becomes white, in EV above the picture's nominal white.",
-        group="Ends",
         shows="limits",
     )
     black: float | None = dial(
@@ -29,7 +28,6 @@ class EndsParameters(StepParameters):
         0.05,
         "Black point",
         "Light that becomes black, in EV below the picture's nominal white.",
-        group="Ends",
         shows="limits",
     )
 

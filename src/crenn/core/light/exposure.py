@@ -13,7 +13,6 @@ class ExposureParameters(StepParameters):
         "Exposure",
         "Brightens or darkens the whole picture.",
         bend=Bend("add", -6, 6, 0.05),
-        group="Tone",
     )
 
 

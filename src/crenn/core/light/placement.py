@@ -24,10 +24,10 @@ class Rung(BaseModel):
 
 class PlacementParameters(StepParameters):
     shadows: float | None = dial(
-        None, "EV", -6, 8, 0.05, "Open shadows", "Lifts what lies below the middle tones.", group="Tone"
+        None, "EV", -6, 8, 0.05, "Open shadows", "Lifts what lies below the middle tones."
     )
     highlights: float | None = dial(
-        None, "EV", -8, 4, 0.05, "Hold highlights", "Pulls down what lies above the middle tones.", group="Tone"
+        None, "EV", -8, 4, 0.05, "Hold highlights", "Pulls down what lies above the middle tones."
     )
     local: float = dial(
         1.3,
@@ -37,7 +37,6 @@ class PlacementParameters(StepParameters):
         0.01,
         "Local contrast",
         "Stretches or flattens what departs from its neighbourhood within reach.",
-        group="Tone",
     )
     reach: float = dial(
         3.0,
@@ -47,7 +46,6 @@ class PlacementParameters(StepParameters):
         0.1,
         "Reach",
         "How wide a neighbourhood decides which stop a place belongs to, in % of the picture.",
-        group="Tone",
     )
     rungs: list[Rung] = Field(default_factory=list, max_length=24, description="Stops moved by hand.")
 

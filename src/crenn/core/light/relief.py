@@ -27,7 +27,6 @@ class ReliefParameters(StepParameters):
         "Fine",
         "Stretches or evens texture: what is smaller than a six hundredth of the picture.",
         bend=Bend("factor", 0.0, 3.0, 0.01),
-        group="Relief",
     )
     broad: float = dial(
         1.0,
@@ -38,7 +37,6 @@ class ReliefParameters(StepParameters):
         "Broad",
         "Stretches or evens wide shapes: what departs from the light of a tenth of the picture.",
         bend=Bend("factor", 0.3, 2.0, 0.01),
-        group="Relief",
     )
 
 

@@ -20,10 +20,9 @@ class ToneParameters(StepParameters):
         "Contrast",
         "Steepness of the middle tones.",
         bend=Bend("factor", 0.4, 2.5, 0.01),
-        group="Curve",
     )
-    toe: float = dial(0.0, "%", 0, 100, 1, "Toe", "Flattens the curve in the shadows.", group="Curve")
-    shoulder: float = dial(0.0, "%", 0, 100, 1, "Shoulder", "Flattens the curve in the highlights.", group="Curve")
+    toe: float = dial(0.0, "%", 0, 100, 1, "Toe", "Flattens the curve in the shadows.")
+    shoulder: float = dial(0.0, "%", 0, 100, 1, "Shoulder", "Flattens the curve in the highlights.")
 
 
 def tone_ev(stops: np.ndarray, contrast: float, toe: float, shoulder: float) -> np.ndarray:

@@ -22,7 +22,6 @@ class WhiteBalanceParameters(StepParameters):
         "Colour of the light taken for white. Higher makes the picture warmer.",
         bend=Bend("mired", -200, 200, 1),
         scale="reciprocal",
-        group="White balance",
     )
     tint: float | None = dial(
         None,
@@ -33,7 +32,6 @@ class WhiteBalanceParameters(StepParameters):
         "Tint",
         "Away from the black-body line: higher makes the picture more magenta.",
         bend=Bend("add", -40, 40, 0.5),
-        group="White balance",
     )
 
 

@@ -79,8 +79,7 @@ def dial(
     bend : Bend, optional
         How areas may bend it; they may not if None.
     **extra
-        ``group``, the heading it stands under; ``shows``, the view shown while it is held; ``scale`` "reciprocal" for a
-        dial that is even in its reciprocal.
+        ``shows``, the view shown while it is held; ``scale`` "reciprocal" for a dial that is even in its reciprocal.
     """
     about = {"kind": "dial", "unit": unit, "step": step, "low": low, "high": high, **extra}
     if bend is not None:

@@ -1,6 +1,6 @@
 """A window: the part of a picture that is wanted, and the size at which it is wanted."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -42,6 +42,12 @@ class Window:
     def overlaps(self, size: tuple[int, int]) -> bool:
         """Whether any of it lies in a picture of size (H, W)."""
         return self.x < size[1] and self.y < size[0] and self.x + self.width > 0 and self.y + self.height > 0
+
+    def moved_into(self, size: tuple[int, int]) -> "Window":
+        """The window moved until it lies in a picture of size (H, W), or in its upper left corner where it is larger."""
+        x = min(max(self.x, 0.0), max(size[1] - self.width, 0.0))
+        y = min(max(self.y, 0.0), max(size[0] - self.height, 0.0))
+        return replace(self, x=x, y=y)
 
     @property
     def scale(self) -> float:

@@ -55,7 +55,12 @@ function RegionRow({ region, report }: { region: Region; report: Report }) {
       <Button
         size="small"
         color="inherit"
-        onClick={() => scene?.width && scene.height && useView.setState({ zoom: Math.min(1, 500 / (region.width * scene.width + 200)), centre: [x * scene.width, y * scene.height], view: "moved" })}
+        onClick={() => {
+          const { map } = useView.getState();
+          if (!map || !scene?.width) return;
+          const centre = map.toPlane([x * map.scene[0], y * map.scene[1]]);
+          useView.setState({ zoom: Math.min(1, 500 / (region.width * scene.width + 200)), centre, view: "moved" });
+        }}
       >
         {region.soft ? "Water or leaves" : "Thing"}, {Math.max(1, Math.round(region.width * (scene?.width ?? 0)))} × {Math.max(1, Math.round(region.height * (scene?.height ?? 0)))} px
       </Button>

@@ -1,12 +1,16 @@
 import { beginStroke, continueStroke, endStroke, useBrush } from "../../state/merging";
 import { useScene } from "../../state/scene";
-import type { Tool } from "./tool";
+import type { Point } from "../map";
+import type { Pointed, Tool } from "./tool";
 
 /** Kinds of strokes that speak of the same thing, and so are shown together. */
 const TOGETHER = [
   ["moved", "still"],
   ["sky", "ground"],
 ];
+
+/** Strokes speak in shares of the merged picture's width and height. */
+const share = ({ scene, lay }: Pointed): Point => [scene[0] / lay.map.scene[0], scene[1] / lay.map.scene[1]];
 
 /** Paints over the merged picture what the next merge shall heed. */
 export const brush: Tool = {
@@ -15,8 +19,8 @@ export const brush: Tool = {
   label: "Picture: paint over it",
   cursor: () => "crosshair",
   down: (at) => {
-    beginStroke(at.share);
-    return { move: (next) => continueStroke(next.share), end: endStroke };
+    beginStroke(share(at));
+    return { move: (next) => continueStroke(share(next)), end: endStroke };
   },
   strokes: () => {
     const { kind, radius, points } = useBrush.getState();

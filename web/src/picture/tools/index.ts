@@ -1,11 +1,13 @@
-import type { StationName } from "../../workbench/stations";
+import type { StationName, ToolName } from "../../names";
 import { brush } from "./brush";
 import { neutral } from "./neutral";
 import { pan } from "./pan";
 import { place } from "./place";
-import type { Tool, ToolName } from "./tool";
+import { plumb } from "./plumb";
+import { ellipse, gradient } from "./shape";
+import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, brush };
+export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, brush, plumb, gradient, ellipse };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>

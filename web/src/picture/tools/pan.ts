@@ -1,5 +1,5 @@
+import { STATION_NAMES } from "../../names";
 import { useView } from "../../state/view";
-import { STATION_NAMES } from "../../workbench/stations";
 import type { Tool } from "./tool";
 
 /** Moves the picture under the pane while it is larger. */
@@ -10,8 +10,9 @@ export const pan: Tool = {
   cursor: (zoomed) => (zoomed ? "grab" : "default"),
   down: (from) => {
     if (!from.zoomed) return null;
-    const { zoom, left, top } = from.placing;
-    const centre = [(from.pane.width / 2 - left) / zoom, (from.pane.height / 2 - top) / zoom];
+    const { pane, placing } = from.lay;
+    const { zoom, left, top } = placing;
+    const centre = [(pane.width / 2 - left) / zoom, (pane.height / 2 - top) / zoom];
     return {
       coarse: true,
       move: (at) => useView.setState({ centre: [centre[0] - (at.x - from.x) / zoom, centre[1] - (at.y - from.y) / zoom] }),

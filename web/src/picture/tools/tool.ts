@@ -1,8 +1,9 @@
-import type { Stroke, Treatment } from "../../api/client";
-import type { StationName } from "../../workbench/stations";
-import type { Placing, Size } from "../geometry";
+import type { ComponentType } from "react";
 
-export type ToolName = "pan" | "place" | "neutral" | "brush";
+import type { Stroke, Treatment } from "../../api/client";
+import type { StationName, ToolName } from "../../names";
+import type { Lay } from "../lay";
+import type { Point } from "../map";
 
 /** Where the pointer is, and how the picture lies under it. */
 export interface Pointed {
@@ -10,11 +11,10 @@ export interface Pointed {
   x: number;
   y: number;
   /** In full-size pixels of the picture. */
-  place: [number, number];
-  /** In shares of the picture's width and height. */
-  share: [number, number];
-  pane: Size;
-  placing: Placing;
+  place: Point;
+  /** In the scene, in shares of its longer side, as the treatment says places. */
+  scene: Point;
+  lay: Lay;
   zoomed: boolean;
   treatment: Treatment | null;
 }
@@ -38,4 +38,6 @@ export interface Tool {
   down: (at: Pointed) => Drag | null;
   /** Strokes drawn over the picture while the tool is in hand. */
   strokes?: () => Pick<Stroke, "points" | "radius" | "kind">[];
+  /** What else is drawn over the picture meanwhile. */
+  Over?: ComponentType;
 }

@@ -1,23 +1,29 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
 import { api, type Scene, type Treatment } from "../../api/client";
+import { STATION_NAMES } from "../../names";
+import { useAreas } from "../../state/areas";
 import { useBrush } from "../../state/merging";
 import { rungAt, useScene } from "../../state/scene";
 import { type Probe, useView } from "../../state/view";
 import { KEYS } from "../../workbench/keys";
-import { STATION_NAMES, VIEWS_OF } from "../../workbench/stations";
+import { STATIONS, stationOf } from "../../workbench/stations";
+import { PlaneMap, type Point } from "../map";
+import { levelOf } from "../plumbline";
 import { TOOLS, toolAt } from ".";
 import type { Pointed } from "./tool";
 
-const treatment = { placement: { on: true, rungs: [] }, white_balance: { on: true } } as unknown as Treatment;
+const treatment = { placement: { on: true, rungs: [] }, white_balance: { on: true }, level: { on: false, angle: 0 }, areas: [] } as unknown as Treatment;
 const pane = { width: 800, height: 600 };
+/** The picture is the scene, 3000 by 2000 pixels. */
+const corners = (width: number, height: number): Point[] => [[0, 0], [width, 0], [0, height], [width, height]];
+const map = new PlaneMap({ name: "whole", to_scene: corners(1, 2 / 3), to_plane: corners(3000, 2000), scene: [1, 2 / 3], long: 3000 }, { width: 3000, height: 2000 });
 const at = (changes: Partial<Pointed> = {}): Pointed => ({
   x: 400,
   y: 300,
   place: [1500, 1000],
-  share: [0.5, 0.5],
-  pane,
-  placing: { zoom: 2, left: -2600, top: -1700 },
+  scene: [0.5, 1 / 3],
+  lay: { pane, map, placing: { zoom: 2, left: -2600, top: -1700 } },
   zoomed: true,
   treatment,
   ...changes,
@@ -25,6 +31,7 @@ const at = (changes: Partial<Pointed> = {}): Pointed => ({
 
 beforeEach(() => {
   useView.setState(useView.getInitialState(), true);
+  useAreas.setState(useAreas.getInitialState(), true);
   useScene.setState({ scene: { id: 3, instructions: { strokes: [] } } as unknown as Scene, treatment, storing: "stored", held: false });
   vi.restoreAllMocks();
   vi.spyOn(api, "PUT").mockResolvedValue({ data: { revision: 1 }, response: {} } as never);
@@ -57,16 +64,17 @@ describe("tools", () => {
   });
   it("take the white balance from a place of the picture alone", () => {
     const post = vi.spyOn(api, "POST").mockResolvedValue({ data: { temperature: 4000, tint: 2 }, response: {} } as never);
-    expect(TOOLS.neutral.down(at({ share: [1.2, 0.5] }))).toBeNull();
+    expect(TOOLS.neutral.down(at({ scene: [1.2, 0.5] }))).toBeNull();
     expect(post).not.toHaveBeenCalled();
     TOOLS.neutral.down(at());
     expect(post).toHaveBeenCalledTimes(1);
+    expect((post.mock.calls[0][1] as unknown as { body: { place: Point } }).body.place).toEqual([0.5, 1 / 3]);
   });
   it("paint strokes, which are shown with those of their kind", () => {
     useScene.setState((s) => ({ scene: { ...s.scene!, instructions: { strokes: [{ kind: "ground" }, { kind: "still" }] } } as unknown as Scene }));
     useBrush.setState({ kind: "moved", frame: null, radius: 0.02, points: [] });
     const drag = TOOLS.brush.down(at())!;
-    drag.move(at({ share: [0.6, 0.5] }));
+    drag.move(at({ scene: [0.6, 1 / 3] }));
     expect(TOOLS.brush.strokes!().map((s) => s.kind)).toEqual(["still", "moved"]);
     drag.end();
     expect(useBrush.getState().points).toEqual([]);
@@ -75,6 +83,59 @@ describe("tools", () => {
       [0.5, 0.5],
       [0.6, 0.5],
     ]);
+  });
+  it("level the picture by a line, whichever way it is drawn", () => {
+    expect(levelOf({ from: [0, 0], to: [1, 0.1] })).toBeCloseTo(-5.7106, 3);
+    expect(levelOf({ from: [1, 0.1], to: [0, 0] })).toBeCloseTo(-5.7106, 3);
+    expect(levelOf({ from: [0.5, 0], to: [0.52, 1] }), "a standing edge").toBeCloseTo(1.1458, 3);
+    const drag = TOOLS.plumb.down(at({ scene: [0.2, 0.3] }))!;
+    drag.move(at({ x: 700, scene: [0.7, 0.32] }));
+    drag.end();
+    expect(useScene.getState().treatment!.level).toEqual({ on: true, angle: -2.29 });
+    expect(useView.getState().tool).toBe("pan");
+  });
+  it("leave the level as it is where the line is too short to say", () => {
+    const drag = TOOLS.plumb.down(at())!;
+    drag.move(at({ x: 403, scene: [0.51, 0.34] }));
+    drag.end();
+    expect(useScene.getState().treatment!.level.angle).toBe(0);
+    expect(api.PUT).not.toHaveBeenCalled();
+  });
+  it("draw a gradient into a new area, with dials ready that bend nothing", () => {
+    const drag = TOOLS.gradient.down(at({ scene: [0.5, 0.1] }))!;
+    drag.move(at({ scene: [0.501, 0.1] }));
+    expect(useScene.getState().treatment!.areas).toEqual([]);
+    drag.move(at({ scene: [0.5, 0.4] }));
+    drag.move(at({ scene: [0.5, 0.5] }));
+    drag.end();
+    const { areas } = useScene.getState().treatment!;
+    expect(areas).toHaveLength(1);
+    expect(areas[0].parts).toEqual([{ kind: "gradient", mode: "add", invert: false, start: [0.5, 0.1], end: [0.5, 0.5] }]);
+    expect(areas[0].bends).toEqual({ "exposure.ev": 0, "white_balance.temperature": 0, "tone.contrast": 1 });
+    expect(useAreas.getState()).toEqual({ selected: 0, joins: false });
+    expect(api.PUT).toHaveBeenCalledTimes(1);
+  });
+  it("draw an ellipse into the area that is selected, if it shall join", () => {
+    for (const joins of [false, true]) {
+      useAreas.setState({ joins });
+      const drag = TOOLS.ellipse.down(at({ scene: [0.5, 0.3] }))!;
+      drag.move(at({ scene: [0.6, 0.35] }));
+      drag.end();
+    }
+    const { areas } = useScene.getState().treatment!;
+    expect(areas.map((a) => a.parts.length)).toEqual([2]);
+    const part = areas[0].parts[1];
+    expect(part.kind === "ellipse" && part.radii.map((r) => r.toFixed(3))).toEqual(["0.100", "0.050"]);
+  });
+  it("draw no more areas than a treatment has", () => {
+    const part = { kind: "gradient", mode: "add", invert: false, start: [0, 0], end: [1, 0] } as const;
+    const full = Array.from({ length: 8 }, () => ({ name: "x", on: true, parts: [part], bends: {} }));
+    useScene.setState({ treatment: { ...treatment, areas: full } as unknown as Treatment });
+    const drag = TOOLS.gradient.down(at({ scene: [0.5, 0.1] }))!;
+    drag.move(at({ scene: [0.5, 0.5] }));
+    drag.end();
+    expect(useScene.getState().treatment!.areas).toHaveLength(8);
+    expect(api.PUT).not.toHaveBeenCalled();
   });
 });
 
@@ -88,6 +149,7 @@ describe("keys", () => {
   });
   it("show views only where they can be looked at", () => {
     for (const key of KEYS.filter((k) => ["M", "G"].includes(k.shown))) expect(key.station).toBe("merge");
-    expect(VIEWS_OF.light).not.toContain("moved");
+    expect(stationOf("light").views).not.toContain("moved");
+    expect(STATIONS.map((s) => s.name)).toEqual([...STATION_NAMES]);
   });
 });

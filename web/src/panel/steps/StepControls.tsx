@@ -1,0 +1,74 @@
+import { Checkbox } from "@mui/material";
+import type { ComponentType } from "react";
+
+import type { Step } from "../../api/client";
+import { changed } from "../../state/changes";
+import { toggle, useFolding } from "../../state/folding";
+import { preview, store, useScene } from "../../state/scene";
+import { valueAt, withValue } from "../../state/values";
+import { Dial } from "../Dial";
+import { ChoiceControl, ToggleControl } from "./controls";
+import { CropFacts } from "./CropFacts";
+import { LevelTool } from "./LevelTool";
+import { NeutralPick } from "./NeutralPick";
+import { RungsBack } from "./RungsBack";
+
+/** What a step has in its panel besides dials, choices and toggles: one widget each. */
+const WIDGETS: Record<string, ComponentType> = {
+  white_balance: NeutralPick,
+  placement: RungsBack,
+  level: LevelTool,
+  crop: CropFacts,
+};
+
+/** One step in its station's panel: its heading with a switch, and under it all that the server says it has. */
+export function StepControls({ step }: { step: Step }) {
+  const on = useScene((s) => (s.treatment ? (valueAt(s.treatment, [step.name, "on"]) as boolean) : true));
+  const count = useScene((s) => (s.treatment ? changed(step, s.treatment) : 0));
+  const open = useFolding((s) => s.open[step.name] ?? !step.folded);
+  const Widget = WIDGETS[step.name];
+  const turn = (value: boolean) => {
+    preview((t) => withValue(t, [step.name, "on"], value));
+    store(`${step.title} ${value ? "on" : "off"}`);
+  };
+  const body = `step-${step.name}`;
+  const use = <Checkbox color="default" checked={on} onChange={(e) => turn(e.target.checked)} slotProps={{ input: { "aria-label": `Use ${step.title}` } }} />;
+  const [only, ...others] = step.parameters;
+  // A step that is one dial of its own name needs no heading over it: its switch stands before the dial.
+  if (only.kind === "dial" && only.title === step.title && others.length === 0) {
+    return (
+      <section aria-label={step.title} className={on ? "step alone" : "step alone off"} data-step={step.name}>
+        {use}
+        <div inert={!on}>
+          <Dial dial={only} path={[only.step, only.name]} />
+          {Widget && <Widget />}
+        </div>
+      </section>
+    );
+  }
+  return (
+    <section aria-label={step.title} className={on ? "step" : "step off"} data-step={step.name}>
+      <h3 className="group">
+        {use}
+        <button aria-expanded={open} aria-controls={body} onClick={() => toggle(step.name, !open)}>
+          {step.title}
+          {!open && <span className="count">{count ? `${count} changed` : "as it was"}</span>}
+        </button>
+      </h3>
+      {open && (
+        <div id={body} inert={!on}>
+          {step.parameters.map((p) =>
+            p.kind === "dial" ? (
+              <Dial key={p.name} dial={p} path={[p.step, p.name]} />
+            ) : p.kind === "choice" ? (
+              <ChoiceControl key={p.name} choice={p} />
+            ) : (
+              <ToggleControl key={p.name} toggle={p} />
+            ),
+          )}
+          {Widget && <Widget />}
+        </div>
+      )}
+    </section>
+  );
+}

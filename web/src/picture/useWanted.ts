@@ -1,0 +1,53 @@
+import { useEffect, useMemo } from "react";
+
+import { stationOf } from "../workbench/stations";
+import { useAreas } from "../state/areas";
+import { useScene } from "../state/scene";
+import { useView } from "../state/view";
+import { MARGIN, MOST, place, type Size, visible } from "./geometry";
+import type { Lay } from "./lay";
+import type { Renders, Rendered, Wanted } from "./useRenders";
+
+const LARGEST = 8192;
+
+/** What the request of a probe and that of a picture say alike: the picture itself. */
+export function useShown(station: string) {
+  const prepared = useScene((s) => s.scene?.prepared ?? null);
+  const treatment = useScene((s) => s.treatment);
+  const comparing = useView((s) => s.comparing);
+  const uncropped = (stationOf(station).uncropped ?? false) && !comparing;
+  return useMemo(() => (prepared && treatment ? { prepared, treatment, uncropped } : null), [prepared, treatment, uncropped]);
+}
+
+/** How the picture drawn lies in its pane; null while there is none. */
+export function useLaid(pane: Size, rendered: Rendered | null): Lay | null {
+  const zoom = useView((s) => s.zoom);
+  const centre = useView((s) => s.centre);
+  const map = rendered?.map;
+  return useMemo(() => (map && pane.width ? { pane, map, placing: place(map.size, pane, zoom, centre) } : null), [map, pane, zoom, centre]);
+}
+
+/** Ask for the picture as it is to be seen, whenever that changes. */
+export function useWanted(renders: { current: Renders | null }, shown: ReturnType<typeof useShown>, pane: Size, lay: Lay | null, view: string, coarse: boolean) {
+  const fitted = useView((s) => s.zoom === null);
+  const area = useAreas((s) => s.selected);
+  // A fitted picture is asked for as such: how large it is need not be known, and what is drawn does not ask anew.
+  const zoomed = fitted ? null : lay;
+  useEffect(() => {
+    if (lay) useView.setState({ shownZoom: lay.placing.zoom });
+  }, [lay]);
+  useEffect(() => {
+    if (!shown || pane.width <= 2 * MARGIN || pane.height <= 2 * MARGIN || (!fitted && !zoomed)) return;
+    const dots = window.devicePixelRatio || 1;
+    const points = (length: number) => Math.max(1, Math.min(LARGEST, Math.round(length * dots)));
+    let size: Pick<Wanted, "part" | "out_width" | "out_height" | "most">;
+    if (zoomed) {
+      const { map, placing } = zoomed;
+      const { x, y, width, height } = visible(map.size, pane, placing);
+      size = { part: [x, y, width, height], out_width: points(width * placing.zoom), out_height: points(height * placing.zoom), most: 1 };
+    } else {
+      size = { part: null, out_width: points(pane.width - 2 * MARGIN), out_height: points(pane.height - 2 * MARGIN), most: MOST * dots };
+    }
+    renders.current?.ask({ ...shown, view, area: view === "area" || view === "mask" ? area : null, ...size, coarse });
+  }, [renders, shown, pane, zoomed, fitted, view, area, coarse]);
+}
