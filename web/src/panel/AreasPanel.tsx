@@ -14,7 +14,7 @@ export default function AreasPanel() {
   return (
     <>
       <h2>Areas</h2>
-      <p className="lead">{count ? "What a shape holds is treated on top of the whole." : "Draw a shape on the picture, then bend its light."}</p>
+      <p className="lead">{count ? "Bend the light within a shape." : "Draw a shape on the picture, then bend its light."}</p>
       <div className="row">
         <ToolButton tool="gradient" says="New gradient" inHand="Drag: full to nothing" title="Key D" before={begins} />
         <ToolButton tool="ellipse" says="New ellipse" inHand="Drag from its middle" title="Key C" before={begins} />

@@ -46,9 +46,7 @@ class CropParameters(StepParameters):
         le=4,
         description="Height, likewise. With a ratio, width and height say how large the crop is, not its shape.",
     )
-    corners: bool = toggle(
-        False, "Show empty corners", "Lets the crop reach beyond what was recorded; black there."
-    )
+    corners: bool = toggle(False, "Show empty corners", "Lets the crop reach beyond what was recorded; black there.")
 
 
 def ratio_of(parameters: CropParameters, scene: tuple[int, int]) -> float | None:

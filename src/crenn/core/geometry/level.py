@@ -10,9 +10,7 @@ MOST = 45.0
 
 
 class LevelParameters(StepParameters):
-    angle: float = dial(
-        0.0, "°", -MOST, MOST, 0.05, "Level", "Turns the picture clockwise about its middle."
-    )
+    angle: float = dial(0.0, "°", -MOST, MOST, 0.05, "Level", "Turns the picture clockwise about its middle.")
 
 
 class Level(FrameStep[LevelParameters]):

@@ -23,9 +23,7 @@ class Rung(BaseModel):
 
 
 class PlacementParameters(StepParameters):
-    shadows: float | None = dial(
-        None, "EV", -6, 8, 0.05, "Open shadows", "Lifts what lies below the middle tones."
-    )
+    shadows: float | None = dial(None, "EV", -6, 8, 0.05, "Open shadows", "Lifts what lies below the middle tones.")
     highlights: float | None = dial(
         None, "EV", -8, 4, 0.05, "Hold highlights", "Pulls down what lies above the middle tones."
     )

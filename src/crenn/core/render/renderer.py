@@ -109,15 +109,25 @@ class Renderer:
         """A full-size plane of whole numbers in a window of the picture; see `Framed.sampled`."""
         return self._framed.sampled(plane, self.frame(treatment), window)
 
+    def recorded(self, treatment: Treatment, window: Window) -> np.ndarray | None:
+        """Which pixels of a window show something of the scene, bool (h, w); None if all do."""
+        frame = self.frame(treatment)
+        corners = window.corners(frame.size)
+        if frame.offset is not None or (corners @ frame.walls[:, :2].T <= frame.walls[:, 2] + 0.01).all():
+            return None
+        x, y = self._places(frame, window)
+        height, width = (v / frame.long_side for v in frame.scene)
+        return (x >= 0) & (y >= 0) & (x <= width) & (y <= height)
+
+    def _places(self, frame: Frame, window: Window) -> np.ndarray:
+        """Where the pixels of a window lie in the scene, as documents say it, float32 (2, h, w)."""
+        unit = 1.0 / frame.long_side
+        return self._cache.get(("places", frame.key, window), lambda: np.stack(places(frame, window, unit)))
+
     def mask(self, area: Area, frame: Frame, window: Window) -> np.ndarray:
         """An area's mask in a window of the picture, uint16 (h, w)."""
 
-        def make() -> np.ndarray:
-            unit = 1.0 / frame.long_side
-            x, y = self._cache.get(("places", frame.key, window), lambda: np.stack(places(frame, window, unit)))
-            return area.mask(x, y)
-
-        return self._cache.get(("mask", area.key, frame.key, window), make)
+        return self._cache.get(("mask", area.key, frame.key, window), lambda: area.mask(*self._places(frame, window)))
 
     def _masks(self, areas: list[Area], frame: Frame, window: Window) -> _Masks:
         def make() -> _Masks:

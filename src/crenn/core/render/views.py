@@ -135,10 +135,13 @@ def paint_view(
     if view == "untreated":
         treatment = treatment.untreated()
     codes, limits = renderer.picture(treatment, window, oversample=oversample, fine=fine)
+    # Corners that nothing was recorded in are no crushed shadows.
+    recorded = renderer.recorded(treatment, window)
+    counted = limits if recorded is None else limits[recorded]
     shares = {
-        "white": float((limits & 7 == 7).mean()),
-        "some": float((limits & 7 > 0).mean()),
-        "black": float((limits & CRUSHED > 0).mean()),
+        "white": float((counted & 7 == 7).mean()),
+        "some": float((counted & 7 > 0).mean()),
+        "black": float((counted & CRUSHED > 0).mean()),
     }
     if view == "limits":
         _draw_limits(codes, limits)

@@ -44,10 +44,16 @@ class Window:
         return self.x < size[1] and self.y < size[0] and self.x + self.width > 0 and self.y + self.height > 0
 
     def moved_into(self, size: tuple[int, int]) -> "Window":
-        """The window moved until it lies in a picture of size (H, W), or in its upper left corner where it is larger."""
+        """The window moved into a picture of size (H, W); to its upper left corner where it is larger."""
         x = min(max(self.x, 0.0), max(size[1] - self.width, 0.0))
         y = min(max(self.y, 0.0), max(size[0] - self.height, 0.0))
         return replace(self, x=x, y=y)
+
+    def corners(self, size: tuple[int, int]) -> np.ndarray:
+        """The corners of the part that lies in a picture of size (H, W), float64 (4, 2) of x and y."""
+        x0, y0 = max(self.x, 0.0), max(self.y, 0.0)
+        x1, y1 = min(self.x + self.width, size[1]), min(self.y + self.height, size[0])
+        return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]], np.float64)
 
     @property
     def scale(self) -> float:

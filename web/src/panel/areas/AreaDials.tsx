@@ -1,4 +1,5 @@
 import { IconButton, MenuItem, Select } from "@mui/material";
+import { useState } from "react";
 
 import type { Area } from "../../api/client";
 import { useSteps } from "../../api/queries";
@@ -6,6 +7,9 @@ import { preview, store } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { bendable } from "./bends";
+
+/** A name has at most so many characters. */
+const LONGEST = 60;
 
 /** What an area bends: a dial for each, relative to the whole picture's, and a way to bend more. */
 export function AreaDials({ index, area }: { index: number; area: Area }) {
@@ -18,7 +22,9 @@ export function AreaDials({ index, area }: { index: number; area: Area }) {
   };
   return (
     <section aria-label="What it bends">
-      <h3 className="group">{area.name}</h3>
+      <h3 className="group">
+        <AreaName key={`${index} ${area.name}`} index={index} area={area} />
+      </h3>
       {bent.map(({ name, dial }) => (
         <Dial key={`${index} ${name}`} dial={dial} path={["areas", index, "bends", name]}>
           <IconButton size="small" aria-label={`Do not bend ${dial.title}`} title="Do not bend it" onClick={() => bend(name, undefined, `${dial.title} bent no more`)}>
@@ -50,5 +56,31 @@ export function AreaDials({ index, area }: { index: number; area: Area }) {
         </Select>
       )}
     </section>
+  );
+}
+
+/** Its name, to be typed over. */
+function AreaName({ index, area }: { index: number; area: Area }) {
+  const [typed, setTyped] = useState(area.name);
+  const keep = () => {
+    const name = typed.trim().slice(0, LONGEST);
+    if (!name || name === area.name) return setTyped(area.name);
+    preview((t) => withValue(t, ["areas", index, "name"], name));
+    store("Name of an area");
+  };
+  return (
+    <input
+      className="typed name"
+      aria-label="Name of the area"
+      value={typed}
+      maxLength={LONGEST}
+      onChange={(e) => setTyped(e.target.value)}
+      onBlur={keep}
+      onKeyDown={(e) => {
+        e.stopPropagation();
+        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Escape") setTyped(area.name);
+      }}
+    />
   );
 }

@@ -20,6 +20,7 @@ export function AreaList() {
       {areas.map((area, i) => (
         <div key={i} className={area.on ? "area" : "area off"} role="option" aria-selected={selected === i}>
           <Checkbox
+            color="default"
             checked={area.on}
             slotProps={{ input: { "aria-label": `Use ${area.name}` } }}
             onChange={(e) => {

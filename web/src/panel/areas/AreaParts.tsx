@@ -38,7 +38,7 @@ export function AreaParts({ index, area }: { index: number; area: Area }) {
           )}
           <span className="rest">{part.kind === "gradient" ? "gradient" : "ellipse"}</span>
           <label>
-            <Checkbox checked={part.invert} onChange={(e) => change(i, { ...part, invert: e.target.checked })} slotProps={{ input: { "aria-label": `Outside of shape ${i + 1}` } }} />
+            <Checkbox color="default" checked={part.invert} onChange={(e) => change(i, { ...part, invert: e.target.checked })} slotProps={{ input: { "aria-label": `Outside of shape ${i + 1}` } }} />
             outside
           </label>
           {area.parts.length > 1 && (

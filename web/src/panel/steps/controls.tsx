@@ -36,7 +36,7 @@ export function ToggleControl({ toggle: p }: { toggle: Toggle }) {
   return (
     <label className="choice" title={p.help}>
       <span>{p.title}</span>
-      <Checkbox checked={value as boolean} onChange={(e) => set(e.target.checked)} slotProps={{ input: { "aria-label": p.title } }} />
+      <Checkbox color="default" checked={value as boolean} onChange={(e) => set(e.target.checked)} slotProps={{ input: { "aria-label": p.title } }} />
     </label>
   );
 }

@@ -51,9 +51,12 @@ export default function CropFrame() {
     if (box) setCrop(box, lay.map);
   };
   const inside = path(corners, true);
+  const { width, height } = lay.map.size;
+  const edges = ([[0, 0], [width, 0], [width, height], [0, height]] as Point[]).map((p) => onPane(lay, p));
   const within = ([u, v]: Point) => onPane(lay, [crop.x + u * crop.width, crop.y + v * crop.height]);
   return (
     <g className="crop" data-testid="crop">
+      {outline && !section.corners && <path className="empty" fillRule="evenodd" d={`${path(edges, true)} ${path(outline.map((p) => onPane(lay, p)), true)}`} />}
       <path className="dimmed" fillRule="evenodd" d={`M 0 0 H ${lay.pane.width} V ${lay.pane.height} H 0 Z ${inside}`} />
       {GUIDES[guide].lines(crop).map((line, i) => (
         <path key={i} className="guide" d={path(line.map(within))} />
