@@ -172,9 +172,6 @@ class Outrageous(LineCase):
                 {"y": inf},
                 {"x": -inf},
                 {"x": 1e300},
-                {"x": 481},
-                {"y": -321},
-                {"x": -1e7, "width": 1e7 - 1},
                 {"height": 0},
                 {"height": -5},
                 {"out_width": 0},
@@ -195,6 +192,19 @@ class Outrageous(LineCase):
                 self.answered(line, self.wish(number))
             line.send(self.wish(4))
             self.assertEqual(self.picture(line.recv(20))[0]["number"], 4)
+
+    def test_a_part_beyond_the_picture_is_moved_into_it(self):
+        with self.socket("/api/view") as line:
+            for change, corner in (
+                ({"x": 481, "width": 100}, (380, 0)),
+                ({"y": -321}, (0, 0)),
+                ({"x": -1e7, "width": 1e7 - 1}, (0, 0)),
+            ):
+                line.send(self.wish(3, **change))
+                header, image = self.picture(line.recv(20))
+                with self.subTest(change=change):
+                    self.assertEqual((header["x"], header["y"]), corner)
+                    self.assertGreater(image.std(), 10)
 
     def test_messages_that_are_no_requests(self):
         with self.socket("/api/view") as line:

@@ -1,0 +1,52 @@
+"""Level: which way it turns, and by how much a drawn line asks for."""
+
+import unittest
+
+import numpy as np
+
+from crenn.core.geometry.frame import Frame
+from crenn.core.geometry.level import Level, LevelParameters, angle_between
+
+SCENE = (800, 1200)
+
+
+def level(angle: float) -> Frame:
+    return Level().frame(Frame.whole(SCENE), LevelParameters(angle=angle))
+
+
+class Turning(unittest.TestCase):
+    def test_none_is_the_frame_itself(self):
+        frame = Frame.whole(SCENE)
+        self.assertIs(Level().frame(frame, LevelParameters()), frame)
+
+    def test_a_positive_angle_turns_the_picture_clockwise(self):
+        right_of_middle = np.array([[1000.0, 400.0]])
+        x, y = level(10).to_plane(right_of_middle)[0]
+        self.assertGreater(y, 400 + 400 * np.sin(np.radians(9.9)))
+        self.assertAlmostEqual(float(np.hypot(x - 600, y - 400)), 400, places=6)
+
+    def test_the_middle_stays(self):
+        np.testing.assert_allclose(level(33).to_plane(np.array([[600.0, 400.0]])), [[600, 400]], atol=1e-9)
+
+    def test_lengths_stay(self):
+        a, b = level(12).to_plane(np.array([[100.0, 100.0], [900.0, 700.0]]))
+        self.assertAlmostEqual(float(np.hypot(*(a - b))), 1000, places=6)
+
+
+class Lines(unittest.TestCase):
+    def test_a_line_that_leans_is_level_after_the_turn_that_it_asks_for(self):
+        for lean in (-40, -12.5, -0.3, 0.0, 4, 31):
+            for standing in (False, True):
+                for backwards in (False, True):
+                    way = np.radians(lean + (90 if standing else 0))
+                    start, end = np.array([300.0, 200.0]), np.array([300.0, 200.0]) + 350 * np.array([np.cos(way), np.sin(way)])
+                    if backwards:
+                        start, end = end, start
+                    frame = level(angle_between(tuple(start), tuple(end)))
+                    a, b = frame.to_plane(np.array([start, end]))
+                    with self.subTest(lean=lean, standing=standing, backwards=backwards):
+                        self.assertAlmostEqual(float((a - b)[0 if standing else 1]), 0.0, places=6)
+
+    def test_one_place_is_no_line(self):
+        with self.assertRaisesRegex(ValueError, "two places"):
+            angle_between((0.3, 0.3), (0.3, 0.3))

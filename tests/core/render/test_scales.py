@@ -1,0 +1,83 @@
+"""Every step shows the same picture at every size: reduced, and in windows at full size."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
+from crenn.core.radiance import RadianceMap
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
+from crenn.core.treatment import parse_treatment
+from tests.support import night
+
+SIZE = (1200, 1800)
+AREAS = [
+    {
+        "parts": [{"kind": "gradient", "start": [0.5, 0.0], "end": [0.5, 0.5]}],
+        "bends": {"exposure.ev": -1.0, "white_balance.temperature": -30.0},
+    },
+    {
+        "parts": [{"kind": "ellipse", "centre": [0.6, 0.45], "radii": [0.25, 0.12], "angle": 20}],
+        "bends": {"exposure.ev": 1.5, "tone.contrast": 1.3, "relief.fine": 1.6},
+    },
+]
+#: Each step in use by itself, and all of them.
+IN_USE = {
+    "automatic": {},
+    "white balance": {"white_balance": {"temperature": 3600.0, "tint": 4.0}},
+    "exposure": {"exposure": {"ev": 5.0}},
+    "placement": {"placement": {"shadows": 4.0, "highlights": -3.0, "local": 1.8, "rungs": [{"stop": -6, "ev": 1.5}]}},
+    "fine relief": {"relief": {"fine": 2.0}},
+    "broad relief": {"relief": {"broad": 1.6}},
+    "contrast": {"tone": {"contrast": 1.5, "toe": 30, "shoulder": 40}},
+    "ends": {"ends": {"white": 1.0, "black": -8.0}},
+    "level": {"level": {"angle": 2.7}},
+    "crop": {"crop": {"ratio": "free", "centre": [0.45, 0.3], "width": 0.8, "height": 0.5}},
+    "areas": {"areas": AREAS},
+}
+IN_USE["all together"] = {name: section for steps in IN_USE.values() for name, section in steps.items()} | {
+    "relief": {"fine": 1.5, "broad": 1.3}
+}
+
+
+def scene() -> np.ndarray:
+    """A night without detail below three pixels, as no lens draws any."""
+    return cv2.GaussianBlur(cv2.resize(night(600, 900), SIZE[::-1], interpolation=cv2.INTER_CUBIC).clip(1e-4), (0, 0), 1.2)
+
+
+class Sizes(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.renderer = Renderer(PreparedScene.from_radiance(RadianceMap(scene(), None)))
+        cls.full = {}
+        for name, document in IN_USE.items():
+            treatment = parse_treatment(document)
+            whole = Window.whole(cls.renderer.frame(treatment).size)
+            cls.full[name] = treatment, whole, cls.renderer.picture(treatment, whole, 16)[0]
+
+    def test_a_reduced_view_is_the_full_picture_reduced(self):
+        for name, (treatment, whole, full) in self.full.items():
+            for edge in (600, 1200):
+                height, width = full.shape[:2]
+                window = Window.whole((height, width), edge)
+                reduced = cv2.resize(full, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
+                shown, _ = self.renderer.picture(treatment, window, 16, oversample=2)
+                off = delta_e2000(srgb_to_lab(reduced / 65535), srgb_to_lab(shown / 65535))
+                with self.subTest(step=name, edge=edge):
+                    self.assertLess(off.mean(), 0.5)
+                    self.assertLess(np.percentile(off, 99), 2.0)
+
+    def test_a_window_at_full_size_is_its_part_of_the_full_picture(self):
+        for name, (treatment, whole, full) in self.full.items():
+            height, width = full.shape[:2]
+            size = 200
+            for x, y in ((0, 0), (width - size, 0), (0, height - size), (width - size, height - size), (width // 2, height // 2)):
+                part, _ = self.renderer.picture(treatment, Window(x, y, size, size, size, size), 16)
+                off = np.abs(part.astype(int) - full[y : y + size, x : x + size])
+                with self.subTest(step=name, x=x, y=y):
+                    # A grid is read a thousandth of a cell apart; all else is the same to the bit.
+                    self.assertLess(np.percentile(off, 99), 40)
+                    self.assertLess(off.mean(), 6)
