@@ -6,6 +6,7 @@ import time
 from sqlalchemy import func, select
 
 from crenn.core.errors import InvalidTreatment
+from crenn.core.treatment import STEPS
 from crenn.store.models import Revision, Scene, Shoot
 from crenn.store.treatments import StaleRevision, change_treatment, redo, steps_possible, undo
 from tests.support import FolderCase, fresh_database
@@ -114,9 +115,9 @@ class Revisions(FolderCase):
         self.change(0.5)
         with self.database.session() as session:
             document = session.get_one(Revision, self.here()).document
-        self.assertEqual(document["version"], 1)
-        self.assertEqual(set(document), {"format", "version", "exposure", "white_balance", "placement", "tone", "ends"})
-        for bad in ({"exposure": {"ev": 99}}, {"sparkle": {}}, {"version": 2}):
+        self.assertEqual(document["version"], 2)
+        self.assertEqual(set(document), {"format", "version", "areas", *(step.name for step in STEPS)})
+        for bad in ({"exposure": {"ev": 99}}, {"sparkle": {}}, {"version": 9}):
             with self.assertRaises(InvalidTreatment):
                 self.do(change_treatment, bad, self.here(), "bad")
 

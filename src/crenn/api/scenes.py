@@ -19,9 +19,9 @@ from crenn.api.schemas import (
     WhiteOut,
 )
 from crenn.core.errors import CrennError, Missing
-from crenn.core.light.automatic import SceneLight
 from crenn.core.light.white_balance import white_of_patch
 from crenn.core.merge.instructions import Instructions
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.views import frame_tones
 from crenn.core.report.merging import MergeReport

@@ -31,10 +31,11 @@ class Seams(unittest.TestCase):
             return np.concatenate(list(make(self.renderer, treatment, size, Progress())))
 
     def test_however_many_rows_a_band_has(self):
-        for name, document in IN_USE.items():
+        for name in ("automatic", "fine relief", "broad relief", "level", "areas", "all together"):
+            document = IN_USE[name]
             for make in (code_bands, light_bands):
                 one = self.delivered(make, document, 10_000)
-                for rows in (7, 64, 133):
+                for rows in (23, 133):
                     with self.subTest(step=name, make=make.__name__, rows=rows):
                         np.testing.assert_array_equal(self.delivered(make, document, rows), one)
 

@@ -6,8 +6,8 @@ import numpy as np
 
 from crenn.core.errors import CrennError
 from crenn.core.geometry.crop import RATIOS, Crop, CropParameters, largest_within
-from crenn.core.geometry.frame import Frame
 from crenn.core.geometry.level import Level, LevelParameters
+from crenn.core.pipeline.frame import Frame
 
 SCENE = (800, 1200)
 WHOLE = Frame.whole(SCENE)
@@ -65,7 +65,13 @@ class Turned(unittest.TestCase):
 
     def test_no_corner_is_empty(self):
         for angle in (-30, -4.4, 0.05, 1, 12, 45):
-            for values in ({}, {"ratio": "1:1"}, {"ratio": "16:9", "portrait": True}, {"centre": [0.2, 0.5]}, {"ratio": "free"}):
+            for values in (
+                {},
+                {"ratio": "1:1"},
+                {"ratio": "16:9", "portrait": True},
+                {"centre": [0.2, 0.5]},
+                {"ratio": "free"},
+            ):
                 with self.subTest(angle=angle, **values):
                     found = box(level(angle), **values)
                     self.assertLess(self.inside(level(angle), found), 0.01)
@@ -97,7 +103,11 @@ class Turned(unittest.TestCase):
 
 class Faults(unittest.TestCase):
     def test_a_crop_to_nothing(self):
-        for values in ({"centre": [1.5, 0.2]}, {"centre": [0.5, -0.01]}, {"centre": [0.5, 0.3], "width": 0.005, "ratio": "1:1"}):
+        for values in (
+            {"centre": [1.5, 0.2]},
+            {"centre": [0.5, -0.01]},
+            {"centre": [0.5, 0.3], "width": 0.005, "ratio": "1:1"},
+        ):
             with self.subTest(**values), self.assertRaisesRegex(CrennError, "outside the picture|leaves nothing"):
                 box(**values)
 

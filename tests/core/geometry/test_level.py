@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from crenn.core.geometry.frame import Frame
 from crenn.core.geometry.level import Level, LevelParameters, angle_between
+from crenn.core.pipeline.frame import Frame
 
 SCENE = (800, 1200)
 
@@ -39,7 +39,10 @@ class Lines(unittest.TestCase):
             for standing in (False, True):
                 for backwards in (False, True):
                     way = np.radians(lean + (90 if standing else 0))
-                    start, end = np.array([300.0, 200.0]), np.array([300.0, 200.0]) + 350 * np.array([np.cos(way), np.sin(way)])
+                    start, end = (
+                        np.array([300.0, 200.0]),
+                        np.array([300.0, 200.0]) + 350 * np.array([np.cos(way), np.sin(way)]),
+                    )
                     if backwards:
                         start, end = end, start
                     frame = level(angle_between(tuple(start), tuple(end)))

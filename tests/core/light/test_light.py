@@ -5,11 +5,12 @@ import unittest
 import numpy as np
 
 from crenn.core.colour.spaces import MIDDLE_GREY, luminance
-from crenn.core.light.automatic import SceneLight
+from crenn.core.light.automatic import automatic_light
 from crenn.core.light.ends import STRAIGHT, shown_luminance
-from crenn.core.light.placement import Rung, placement_ev
+from crenn.core.light.rungs import Rung, placement_ev
 from crenn.core.light.tone import tone_ev
 from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.grid import build_base, reduced_for_base
 from crenn.core.render.pyramid import PreparedScene
@@ -62,28 +63,28 @@ class Base(unittest.TestCase):
 
 class Automatic(unittest.TestCase):
     def test_exposure_follows_the_light_stop_for_stop(self):
-        one, two = light_of(night()).automatic, light_of(night() * 8).automatic
+        one, two = automatic_light(light_of(night())), automatic_light(light_of(night() * 8))
         self.assertAlmostEqual(one.exposure - two.exposure, 3.0, delta=0.1)
         self.assertAlmostEqual(one.shadows, two.shadows, delta=0.15)
 
     def test_noise_limits_how_far_shadows_are_opened(self):
         rgb = ramp(40, 600, -12, 1)
-        quiet, noisy = light_of(rgb, horizon=-14).automatic, light_of(rgb, horizon=-4).automatic
+        quiet, noisy = automatic_light(light_of(rgb, horizon=-14)), automatic_light(light_of(rgb, horizon=-4))
         self.assertGreater(quiet.shadows, 0.5)
         self.assertEqual(noisy.shadows, 0.0)
 
     def test_bright_light_is_held_only_where_there_is_any(self):
         sky = np.concatenate([ramp(40, 500, -8, -6), np.full((40, 60, 3), 4.0, np.float32)], 1)
-        self.assertLess(light_of(sky).automatic.highlights, -1.0)
-        self.assertEqual(light_of(ramp(40, 600, -6, -4)).automatic.highlights, 0.0)
+        self.assertLess(automatic_light(light_of(sky)).highlights, -1.0)
+        self.assertEqual(automatic_light(light_of(ramp(40, 600, -6, -4))).highlights, 0.0)
 
     def test_flat_scenes_get_more_contrast(self):
-        self.assertGreater(light_of(ramp(40, 600, -5, -2)).automatic.contrast, 1.2)
-        self.assertEqual(light_of(ramp(40, 600, -12, 2)).automatic.contrast, 1.0)
+        self.assertGreater(automatic_light(light_of(ramp(40, 600, -5, -2))).contrast, 1.2)
+        self.assertEqual(automatic_light(light_of(ramp(40, 600, -12, 2))).contrast, 1.0)
 
     def test_black_and_uniform_scenes_have_finite_values(self):
         for rgb in (np.zeros((40, 60, 3), np.float32), np.full((40, 60, 3), 0.2, np.float32)):
-            self.assertTrue(np.isfinite(list(vars(light_of(rgb).automatic).values())).all())
+            self.assertTrue(np.isfinite(list(vars(automatic_light(light_of(rgb))).values())).all())
 
 
 class Curves(unittest.TestCase):

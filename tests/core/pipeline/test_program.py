@@ -130,7 +130,10 @@ class Writing(unittest.TestCase):
         )
 
     def test_areas_that_are_off_or_bend_nothing_do_not_count(self):
-        document = off(exposure={"on": True, "ev": 0.0}, areas=[area(exposure__ev=1.0) | {"on": False}, area(), area(exposure__ev=2)])
+        document = off(
+            exposure={"on": True, "ev": 0.0},
+            areas=[area(exposure__ev=1.0) | {"on": False}, area(), area(exposure__ev=2)],
+        )
         self.assertEqual(operations(document), [(Operation.GAIN, 0)])
         self.assertEqual(len(bending(parse_treatment(document))), 1)
 

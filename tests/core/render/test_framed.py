@@ -5,7 +5,7 @@ import unittest
 import cv2
 import numpy as np
 
-from crenn.core.geometry.frame import Frame
+from crenn.core.pipeline.frame import Frame
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -62,7 +62,8 @@ class Truth(unittest.TestCase):
     def test_a_crop_alone_resamples_nothing(self):
         renderer = of(night())
         cut = parse_treatment(
-            Treatment.neutral().model_dump() | {"crop": {"ratio": "free", "centre": [0.5, 0.3], "width": 0.4, "height": 0.3}}
+            Treatment.neutral().model_dump()
+            | {"crop": {"ratio": "free", "centre": [0.5, 0.3], "width": 0.4, "height": 0.3}}
         )
         frame = renderer.frame(cut)
         x, y = frame.offset
@@ -115,7 +116,9 @@ class Windows(unittest.TestCase):
         half = self.renderer.linear(self.treatment, Window(0, 0, 720, 480, 360, 240))
         full = cv2.resize(self.whole, (360, 240), interpolation=cv2.INTER_AREA)
         (dx, dy), _ = cv2.phaseCorrelate(
-            np.log2(full[40:200, 60:300, 1] + 1e-3), np.log2(half[40:200, 60:300, 1] + 1e-3), cv2.createHanningWindow((240, 160), cv2.CV_32F)
+            np.log2(full[40:200, 60:300, 1] + 1e-3),
+            np.log2(half[40:200, 60:300, 1] + 1e-3),
+            cv2.createHanningWindow((240, 160), cv2.CV_32F),
         )
         self.assertLess(np.hypot(dx, dy), 0.1)
 

@@ -7,7 +7,7 @@ import numpy as np
 from crenn.core.colour.spaces import srgb_decode, srgb_to_lab
 from crenn.core.fastmath import cbrt, exp2, log2
 from crenn.core.light.ends import shown_luminance
-from crenn.core.light.placement import Rung, placement_ev
+from crenn.core.light.rungs import Rung, placement_ev
 from crenn.core.pipeline.program import table_stops
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene

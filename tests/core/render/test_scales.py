@@ -45,7 +45,9 @@ IN_USE["all together"] = {name: section for steps in IN_USE.values() for name, s
 
 def scene() -> np.ndarray:
     """A night without detail below three pixels, as no lens draws any."""
-    return cv2.GaussianBlur(cv2.resize(night(600, 900), SIZE[::-1], interpolation=cv2.INTER_CUBIC).clip(1e-4), (0, 0), 1.2)
+    return cv2.GaussianBlur(
+        cv2.resize(night(600, 900), SIZE[::-1], interpolation=cv2.INTER_CUBIC).clip(1e-4), (0, 0), 1.2
+    )
 
 
 class Sizes(unittest.TestCase):
@@ -56,10 +58,10 @@ class Sizes(unittest.TestCase):
         for name, document in IN_USE.items():
             treatment = parse_treatment(document)
             whole = Window.whole(cls.renderer.frame(treatment).size)
-            cls.full[name] = treatment, whole, cls.renderer.picture(treatment, whole, 16)[0]
+            cls.full[name] = treatment, cls.renderer.picture(treatment, whole, 16)[0]
 
     def test_a_reduced_view_is_the_full_picture_reduced(self):
-        for name, (treatment, whole, full) in self.full.items():
+        for name, (treatment, full) in self.full.items():
             for edge in (600, 1200):
                 height, width = full.shape[:2]
                 window = Window.whole((height, width), edge)
@@ -71,10 +73,16 @@ class Sizes(unittest.TestCase):
                     self.assertLess(np.percentile(off, 99), 2.0)
 
     def test_a_window_at_full_size_is_its_part_of_the_full_picture(self):
-        for name, (treatment, whole, full) in self.full.items():
+        for name, (treatment, full) in self.full.items():
             height, width = full.shape[:2]
             size = 200
-            for x, y in ((0, 0), (width - size, 0), (0, height - size), (width - size, height - size), (width // 2, height // 2)):
+            for x, y in (
+                (0, 0),
+                (width - size, 0),
+                (0, height - size),
+                (width - size, height - size),
+                (width // 2, height // 2),
+            ):
                 part, _ = self.renderer.picture(treatment, Window(x, y, size, size, size, size), 16)
                 off = np.abs(part.astype(int) - full[y : y + size, x : x + size])
                 with self.subTest(step=name, x=x, y=y):

@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import Field
 
 from crenn.core.errors import CrennError
-from crenn.core.geometry.frame import Frame
+from crenn.core.pipeline.frame import Frame
 from crenn.core.pipeline.step import FrameStep, StepParameters, choice, toggle
 
 #: Sides of the ratios to choose from, wider side first.
@@ -64,7 +64,7 @@ def largest_within(walls: np.ndarray, half: np.ndarray, centre: np.ndarray | Non
     Parameters
     ----------
     walls : ndarray (K, 3)
-        See `crenn.core.geometry.frame.Frame.walls`.
+        See `crenn.core.pipeline.frame.Frame.walls`.
     half : ndarray (2,)
         Half width and half height of the shape.
     centre : ndarray (2,), optional

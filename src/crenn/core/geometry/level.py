@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.geometry.frame import about
+from crenn.core.pipeline.frame import about
 from crenn.core.pipeline.step import FrameStep, StepParameters, dial
 
 #: An angle is dialled up to this far, in degrees; more is a quarter turn.

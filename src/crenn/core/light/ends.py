@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from crenn.core.light.automatic import automatic_light
 from crenn.core.pipeline.program import table_stops
 from crenn.core.pipeline.step import LightStep, Stage, StepParameters, dial
 
@@ -70,7 +71,8 @@ class Ends(LightStep[EndsParameters]):
     stage = Stage.DISPLAY
 
     def automatic(self, scene):
-        return {"white": scene.automatic.white, "black": scene.automatic.black}
+        found = automatic_light(scene)
+        return {"white": found.white, "black": found.black}
 
     def act(self, program, parameters, scene):
         program.show(shown_luminance(table_stops(), parameters.white, parameters.black))

@@ -1,5 +1,6 @@
 """Exposure: more or less light, by stops."""
 
+from crenn.core.light.automatic import automatic_light
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 
@@ -22,7 +23,7 @@ class Exposure(LightStep[ExposureParameters]):
     name, station, title, parameters = "exposure", "light", "Exposure", ExposureParameters
 
     def automatic(self, scene):
-        return {"ev": scene.automatic.exposure}
+        return {"ev": automatic_light(scene).exposure}
 
     def act(self, program, parameters, scene):
         program.gain(parameters.ev)

@@ -3,6 +3,7 @@
 import numpy as np
 
 from crenn.core.colour.spaces import MIDDLE_GREY
+from crenn.core.light.automatic import automatic_light
 from crenn.core.pipeline.program import table_stops
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
@@ -42,7 +43,7 @@ class Tone(LightStep[ToneParameters]):
     name, station, title, parameters = "tone", "light", "Contrast", ToneParameters
 
     def automatic(self, scene):
-        return {"contrast": scene.automatic.contrast}
+        return {"contrast": automatic_light(scene).contrast}
 
     def act(self, program, parameters, scene):
         if parameters.contrast != 1.0 or parameters.toe or parameters.shoulder:

@@ -1,19 +1,17 @@
 """From steps and their parameters to one program."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import LightStep, Stage, Step, StepParameters
-
-if TYPE_CHECKING:
-    from crenn.core.light.automatic import SceneLight
 
 
 def compiled(
     steps: Iterable[tuple[Step[Any], StepParameters]],
     bends: Sequence[Mapping[str, Mapping[str, float]]],
-    scene: "SceneLight",
+    scene: SceneLight,
     display: bool = True,
 ) -> Program:
     """Let steps write their program.

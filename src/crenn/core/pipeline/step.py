@@ -8,14 +8,13 @@ area that bends one of its dials.
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import IntEnum
-from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeVar
+from typing import Any, ClassVar, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
-if TYPE_CHECKING:
-    from crenn.core.geometry.frame import Frame
-    from crenn.core.light.automatic import SceneLight
-    from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 
 
 class Stage(IntEnum):
@@ -123,11 +122,11 @@ class Step(Generic[P]):
     parameters: type[P]
     folded: ClassVar[bool] = False
 
-    def automatic(self, scene: "SceneLight") -> dict[str, float]:
+    def automatic(self, scene: SceneLight) -> dict[str, float]:
         """What parameters that are None come to in a scene."""
         return {}
 
-    def resolved(self, parameters: P, scene: "SceneLight") -> P:
+    def resolved(self, parameters: P, scene: SceneLight) -> P:
         """The parameters with automatic values filled in; those that a scene says nothing of stay None."""
         open_ones = [name for name, value in parameters if value is None]
         if not open_ones:
@@ -141,7 +140,7 @@ class FrameStep(Step[P]):
 
     stage = Stage.FRAME
 
-    def frame(self, frame: "Frame", parameters: P) -> "Frame":
+    def frame(self, frame: Frame, parameters: P) -> Frame:
         """The frame after this step. At neutral settings it is ``frame`` itself."""
         raise NotImplementedError
 
@@ -151,14 +150,14 @@ class LightStep(Step[P]):
 
     stage = Stage.LIGHT
 
-    def act(self, program: "Program", parameters: P, scene: "SceneLight") -> None:
+    def act(self, program: Program, parameters: P, scene: SceneLight) -> None:
         """Write what the step does to the whole picture; nothing at neutral settings.
 
         ``parameters`` are `resolved`.
         """
         raise NotImplementedError
 
-    def bend(self, program: "Program", bends: Mapping[str, float], parameters: P, scene: "SceneLight") -> None:
+    def bend(self, program: Program, bends: Mapping[str, float], parameters: P, scene: SceneLight) -> None:
         """Write what an area's bends of this step's dials do on top of `act`; the program is under the area's mask.
 
         ``bends`` holds the dials that the area bends, relative to ``parameters`` (see `Bend`).

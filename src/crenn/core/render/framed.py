@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 
 from crenn.core.fastmath import exp2, log2
-from crenn.core.geometry.frame import Frame
+from crenn.core.pipeline.frame import Frame
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.window import Window
 

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from crenn.core.errors import CrennError
-from crenn.core.light.automatic import SceneLight
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.radiance import PLANES, RadianceMap
 from crenn.core.report.merging import light_statistics
 

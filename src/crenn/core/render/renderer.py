@@ -6,9 +6,9 @@ import cv2
 import numpy as np
 
 from crenn.core.areas.area import Area
-from crenn.core.geometry.frame import Frame
 from crenn.core.light.ends import neutral_display
 from crenn.core.pipeline.compile import compiled
+from crenn.core.pipeline.frame import Frame
 from crenn.core.pipeline.planes import LATTICE, Around, Plane
 from crenn.core.pipeline.program import TABLE_SIZE, Program
 from crenn.core.pipeline.step import FrameStep
@@ -41,7 +41,7 @@ class _Masks:
 
 
 def program_of(treatment: Treatment, light, display: bool = True) -> Program:
-    """The program of a treatment for a scene's `crenn.core.light.automatic.SceneLight`.
+    """The program of a treatment for a scene's `crenn.core.pipeline.scene.SceneLight`.
 
     ``display`` tells whether the display transform takes part.
     """

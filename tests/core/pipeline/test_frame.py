@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from crenn.core.errors import CrennError
-from crenn.core.geometry.frame import Frame, LensMap, about
+from crenn.core.pipeline.frame import Frame, LensMap, about
 
 SCENE = (800, 1200)
 RNG = np.random.default_rng(5)
@@ -15,7 +15,9 @@ PLACES = RNG.uniform((0, 0), (1200, 800), (200, 2))
 def turned(degrees: float, frame: Frame | None = None) -> Frame:
     turn = np.radians(degrees)
     cos, sin = np.cos(turn), np.sin(turn)
-    return (frame or Frame.whole(SCENE)).after(about((600, 400), np.array([[cos, sin, 0], [-sin, cos, 0], [0, 0, 1.0]])))
+    return (frame or Frame.whole(SCENE)).after(
+        about((600, 400), np.array([[cos, sin, 0], [-sin, cos, 0], [0, 0, 1.0]]))
+    )
 
 
 def bulge(strength: float = 0.04) -> LensMap:

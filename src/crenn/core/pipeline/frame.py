@@ -58,7 +58,7 @@ class Frame:
 
     @cached_property
     def offset(self) -> tuple[int, int] | None:
-        """(x, y) of the scene's pixel in the upper left corner, where the plane is a part of it; None where it is not."""
+        """(x, y) of the scene's pixel in the upper left corner, where the plane is a part of it; None elsewhere."""
         x, y = self.matrix[0, 2], self.matrix[1, 2]
         moved = np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
         if self.lens is not None or not np.array_equal(self.matrix, moved) or x % 1 or y % 1:
