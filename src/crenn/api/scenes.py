@@ -150,14 +150,19 @@ def instruct(scene_id: PathId, body: Instructions, config: Settings = Depends(se
     return body
 
 
-@router.post("/scenes/{scene_id}/neutral")
-def neutral(scene_id: PathId, body: PatchIn, config: Settings = Depends(settings)) -> WhiteOut:
-    """White balance that makes a patch neutral."""
+def prepared_of(scene_id: int, config: Settings) -> PreparedScene:
+    """The merged scene, opened."""
     with config.database.session() as session:
         found = _scene(session, scene_id)
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        prepared = PreparedScene.open(config.library.scene(found.prepared))
+        return PreparedScene.open(config.library.scene(found.prepared))
+
+
+@router.post("/scenes/{scene_id}/neutral")
+def neutral(scene_id: PathId, body: PatchIn, config: Settings = Depends(settings)) -> WhiteOut:
+    """White balance that makes a patch neutral."""
+    prepared = prepared_of(scene_id, config)
     height, width = prepared.size
     x, y = (v * max(width, height) for v in body.place)
     if not (0 <= x < width and 0 <= y < height):

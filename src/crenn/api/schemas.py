@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 from fastapi import Path
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
+from crenn.core.geometry.turn import TurnParameters
 from crenn.core.merge.instructions import Instructions, Words
 from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import Treatment
@@ -214,6 +215,26 @@ class PatchIn(Body):
 
     place: tuple[float, float]
     radius: float = Field(12.0, ge=1, le=500)
+
+
+#: A place of the scene along one axis, in shares of its longer side.
+Share = Annotated[float, Field(ge=-4, le=5)]
+
+
+class LinesIn(Body):
+    """Lines drawn along edges that should stand or lie, from place to place of the scene; none: they are found."""
+
+    lines: list[tuple[Share, Share, Share, Share]] = Field(default_factory=list, max_length=40)
+    turn: TurnParameters = Field(default_factory=TurnParameters)
+    horizontal: bool = Field(False, description="whether lying lines should lie as well, where lines are found")
+
+
+class StraightOut(BaseModel):
+    """What would make them stand and lie, in degrees: angle of level, vertical and horizontal of perspective."""
+
+    level: float
+    vertical: float
+    horizontal: float
 
 
 class WhiteOut(BaseModel):

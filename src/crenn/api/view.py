@@ -171,11 +171,15 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
 def _crop(renderer: Renderer, wanted: ViewRequest) -> tuple[int, int, int, int] | None:
     """The crop as a box of the uncropped picture; None if there is none, or it cannot be."""
     treatment = parse_treatment(wanted.treatment)
-    parameters = treatment.section(CROP)
+    if not treatment.section(CROP).on:
+        return None
+    frame = renderer.frame(treatment.without("crop"))
+    left, top, _, _ = CROP.box(frame, treatment.uncropped().section(CROP))
     try:
-        return CROP.box(renderer.frame(wanted.parsed()), parameters) if parameters.on else None
+        x, y, width, height = CROP.box(frame, treatment.section(CROP))
     except CrennError:
         return None
+    return x - left, y - top, width, height
 
 
 class _Line:

@@ -15,6 +15,8 @@ from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
 from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.geometry.level import Level
+from crenn.core.geometry.perspective import Perspective
+from crenn.core.geometry.turn import Turn
 from crenn.core.light.ends import Ends
 from crenn.core.light.exposure import Exposure
 from crenn.core.light.placement import Placement
@@ -23,11 +25,13 @@ from crenn.core.light.tone import Tone
 from crenn.core.light.white_balance import WhiteBalance
 from crenn.core.pipeline.step import Step, StepParameters
 
-CROP = Crop()
+TURN, CROP = Turn(), Crop()
 
 #: The steps in the order in which they act: those of the frame first, those of the display last.
 STEPS: tuple[Step[Any], ...] = (
+    TURN,
     Level(),
+    Perspective(),
     CROP,
     WhiteBalance(),
     Exposure(),

@@ -456,6 +456,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/straighten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Straighten Scene
+         * @description How the camera would have to be turned for lines to stand and lie; nothing is changed.
+         */
+        post: operations["straighten_scene"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1190,6 +1210,26 @@ export interface components {
             ev: number;
         };
         /**
+         * LinesIn
+         * @description Lines drawn along edges that should stand or lie, from place to place of the scene; none: they are found.
+         */
+        LinesIn: {
+            /** Lines */
+            lines?: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            turn?: components["schemas"]["TurnParameters-Input"];
+            /**
+             * Horizontal
+             * @description whether lying lines should lie as well, where lines are found
+             * @default false
+             */
+            horizontal: boolean;
+        };
+        /**
          * MergeReport
          * @description What a merge found. Findings that this version does not know are left out.
          */
@@ -1348,6 +1388,39 @@ export interface components {
              * @default 12
              */
             radius: number;
+        };
+        /** PerspectiveParameters */
+        PerspectiveParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Vertical
+             * @description Tips the camera: takes back lines that fall together upwards or downwards.
+             * @default 0
+             */
+            vertical: number;
+            /**
+             * Horizontal
+             * @description Swings the camera: takes back lines that fall together to a side.
+             * @default 0
+             */
+            horizontal: number;
+            /**
+             * Aspect
+             * @description Height of things against their width.
+             * @default 1
+             */
+            aspect: number;
+            /**
+             * Amount
+             * @description How much of vertical and horizontal is taken; a tall tower looks wrong at all of it.
+             * @default 100
+             */
+            amount: number;
         };
         /** PlacementParameters */
         PlacementParameters: {
@@ -1600,6 +1673,18 @@ export interface components {
             parameters: (components["schemas"]["DialOut"] | components["schemas"]["ChoiceOut"] | components["schemas"]["ToggleOut"])[];
         };
         /**
+         * StraightOut
+         * @description What would make them stand and lie, in degrees: angle of level, vertical and horizontal of perspective.
+         */
+        StraightOut: {
+            /** Level */
+            level: number;
+            /** Vertical */
+            vertical: number;
+            /** Horizontal */
+            horizontal: number;
+        };
+        /**
          * Stroke
          * @description A stroke of the brush over the merged picture.
          *
@@ -1688,7 +1773,9 @@ export interface components {
              * @constant
              */
             version: 2;
+            turn: components["schemas"]["TurnParameters-Output"];
             level: components["schemas"]["LevelParameters"];
+            perspective: components["schemas"]["PerspectiveParameters"];
             crop: components["schemas"]["CropParameters"];
             white_balance: components["schemas"]["WhiteBalanceParameters"];
             exposure: components["schemas"]["ExposureParameters"];
@@ -1730,6 +1817,50 @@ export interface components {
             can_undo: boolean;
             /** Can Redo */
             can_redo: boolean;
+        };
+        /** TurnParameters */
+        "TurnParameters-Input": {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Quarter turns
+             * @description Clockwise.
+             * @default 0
+             * @enum {string}
+             */
+            quarters: "0" | "1" | "2" | "3";
+            /**
+             * Mirror
+             * @description Swaps left and right.
+             * @default false
+             */
+            mirror: boolean;
+        };
+        /** TurnParameters */
+        "TurnParameters-Output": {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Quarter turns
+             * @description Clockwise.
+             * @default 0
+             * @enum {string}
+             */
+            quarters: "0" | "1" | "2" | "3";
+            /**
+             * Mirror
+             * @description Swaps left and right.
+             * @default false
+             */
+            mirror: boolean;
         };
         /** WhiteBalanceParameters */
         WhiteBalanceParameters: {
@@ -4071,6 +4202,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    straighten_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StraightOut"];
                 };
             };
             /** @description Bad Request */

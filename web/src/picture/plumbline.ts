@@ -2,13 +2,13 @@ import { create } from "zustand";
 
 import type { Point } from "./map";
 
-interface Line {
+export interface Line {
   from: Point;
   to: Point;
 }
 
-/** The line being drawn to level by, in places of the scene. */
-export const usePlumb = create<{ line: Line | null }>(() => ({ line: null }));
+/** The line being drawn, in full-size pixels of the picture, and the tool that draws it. */
+export const useLine = create<{ line: Line | null }>(() => ({ line: null }));
 
 /** The turn, in degrees, that makes a line lie or stand, whichever is nearer. */
 export function levelOf({ from, to }: Line): number {

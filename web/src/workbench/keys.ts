@@ -79,6 +79,7 @@ export const KEYS: Key[] = [
   { shown: "P", says: "Place on the picture, at Light", keys: ["p"], station: "light", press: () => toggleTool("place") },
   { shown: "N", says: "Pick a neutral patch, at Light", keys: ["n"], station: "light", press: () => toggleTool("neutral") },
   { shown: "E", says: "Draw along a horizon or an edge, at Geometry", keys: ["e"], station: "geometry", press: () => toggleTool("plumb") },
+  { shown: "W", says: "Draw edges to straighten by, at Geometry", keys: ["w"], station: "geometry", press: () => toggleTool("edges") },
   { shown: "U", says: "Crop upright or lying, at Geometry", keys: ["u"], station: "geometry", press: upright },
   { shown: "O", says: "Other guides, at Geometry", keys: ["o"], station: "geometry", press: nextGuide },
   { shown: "D", says: "Draw a gradient, at Areas", keys: ["d"], station: "areas", press: () => toggleTool("gradient") },

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { useNews } from "../api/news";
 import { toolAt } from "../picture/tools";
 import { useAreas } from "../state/areas";
+import { useEdges } from "../state/edges";
 import { forgetScene, loadScene, useScene } from "../state/scene";
 import { forgetView, useView } from "../state/view";
 import type { Station } from "./stations";
@@ -18,6 +19,7 @@ export function useSceneInView(id: number, station: Station): string | null {
     forgetScene();
     forgetView();
     useAreas.setState(useAreas.getInitialState());
+    useEdges.setState({ edges: [] });
     loadScene(id).catch((fault: Error) => setMissing({ id, why: fault.message }));
   }, [id]);
 

@@ -49,12 +49,12 @@ class CropParameters(StepParameters):
     corners: bool = toggle(False, "Show empty corners", "Lets the crop reach beyond what was recorded; black there.")
 
 
-def ratio_of(parameters: CropParameters, scene: tuple[int, int]) -> float | None:
-    """Width over height that the crop keeps; None if it is free."""
+def ratio_of(parameters: CropParameters, size: tuple[int, int]) -> float | None:
+    """Width over height that the crop of a plane of size (H, W) keeps; None if it is free."""
     if parameters.ratio == "free":
         return None
-    long, short = RATIOS.get(parameters.ratio, (max(scene), min(scene)))
-    upright = parameters.portrait if parameters.ratio != "scene" else (scene[0] > scene[1]) != parameters.portrait
+    long, short = RATIOS.get(parameters.ratio, (max(size), min(size)))
+    upright = parameters.portrait if parameters.ratio != "scene" else (size[0] > size[1]) != parameters.portrait
     return short / long if upright else long / short
 
 
@@ -122,9 +122,9 @@ class Crop(FrameStep[CropParameters]):
             If nothing would be left.
         """
         p, unit = parameters, frame.long_side
-        ratio = ratio_of(p, frame.scene)
+        ratio = ratio_of(p, frame.size)
         half = _sides(p, ratio) * unit / 2 if p.width is not None or p.height is not None else None
-        shape = half if half is not None else np.array([ratio or frame.scene[1] / frame.scene[0], 1.0])
+        shape = half if half is not None else np.array([ratio or frame.size[1] / frame.size[0], 1.0])
         centre = None if p.centre is None else frame.of_shares(np.array([p.centre]))[0]
         if p.corners:
             low, high = frame.outline.reshape(-1, 2).min(0), frame.outline.reshape(-1, 2).max(0)
@@ -154,9 +154,9 @@ def _sides(p: CropParameters, ratio: float | None) -> np.ndarray:
 
 
 def _on_pixels(low: np.ndarray, high: np.ndarray, least: int) -> tuple[int, int, int, int]:
-    """The whole pixels within a box; a border within a thousandth of a pixel's edge lies on it."""
-    x0, y0 = (int(np.ceil(v - 1e-3)) for v in low)
-    x1, y1 = (int(np.floor(v + 1e-3)) for v in high)
-    if min(x1 - x0, y1 - y0) < least:
+    """The whole pixels nearest to a box that is no smaller; the centres of all of them lie in it."""
+    # Documents say places to a millionth of the longer side: what is a fiftieth of a pixel short is whole.
+    width, height = (int(np.floor(v + 0.02)) for v in high - low)
+    if min(width, height) < least:
         raise CrennError("The crop leaves nothing of the picture.", remedy=f"Keep at least {least} pixels each way.")
-    return x0, y0, x1 - x0, y1 - y0
+    return int(np.floor(low[0] + 0.5)), int(np.floor(low[1] + 0.5)), width, height

@@ -11,6 +11,7 @@ import { ChoiceControl, ToggleControl } from "./controls";
 import { CropFacts } from "./CropFacts";
 import { LevelTool } from "./LevelTool";
 import { NeutralPick } from "./NeutralPick";
+import { PerspectiveTool } from "./PerspectiveTool";
 import { RungsBack } from "./RungsBack";
 
 /** What a step has in its panel besides dials, choices and toggles: one widget each. */
@@ -18,6 +19,7 @@ const WIDGETS: Record<string, ComponentType> = {
   white_balance: NeutralPick,
   placement: RungsBack,
   level: LevelTool,
+  perspective: PerspectiveTool,
   crop: CropFacts,
 };
 

@@ -1,5 +1,6 @@
 import type { StationName, ToolName } from "../../names";
 import { brush } from "./brush";
+import { edges } from "./edges";
 import { neutral } from "./neutral";
 import { pan } from "./pan";
 import { place } from "./place";
@@ -7,7 +8,7 @@ import { plumb } from "./plumb";
 import { ellipse, gradient } from "./shape";
 import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, brush, plumb, gradient, ellipse };
+export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, brush, plumb, edges, gradient, ellipse };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>

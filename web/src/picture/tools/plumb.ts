@@ -1,36 +1,27 @@
 import { preview, store } from "../../state/scene";
-import { withValue } from "../../state/values";
 import { useView } from "../../state/view";
 import { PlumbLine } from "../over/PlumbLine";
-import { levelOf, usePlumb } from "../plumbline";
+import { levelOf } from "../plumbline";
+import { drawLine } from "./line";
 import type { Tool } from "./tool";
 
-/** So short a line, in pixels of the screen, says nothing of a direction. */
-const SHORTEST = 24;
+/** A picture is levelled up to so many degrees; more is a quarter turn. */
+const MOST = 45;
 
-/** Levels the picture by a line along a horizon or a standing edge. */
+/** Levels the picture by a line along a horizon or a standing edge: it adds to the turn that the picture has. */
 export const plumb: Tool = {
   name: "plumb",
   stations: ["geometry"],
   label: "Picture: draw along a horizon or a standing edge",
   cursor: () => "crosshair",
-  down: (start) => {
-    let long = 0;
-    return {
-      move: (at) => {
-        long = Math.hypot(at.x - start.x, at.y - start.y);
-        usePlumb.setState({ line: { from: start.scene, to: at.scene } });
-      },
-      end: () => {
-        const { line } = usePlumb.getState();
-        usePlumb.setState({ line: null });
-        if (!line || long < SHORTEST) return;
-        const angle = Math.round(levelOf(line) * 100) / 100;
-        preview((t) => withValue(withValue(t, ["level", "angle"], angle), ["level", "on"], true));
-        store("Level by a line");
-        useView.setState({ tool: "pan" });
-      },
-    };
-  },
+  down: drawLine((line) => {
+    preview((t) => {
+      const turned = (t.level.on ? t.level.angle : 0) + levelOf(line);
+      const angle = Math.round(Math.min(MOST, Math.max(-MOST, turned)) * 100) / 100;
+      return { ...t, level: { ...t.level, on: true, angle } };
+    });
+    store("Level by a line");
+    useView.setState({ tool: "pan" });
+  }),
   Over: PlumbLine,
 };

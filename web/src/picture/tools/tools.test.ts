@@ -4,6 +4,7 @@ import { api, type Scene, type Treatment } from "../../api/client";
 import { STATION_NAMES } from "../../names";
 import { useAreas } from "../../state/areas";
 import { useBrush } from "../../state/merging";
+import { useEdges } from "../../state/edges";
 import { rungAt, useScene } from "../../state/scene";
 import { type Probe, useView } from "../../state/view";
 import { KEYS } from "../../workbench/keys";
@@ -88,15 +89,33 @@ describe("tools", () => {
     expect(levelOf({ from: [0, 0], to: [1, 0.1] })).toBeCloseTo(-5.7106, 3);
     expect(levelOf({ from: [1, 0.1], to: [0, 0] })).toBeCloseTo(-5.7106, 3);
     expect(levelOf({ from: [0.5, 0], to: [0.52, 1] }), "a standing edge").toBeCloseTo(1.1458, 3);
-    const drag = TOOLS.plumb.down(at({ scene: [0.2, 0.3] }))!;
-    drag.move(at({ x: 700, scene: [0.7, 0.32] }));
+    const drag = TOOLS.plumb.down(at({ place: [600, 900] }))!;
+    drag.move(at({ x: 700, place: [2100, 960] }));
     drag.end();
     expect(useScene.getState().treatment!.level).toEqual({ on: true, angle: -2.29 });
     expect(useView.getState().tool).toBe("pan");
   });
+  it("add to the turn that the picture has", () => {
+    useScene.setState({ treatment: { ...treatment, level: { on: true, angle: 3 } } });
+    const drag = TOOLS.plumb.down(at({ place: [600, 900] }))!;
+    drag.move(at({ x: 700, place: [2100, 960] }));
+    drag.end();
+    expect(useScene.getState().treatment!.level.angle).toBeCloseTo(3 - 2.29, 6);
+  });
+  it("keep the edges that are drawn, up to four", () => {
+    useView.setState({ tool: "edges" });
+    for (let i = 0; i < 4; i++) {
+      expect(useView.getState().tool).toBe("edges");
+      const drag = TOOLS.edges.down(at({ scene: [0.2 + i / 10, 0.1] }))!;
+      drag.move(at({ y: 500, scene: [0.21 + i / 10, 0.5] }));
+      drag.end();
+    }
+    expect(useEdges.getState().edges.map(([from]) => from[0].toFixed(1))).toEqual(["0.2", "0.3", "0.4", "0.5"]);
+    expect(useView.getState().tool).toBe("pan");
+  });
   it("leave the level as it is where the line is too short to say", () => {
     const drag = TOOLS.plumb.down(at())!;
-    drag.move(at({ x: 403, scene: [0.51, 0.34] }));
+    drag.move(at({ x: 403, place: [1504, 1003] }));
     drag.end();
     expect(useScene.getState().treatment!.level.angle).toBe(0);
     expect(api.PUT).not.toHaveBeenCalled();

@@ -1,0 +1,47 @@
+import { create } from "zustand";
+
+import { answered, api } from "../api/client";
+import type { Point } from "../picture/map";
+import { told } from "./messages";
+import { preview, store, useScene } from "./scene";
+
+export type Edge = [Point, Point];
+export const MOST_EDGES = 4;
+
+/** Edges drawn so far, by places of the scene. */
+export const useEdges = create<{ edges: Edge[] }>(() => ({ edges: [] }));
+
+/** Add an edge; how many there are then. */
+export function addEdge(edge: Edge): number {
+  useEdges.setState((s) => ({ edges: [...s.edges, edge] }));
+  return useEdges.getState().edges.length;
+}
+
+export interface Straight {
+  level: number;
+  vertical: number;
+  horizontal: number;
+}
+
+/** What lines ask for: those drawn, or those found in the scene; null, and told why, if they say nothing. */
+export async function ask(edges: Edge[], horizontal: boolean): Promise<Straight | null> {
+  const { scene, treatment } = useScene.getState();
+  if (!scene || !treatment) return null;
+  const lines = edges.map(([a, b]) => [...a, ...b] as [number, number, number, number]);
+  const body = { lines, horizontal, turn: treatment.turn };
+  const found = await told(answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: scene.id } }, body })));
+  return found ?? null;
+}
+
+const MOST = 40;
+const held = (v: number) => Math.min(MOST, Math.max(-MOST, v));
+
+/** Take what lines ask for: level, and the perspective where it is wanted. */
+export function take(found: Straight, label: string, perspective: boolean) {
+  preview((t) => ({
+    ...t,
+    level: { ...t.level, on: true, angle: held(found.level) },
+    ...(perspective ? { perspective: { ...t.perspective, on: true, vertical: held(found.vertical), horizontal: held(found.horizontal) } } : {}),
+  }));
+  store(label);
+}
