@@ -2,7 +2,7 @@
 
 import json
 
-from crenn.bench import align, ghosts, merge, speed, stack, tone
+from crenn.bench import align, geometry, ghosts, memory, merge, scale, speed, stack, tone
 from crenn.core.errors import CrennError
 
 SUBJECTS = {
@@ -13,7 +13,9 @@ SUBJECTS = {
     "stack-speed": lambda: [stack.speed()],
     "tone": tone.bench,
     "speed": speed.bench,
-    "scale": lambda: [speed.scale()],
+    "scale": scale.bench,
+    "geometry": geometry.bench,
+    "memory": memory.bench,
     "drag": lambda: [speed.interactive()],
 }
 
@@ -30,7 +32,7 @@ def run_bench(names: list[str], as_json: bool = False) -> None:
     if unknown:
         raise CrennError(f"There is no subject “{unknown[0]}”.", remedy="Known are: " + ", ".join(SUBJECTS) + ".")
     records = []
-    for name in names or ("merge", "align", "ghosts", "stack", "tone", "speed"):
+    for name in names or ("merge", "align", "ghosts", "stack", "tone", "geometry", "scale", "speed"):
         for table in SUBJECTS[name]():
             records.append(table.record())
             if not as_json:

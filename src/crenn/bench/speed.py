@@ -12,7 +12,7 @@ import numpy as np
 
 from crenn.bench.charts import BRACKET, CLEAN, shipped, take
 from crenn.bench.table import Table
-from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
+from crenn.bench.treatments import AREAS, IN_USE
 from crenn.core.deliver.files import deliver
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import RadianceMap
@@ -55,6 +55,14 @@ def interactive() -> Table:
         "contrast": lambda s: {"tone": {"contrast": 0.8 + s}},
         "white point": lambda s: {"ends": {"white": 3 * s}},
         "temperature": lambda s: {"white_balance": {"temperature": 4000 + 3000 * s}},
+        "fine relief": lambda s: {"relief": {"fine": 1 + s}},
+        "level": lambda s: {"level": {"angle": 5 * s}},
+        "vertical": lambda s: {"perspective": {"vertical": 8 * s}},
+        "an area's exposure": lambda s: {"areas": [AREAS[0] | {"bends": {"exposure.ev": -2 * s}}]},
+        "an area's ellipse": lambda s: {
+            "areas": [AREAS[1] | {"parts": [AREAS[1]["parts"][0] | {"centre": [0.3 + s / 3, 0.4]}]}]
+        },
+        "exposure, all else in use": lambda s: IN_USE["all together"] | {"exposure": {"ev": 4 * s}},
     }
     for name, change in dials.items():
         table.add(f"{name}, fitted, while dragging (coarse)", *_drags(renderer, coarse, change))
@@ -105,25 +113,5 @@ def jobs() -> Table:
     return table
 
 
-def scale() -> Table:
-    """Preview against the reduced full render, in CIEDE2000."""
-    table = Table("Scale consistency: preview against the reduced full render, ΔE2000", ("mean", "99 %"))
-    renderer = Renderer(PreparedScene.from_radiance(RadianceMap(shipped("lock-basin", 2), None)))
-    height, width = renderer.scene.size
-    for name, document in (
-        ("default", {}),
-        ("strong", {"placement": {"shadows": 3, "highlights": -3}, "tone": {"contrast": 1.4}}),
-    ):
-        treatment = parse_treatment(document)
-        full = renderer.picture(treatment, Window.whole((height, width)), 16)[0].astype(np.float32) / 65535
-        for edge in (1200, 600):
-            window = Window.whole((height, width), edge)
-            reduced = cv2.resize(full, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
-            preview = renderer.picture(treatment, window, 16, oversample=2 if edge == 1200 else 3)[0] / 65535
-            difference = delta_e2000(srgb_to_lab(reduced), srgb_to_lab(preview))
-            table.add(f"{name}, {edge} px", float(difference.mean()), float(np.quantile(difference, 0.99)))
-    return table
-
-
 def bench() -> list[Table]:
-    return [interactive(), scale(), jobs()]
+    return [interactive(), jobs()]

@@ -5,6 +5,7 @@ from unittest import mock
 
 import numpy as np
 
+from crenn.bench.treatments import IN_USE
 from crenn.core.deliver import bands
 from crenn.core.deliver.bands import code_bands, light_bands
 from crenn.core.errors import Cancelled
@@ -13,7 +14,6 @@ from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
-from tests.core.render.test_scales import IN_USE
 from tests.support import night
 
 

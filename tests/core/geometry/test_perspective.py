@@ -98,7 +98,9 @@ class Lines(unittest.TestCase):
             two = seen(standing[:2], camera)
             found = straighten_by(two)
             with self.subTest(roll=roll, pitch=pitch, yaw=yaw):
-                self.assertLess(lean(corrected(seen(standing, camera), found.level, vertical=found.vertical), True), 0.01)
+                self.assertLess(
+                    lean(corrected(seen(standing, camera), found.level, vertical=found.vertical), True), 0.01
+                )
                 four = straighten_by(np.concatenate([two, seen(lying[2:4], camera)]))
                 angles = {"vertical": four.vertical, "horizontal": four.horizontal}
                 self.assertLess(lean(corrected(seen(standing, camera), four.level, **angles), True), 0.01)

@@ -5,6 +5,8 @@ import unittest
 import cv2
 import numpy as np
 
+from crenn.bench.scale import corners_and_centre
+from crenn.bench.treatments import IN_USE
 from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -14,33 +16,6 @@ from crenn.core.treatment import parse_treatment
 from tests.support import night
 
 SIZE = (1200, 1800)
-AREAS = [
-    {
-        "parts": [{"kind": "gradient", "start": [0.5, 0.0], "end": [0.5, 0.5]}],
-        "bends": {"exposure.ev": -1.0, "white_balance.temperature": -30.0},
-    },
-    {
-        "parts": [{"kind": "ellipse", "centre": [0.6, 0.45], "radii": [0.25, 0.12], "angle": 20}],
-        "bends": {"exposure.ev": 1.5, "tone.contrast": 1.3, "relief.fine": 1.6},
-    },
-]
-#: Each step in use by itself, and all of them.
-IN_USE = {
-    "automatic": {},
-    "white balance": {"white_balance": {"temperature": 3600.0, "tint": 4.0}},
-    "exposure": {"exposure": {"ev": 5.0}},
-    "placement": {"placement": {"shadows": 4.0, "highlights": -3.0, "local": 1.8, "rungs": [{"stop": -6, "ev": 1.5}]}},
-    "fine relief": {"relief": {"fine": 2.0}},
-    "broad relief": {"relief": {"broad": 1.6}},
-    "contrast": {"tone": {"contrast": 1.5, "toe": 30, "shoulder": 40}},
-    "ends": {"ends": {"white": 1.0, "black": -8.0}},
-    "level": {"level": {"angle": 2.7}},
-    "crop": {"crop": {"ratio": "free", "centre": [0.45, 0.3], "width": 0.8, "height": 0.5}},
-    "areas": {"areas": AREAS},
-}
-IN_USE["all together"] = {name: section for steps in IN_USE.values() for name, section in steps.items()} | {
-    "relief": {"fine": 1.5, "broad": 1.3}
-}
 
 
 def scene() -> np.ndarray:
@@ -74,16 +49,9 @@ class Sizes(unittest.TestCase):
 
     def test_a_window_at_full_size_is_its_part_of_the_full_picture(self):
         for name, (treatment, full) in self.full.items():
-            height, width = full.shape[:2]
-            size = 200
-            for x, y in (
-                (0, 0),
-                (width - size, 0),
-                (0, height - size),
-                (width - size, height - size),
-                (width // 2, height // 2),
-            ):
-                part, _ = self.renderer.picture(treatment, Window(x, y, size, size, size, size), 16)
+            for window in corners_and_centre(full.shape[:2], 200):
+                x, y, size = int(window.x), int(window.y), window.out_width
+                part, _ = self.renderer.picture(treatment, window, 16)
                 off = np.abs(part.astype(int) - full[y : y + size, x : x + size])
                 with self.subTest(step=name, x=x, y=y):
                     # A grid is read a thousandth of a cell apart; all else is the same to the bit.

@@ -253,14 +253,11 @@ class Renderer:
         limits : ndarray, uint8 (h, w)
             Bits 1, 2, 4: red, green, blue at white; 8: all at black.
         """
-        factor = min(oversample, int(1.0 / window.scale + 1e-6)) if window.scale < 1 else 1
-        if factor > 1:
-            codes, limits = self.picture(treatment, window.larger(factor), bits, fine=fine)
-            rows = limits.reshape(window.out_height, factor, window.out_width, factor)
-            return (
-                cv2.resize(codes, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA),
-                np.bitwise_or.reduce(rows, axis=(1, 3)),
-            )
+        larger = window.oversampled(oversample)
+        if larger is not None:
+            codes, limits = self.picture(treatment, larger, bits, fine=fine)
+            size = window.out_width, window.out_height
+            return cv2.resize(codes, size, interpolation=cv2.INTER_AREA), _any_within(limits, size)
         program = program_of(treatment, self.scene.light)
         arguments = self._arguments(treatment, program, self.frame(treatment), window, fine)
         out = np.empty(arguments[0].shape, np.uint8 if bits == 8 else np.uint16)
@@ -274,6 +271,19 @@ class Renderer:
             limits,
         )
         return out, limits
+
+
+def _any_within(limits: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    """Bits that any pixel has of those that make up one of a reduced picture of size (w, h), uint8."""
+    width, height = size
+    if limits.shape[0] % height == 0 and limits.shape[1] % width == 0:
+        parts = limits.reshape(height, limits.shape[0] // height, width, limits.shape[1] // width)
+        return np.asarray(np.bitwise_or.reduce(parts, axis=(1, 3)))
+    out = np.zeros((height, width), np.uint8)
+    for bit in (1, 2, 4, 8):
+        share = cv2.resize((limits & bit).astype(np.float32), size, interpolation=cv2.INTER_AREA)
+        out |= np.where(share > 0, np.uint8(bit), np.uint8(0))
+    return out
 
 
 def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -49,6 +49,18 @@ class Window:
         y = min(max(self.y, 0.0), max(size[0] - self.height, 0.0))
         return replace(self, x=x, y=y)
 
+    def oversampled(self, most: int) -> "Window | None":
+        """The window at up to ``most`` times the size, to be averaged; None where the picture has no more pixels.
+
+        As many times as is whole, or at full size if that is not farther off and the window lies on whole pixels.
+        """
+        reduced = 1.0 / self.scale
+        on_pixels = all(v == round(v) for v in (self.x, self.y, self.width, self.height))
+        if 1.0 < reduced <= most and on_pixels:
+            return replace(self, out_width=round(self.width), out_height=round(self.height))
+        factor = min(most, int(reduced + 1e-6))
+        return self.larger(factor) if factor > 1 else None
+
     def corners(self, size: tuple[int, int]) -> np.ndarray:
         """The corners of the part that lies in a picture of size (H, W), float64 (4, 2) of x and y."""
         x0, y0 = max(self.x, 0.0), max(self.y, 0.0)

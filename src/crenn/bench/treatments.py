@@ -1,0 +1,33 @@
+"""Treatments that put each step to use, one at a time and all together."""
+
+from typing import Any
+
+AREAS: list[dict[str, Any]] = [
+    {
+        "parts": [{"kind": "gradient", "start": [0.5, 0.0], "end": [0.5, 0.5]}],
+        "bends": {"exposure.ev": -1.0, "white_balance.temperature": -30.0},
+    },
+    {
+        "parts": [{"kind": "ellipse", "centre": [0.6, 0.45], "radii": [0.25, 0.12], "angle": 20}],
+        "bends": {"exposure.ev": 1.5, "tone.contrast": 1.3, "relief.fine": 1.6},
+    },
+]
+#: By what is in use.
+IN_USE: dict[str, dict] = {
+    "automatic": {},
+    "white balance": {"white_balance": {"temperature": 3600.0, "tint": 4.0}},
+    "exposure": {"exposure": {"ev": 5.0}},
+    "placement": {"placement": {"shadows": 4.0, "highlights": -3.0, "local": 1.8, "rungs": [{"stop": -6, "ev": 1.5}]}},
+    "fine relief": {"relief": {"fine": 2.0}},
+    "broad relief": {"relief": {"broad": 1.6}},
+    "contrast": {"tone": {"contrast": 1.5, "toe": 30, "shoulder": 40}},
+    "ends": {"ends": {"white": 1.0, "black": -8.0}},
+    "turn": {"turn": {"quarters": "1", "mirror": True}},
+    "level": {"level": {"angle": 2.7}},
+    "perspective": {"perspective": {"vertical": 6.0, "horizontal": -3.0}},
+    "crop": {"crop": {"ratio": "free", "centre": [0.45, 0.3], "width": 0.8, "height": 0.5}},
+    "areas": {"areas": AREAS},
+}
+IN_USE["all together"] = {name: section for steps in IN_USE.values() for name, section in steps.items()} | {
+    "relief": {"fine": 1.5, "broad": 1.3}
+}
