@@ -8,6 +8,7 @@ import numpy as np
 
 from crenn.core.fastmath import exp2, log2
 from crenn.core.pipeline.frame import Frame
+from crenn.core.render.cache import Cache
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.window import Window
 
@@ -17,6 +18,10 @@ STEP = 16
 _PER = 256
 #: A filter looks at most so many pixels to each side, however far the light is reduced.
 _WIDEST = 12
+#: Lobes of the fine filter, and of that for reduced views, which are averaged anyway.
+_LOBES, _LOBES_REDUCED = 3, 2
+#: Levels of at most so many pixels are kept on the compressed scale, for geometry that is dragged.
+_SMALL = 2_500_000
 #: By how many stops a resampled value may overshoot what lies around it.
 _OVERSHOOT = np.float32(0.15)
 
@@ -95,76 +100,108 @@ def _compressed(light, floor, out):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _resample(
-    image, nodes, start_x, start_y, step, size_x, size_y, per_x, per_y, left, top, stretch, taps, lobes, floor, out
-):
-    """Filter each place out of an image that starts at (left, top) of its level, on the compressed scale."""
-    right, bottom = left + image.shape[1] - 1, top + image.shape[0] - 1
+def _opened(compressed, floor, out):
+    """Light again, in place of its compressed scale."""
+    for y in nb.prange(compressed.shape[0]):
+        for x in range(compressed.shape[1]):
+            for c in range(compressed.shape[2]):
+                u = compressed[y, x, c]
+                light = (exp2(abs(u)) - np.float32(1)) * floor if u != 0 else np.float32(0)
+                out[y, x, c] = -light if u < 0 else light
+
+
+@nb.njit(inline="always", fastmath=True)
+def _weights(at, first, stretch, taps, out):
+    """Weights of taps from ``first`` on about a place, which sum to one."""
+    total = np.float32(0)
+    for a in range(out.size):
+        distance = abs(np.float32(first + a - at)) / stretch
+        out[a] = taps[min(int(distance * _PER + np.float32(0.5)), taps.size - 1)]
+        total += out[a]
+    share = np.float32(1) / total
+    for a in range(out.size):
+        out[a] *= share
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _resample(image, nodes, start_x, start_y, step, size_x, size_y, per_x, per_y, left, top, stretch, taps, lobes, out):
+    """Filter each place out of a compressed image that starts at (left, top) of its level; 0 outside the scene."""
+    height, width = image.shape[0], image.shape[1]
     half = np.float32(lobes) * stretch
     count = int(np.ceil(2 * half)) + 1
     many = nodes.shape[0] > 1
+    flat = image.reshape(height, 3 * width)
     for y in nb.prange(out.shape[0]):
         wx, wy = np.empty(count, np.float32), np.empty(count, np.float32)
+        column, rows = np.empty(3 * count, np.float32), np.empty(count, np.int64)
         for x in range(out.shape[1]):
             for k in range(nodes.shape[0]):
-                sx, sy = _place(nodes[k], (start_x + x) / step, (start_y + y) / step)
                 first, last = (k, k + 1) if many else (0, 3)
+                sx, sy = _place(nodes[k], (start_x + x) / step, (start_y + y) / step)
                 if not (0.0 <= sx <= size_x and 0.0 <= sy <= size_y):
                     for c in range(first, last):
                         out[y, x, c] = np.float32(0)
                     continue
-                px, py = sx * per_x - 0.5, sy * per_y - 0.5
+                px, py = sx * per_x - 0.5 - left, sy * per_y - 0.5 - top
                 x0, y0 = int(np.ceil(px - half)), int(np.ceil(py - half))
-                tx, ty = np.float32(0), np.float32(0)
+                _weights(px, x0, stretch, taps, wx)
+                _weights(py, y0, stretch, taps, wy)
                 for a in range(count):
-                    dx, dy = abs(np.float32(x0 + a - px)) / stretch, abs(np.float32(y0 + a - py)) / stretch
-                    wx[a] = taps[min(int(dx * _PER + np.float32(0.5)), taps.size - 1)]
-                    wy[a] = taps[min(int(dy * _PER + np.float32(0.5)), taps.size - 1)]
-                    tx += wx[a]
-                    ty += wy[a]
-                share = np.float32(1) / (tx * ty)
-                near_x, near_y = int(np.floor(px)), int(np.floor(py))
-                for c in range(first, last):
-                    total = np.float32(0)
+                    rows[a] = min(max(y0 + a, 0), height - 1)
+                # First along the columns, a stretch of memory at a time, then across.
+                if x0 >= 0 and x0 + count <= width:
+                    begin = 3 * x0
                     for a in range(count):
-                        row = min(max(y0 + a, top), bottom) - top
-                        line = np.float32(0)
-                        for b in range(count):
-                            line += wx[b] * image[row, min(max(x0 + b, left), right) - left, c]
-                        total += wy[a] * line
-                    total *= share
-                    if lobes > 1:
-                        # What overshoots its nearest neighbours by more than a texture would is ringing.
-                        low, high = np.float32(1e9), np.float32(-1e9)
-                        for a in range(2):
-                            row = min(max(near_y + a, top), bottom) - top
-                            for b in range(2):
-                                v = image[row, min(max(near_x + b, left), right) - left, c]
-                                low, high = min(low, v), max(high, v)
-                        total = min(max(total, low - _OVERSHOOT), high + _OVERSHOOT)
-                    light = (exp2(abs(total)) - np.float32(1)) * floor
-                    out[y, x, c] = -light if total < 0 else light
+                        line, w = flat[rows[a]], wy[a]
+                        if a == 0:
+                            for i in range(3 * count):
+                                column[i] = w * line[begin + i]
+                        else:
+                            for i in range(3 * count):
+                                column[i] += w * line[begin + i]
+                else:
+                    for i in range(count):
+                        at = min(max(x0 + i, 0), width - 1)
+                        for c in range(3):
+                            column[3 * i + c] = np.float32(0)
+                            for a in range(count):
+                                column[3 * i + c] += wy[a] * image[rows[a], at, c]
+                red, green, blue = np.float32(0), np.float32(0), np.float32(0)
+                for i in range(count):
+                    red += wx[i] * column[3 * i]
+                    green += wx[i] * column[3 * i + 1]
+                    blue += wx[i] * column[3 * i + 2]
+                near_x, near_y = int(np.floor(px)), int(np.floor(py))
+                x1, x2 = min(max(near_x, 0), width - 1), min(max(near_x + 1, 0), width - 1)
+                y1, y2 = min(max(near_y, 0), height - 1), min(max(near_y + 1, 0), height - 1)
+                for c in range(first, last):
+                    value = red if c == 0 else green if c == 1 else blue
+                    # What overshoots its nearest neighbours by more than a texture would is ringing.
+                    one, two, three, four = image[y1, x1, c], image[y1, x2, c], image[y2, x1, c], image[y2, x2, c]
+                    low, high = min(min(one, two), min(three, four)), max(max(one, two), max(three, four))
+                    out[y, x, c] = min(max(value, low - _OVERSHOOT), high + _OVERSHOOT)
 
 
 class Framed:
     """Reads a scene through a frame."""
 
-    def __init__(self, scene: PreparedScene):
-        self._scene = scene
+    def __init__(self, scene: PreparedScene, cache: Cache):
+        self._scene, self._cache = scene, cache
+        self._floor = np.float32(max(scene.floor, 1e-9))
 
     def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
         """The light of a window, float32 (h, w, 3).
 
         A frame that only cuts is read as it lies. Any other is resampled once, on a logarithmic scale: by Lanczos'
-        filter with three lobes that may overshoot by 0.15 stops, so that lamps do not ring into the dark; ``fine``
-        false takes a triangle. Places outside the scene are black.
+        filter, with three lobes at full size and two in reduced views, that may overshoot by 0.15 stops, so that lamps do not ring into the dark; ``fine``
+        false is quicker, between the nearest four. Places outside the scene are black.
         """
         if frame.offset is not None:
             x, y = frame.offset
             return self._straight(
                 Window(window.x + x, window.y + y, window.width, window.height, window.out_width, window.out_height)
             )
-        return self._warped(frame, window, 3 if fine else 1)
+        return self._warped(frame, window, fine)
 
     def sampled(self, plane: np.ndarray, frame: Frame, window: Window) -> np.ndarray:
         """A full-size plane of whole numbers at the places of a window's pixels; 0 outside the scene."""
@@ -206,11 +243,33 @@ class Framed:
             part, shift, (window.out_width, window.out_height), flags=flags, borderMode=cv2.BORDER_REPLICATE
         )
 
-    def _warped(self, frame: Frame, window: Window, lobes: int) -> np.ndarray:
+    def _compressed(self, level: int) -> np.ndarray:
+        """A level of the scene on the compressed scale, float32 (H, W, 3); kept if it is small."""
+        array = self._scene.levels[level]
+
+        def make() -> np.ndarray:
+            out = np.array(array)
+            _compressed(out, self._floor, out)
+            return out
+
+        return self._cache.get(("compressed", level), make)
+
+    def _warped(self, frame: Frame, window: Window, fine: bool) -> np.ndarray:
         scene = self._scene
-        array = scene.levels[scene.level_for(window.scale)]
+        level = scene.level_for(window.scale)
+        array = scene.levels[level]
         height, width = array.shape[:2]
         per_y, per_x = height / scene.size[0], width / scene.size[1]
+        out = np.empty((window.out_height, window.out_width, 3), np.float32)
+        if not fine and array.shape[0] * array.shape[1] <= _SMALL:
+            xs, ys = places(frame, window, 1.0)
+            outside = (xs < 0) | (ys < 0) | (xs > scene.size[1]) | (ys > scene.size[0])
+            maps = xs * np.float32(per_x) - np.float32(0.5), ys * np.float32(per_y) - np.float32(0.5)
+            found = cv2.remap(self._compressed(level), *maps, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            found[outside] = 0
+            _opened(found, self._floor, out)
+            return out
+        lobes = (_LOBES if window.scale >= 1 else _LOBES_REDUCED) if fine else 1
         nodes = nodes_of(frame, window, 3 if frame.lens is not None and frame.lens.by_colour else 1)
         stretch = float(np.clip(per_x / window.scale, 1.0, _WIDEST / lobes))
         margin = int(np.ceil(lobes * stretch)) + 2
@@ -220,10 +279,11 @@ class Framed:
         left, top = (int(np.clip(v, 0, n - 1)) for v, n in zip(low, (width, height)))
         right, bottom = (int(np.clip(v, 1, n)) for v, n in zip(high, (width, height)))
         right, bottom = max(right, left + 1), max(bottom, top + 1)
-        part = np.array(array[top:bottom, left:right])
-        floor = np.float32(max(scene.floor, 1e-9))
-        _compressed(part, floor, part)
-        out = np.empty((window.out_height, window.out_width, 3), np.float32)
+        if array.shape[0] * array.shape[1] <= _SMALL:
+            part = np.ascontiguousarray(self._compressed(level)[top:bottom, left:right])
+        else:
+            part = np.array(array[top:bottom, left:right])
+            _compressed(part, self._floor, part)
         _resample(
             part,
             nodes,
@@ -238,7 +298,7 @@ class Framed:
             np.float32(stretch),
             _filter(lobes),
             lobes,
-            floor,
             out,
         )
+        _opened(out, self._floor, out)
         return out

@@ -69,8 +69,8 @@ class Renderer:
 
     def __init__(self, scene: PreparedScene, kept: int = 192 * 2**20):
         self.scene = scene
-        self._framed = Framed(scene)
         self._cache = Cache(kept)
+        self._framed = Framed(scene, self._cache)
 
     def frame(self, treatment: Treatment) -> Frame:
         """How the treatment's picture lies over the scene; ``size`` is the picture's (H, W).
