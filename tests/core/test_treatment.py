@@ -2,9 +2,15 @@
 
 import json
 
+import numpy as np
+
 from crenn.core.errors import InvalidTreatment
+from crenn.core.radiance import RadianceMap
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.treatment import STEPS, parse_treatment, read_treatment
-from tests.support import FolderCase
+from tests.support import FolderCase, night
 
 
 class Treatments(FolderCase):
@@ -33,6 +39,38 @@ class Treatments(FolderCase):
             read_treatment(path)
         with self.assertRaisesRegex(InvalidTreatment, "absent.json"):
             read_treatment(self.folder / "absent.json")
+
+    def test_documents_of_version_1_mean_what_they_meant(self):
+        first = {
+            "format": "crenn-treatment",
+            "version": 1,
+            "exposure": {"on": True, "ev": 1.5},
+            "white_balance": {"on": True, "temperature": 4200.0, "tint": None},
+            "placement": {"on": True, "shadows": 2.0, "highlights": None, "local": 1.4, "reach": 4.0, "rungs": []},
+            "tone": {"on": True, "contrast": None, "toe": 10.0, "shoulder": 0.0},
+            "ends": {"on": False, "white": None, "black": None},
+        }
+        read = parse_treatment(first)
+        self.assertEqual(read.version, 2)
+        self.assertEqual((read.exposure.ev, read.tone.toe, read.ends.on), (1.5, 10.0, False))
+        # What version 1 did not have is as it is by default, and changes nothing.
+        written = json.loads(read.model_dump_json())
+        self.assertEqual(written | first | {"version": 2}, written)
+        for step in STEPS:
+            if step.name not in first:
+                self.assertEqual(read.section(step), step.parameters())
+        self.assertEqual(read.areas, [])
+        self.assertEqual(parse_treatment(written), read)
+
+    def test_defaults_of_geometry_and_relief_change_no_pixel(self):
+        rgb = night()
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
+        whole = Window.whole(rgb.shape[:2])
+        default = parse_treatment({})
+        self.assertEqual(renderer.frame(default).offset, (0, 0))
+        plain, _ = renderer.picture(default, whole, 16)
+        without, _ = renderer.picture(default.without("turn", "level", "perspective", "crop", "relief"), whole, 16)
+        np.testing.assert_array_equal(plain, without)
 
     def test_every_dial_states_unit_range_and_help(self):
         for step in STEPS:

@@ -1,5 +1,6 @@
 """Geometry and Areas in a real browser: drawn, dragged, typed, undone, and there after a reload."""
 
+import cv2
 import numpy as np
 from playwright.sync_api import expect
 
@@ -100,6 +101,42 @@ class OnThePicture(PageCase):
         self.page.get_by_role("option", name="16:9").click()
         self.settled()
         self.assertEqual(self.size(), [180, 320])
+
+    def test_edges_are_drawn_and_stand_afterwards(self):
+        self.station("Geometry")
+        self.page.get_by_role("button", name="Draw edges").click()
+        self.draw((0.3, 0.1), (0.2, 0.9))
+        self.draw((0.7, 0.1), (0.8, 0.9))
+        expect(self.page.get_by_test_id("edges").locator("text")).to_have_count(2)
+        self.page.get_by_role("button", name="Straighten by 2").click()
+        self.settled()
+        # They fall apart downwards by twice a tenth of the width over eight tenths of the height.
+        self.assertGreater(self.value("perspective.vertical"), 5)
+        self.assertLess(abs(self.value("level.angle")), 0.2)
+        self.assertLess(self.size()[1], 320)
+        straight = self.value("perspective.vertical")
+        self.drag("perspective.amount", -120)
+        self.settled()
+        self.assertLess(self.value("perspective.amount"), 60)
+        self.assertEqual(self.value("perspective.vertical"), straight)
+        self.page.keyboard.press("Control+z")
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        self.assertEqual(self.value("perspective.vertical"), 0)
+
+    def test_a_turned_and_mirrored_picture(self):
+        before = self.pixels()
+        self.station("Geometry")
+        self.page.locator("[data-step=turn]").get_by_role("button", name="Turn").click()
+        self.page.get_by_label("Quarter turns").locator("xpath=..").click()
+        self.page.get_by_role("option", name="to the right").click()
+        self.page.get_by_role("checkbox", name="Mirror").click()
+        self.settled()
+        self.assertEqual(self.size(), [320, 480])
+        self.station("Light")
+        turned = self.pixels()
+        back = cv2.resize(np.rot90(turned)[:, ::-1], before.shape[1::-1], interpolation=cv2.INTER_AREA)
+        self.assertLess(np.abs(back - before).mean(), 6)
 
     def test_handles_answer_the_arrow_keys(self):
         self.station("Geometry")

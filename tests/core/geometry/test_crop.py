@@ -35,6 +35,14 @@ class Shape(unittest.TestCase):
                     self.assertTrue(width >= 1199 or height >= 799)
                     self.assertLessEqual(abs(2 * x + width - 1200) + abs(2 * y + height - 800), 2)
 
+    def test_a_ratio_of_ones_own_whichever_side_is_named_first(self):
+        for own in ([7.0, 3.0], [3.0, 7.0]):
+            _, _, width, height = box(ratio="own", own=own)
+            self.assertAlmostEqual(width / height, 7 / 3, delta=0.01)
+        for own in ([0.0, 1.0], [1.0], [1.0, float("nan")]):
+            with self.assertRaises(ValueError):
+                CropParameters(ratio="own", own=own)
+
     def test_as_shot_turned_upright(self):
         _, _, width, height = box(portrait=True)
         self.assertEqual((width, height), (533, 800))

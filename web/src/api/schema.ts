@@ -698,7 +698,16 @@ export interface components {
              * @default scene
              * @enum {string}
              */
-            ratio: "free" | "scene" | "3:2" | "4:3" | "1:1" | "16:9" | "16:10" | "5:4" | "7:5" | "2:1";
+            ratio: "free" | "own" | "scene" | "3:2" | "4:3" | "1:1" | "16:9" | "16:10" | "5:4" | "7:5" | "2:1";
+            /**
+             * Own
+             * @description Sides of the ratio “own”.
+             * @default [
+             *       3,
+             *       2
+             *     ]
+             */
+            own: number[];
             /**
              * Upright
              * @description Whether the longer side stands.

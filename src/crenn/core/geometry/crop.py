@@ -21,11 +21,15 @@ RATIOS = {
     "7:5": (7, 5),
     "2:1": (2, 1),
 }
-Ratio = Literal["free", "scene", "3:2", "4:3", "1:1", "16:9", "16:10", "5:4", "7:5", "2:1"]
+Ratio = Literal["free", "own", "scene", "3:2", "4:3", "1:1", "16:9", "16:10", "5:4", "7:5", "2:1"]
 #: A crop has at least so many pixels on its shorter side.
 LEAST = 16
 
 Place = Annotated[list[Annotated[float, Field(ge=-2, le=3)]], Field(min_length=2, max_length=2)]
+
+
+#: Two sides, of any unit.
+Sides = Annotated[list[Annotated[float, Field(ge=0.01, le=1000)]], Field(min_length=2, max_length=2)]
 
 
 class CropParameters(StepParameters):
@@ -33,8 +37,9 @@ class CropParameters(StepParameters):
         "scene",
         "Ratio",
         "Of the longer to the shorter side.",
-        {"scene": "as shot", "free": "free", **{name: name for name in RATIOS}},
+        {"scene": "as shot", "free": "free", **{name: name for name in RATIOS}, "own": "own"},
     )
+    own: Sides = Field([3.0, 2.0], description="Sides of the ratio “own”.")
     portrait: bool = toggle(False, "Upright", "Whether the longer side stands.")
     centre: Place | None = Field(None, description="Middle of the crop, a place of the scene; null: found.")
     width: float | None = Field(
@@ -53,7 +58,8 @@ def ratio_of(parameters: CropParameters, size: tuple[int, int]) -> float | None:
     """Width over height that the crop of a plane of size (H, W) keeps; None if it is free."""
     if parameters.ratio == "free":
         return None
-    long, short = RATIOS.get(parameters.ratio, (max(size), min(size)))
+    sides = parameters.own if parameters.ratio == "own" else RATIOS.get(parameters.ratio, size)
+    long, short = max(sides), min(sides)
     upright = parameters.portrait if parameters.ratio != "scene" else (size[0] > size[1]) != parameters.portrait
     return short / long if upright else long / short
 

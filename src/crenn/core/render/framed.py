@@ -193,8 +193,9 @@ class Framed:
         """The light of a window, float32 (h, w, 3).
 
         A frame that only cuts is read as it lies. Any other is resampled once, on a logarithmic scale: by Lanczos'
-        filter, with three lobes at full size and two in reduced views, that may overshoot by 0.15 stops, so that lamps do not ring into the dark; ``fine``
-        false is quicker, between the nearest four. Places outside the scene are black.
+        filter, with three lobes at full size and two in reduced views, that may overshoot by 0.15 stops, so that lamps
+        do not ring into the dark; ``fine`` false is quicker, between the nearest four. Places outside the scene are
+        black.
         """
         if frame.offset is not None:
             x, y = frame.offset
