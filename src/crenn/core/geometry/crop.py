@@ -161,8 +161,8 @@ def _sides(p: CropParameters, ratio: float | None) -> np.ndarray:
 
 def _on_pixels(low: np.ndarray, high: np.ndarray, least: int) -> tuple[int, int, int, int]:
     """The whole pixels nearest to a box that is no smaller; the centres of all of them lie in it."""
-    # Documents say places to a millionth of the longer side: what is a fiftieth of a pixel short is whole.
-    width, height = (int(np.floor(v + 0.02)) for v in high - low)
+    # Documents round places, and hands stop short of walls: what is a twentieth of a pixel short is whole.
+    width, height = (int(np.floor(v + 0.05)) for v in high - low)
     if min(width, height) < least:
         raise CrennError("The crop leaves nothing of the picture.", remedy=f"Keep at least {least} pixels each way.")
     return int(np.floor(low[0] + 0.5)), int(np.floor(low[1] + 0.5)), width, height
