@@ -23,7 +23,9 @@ def _default(value) -> str:
         return "yes" if value else "no"
     if value is None or value == []:
         return "automatic" if value is None else "none"
-    return f"`{value}`" if isinstance(value, str) else _number(value)
+    if isinstance(value, str):
+        return f"`{value}`"
+    return ", ".join(map(_number, value)) if isinstance(value, list) else _number(value)
 
 
 def _bent(bend: Bend) -> str:

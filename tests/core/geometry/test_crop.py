@@ -82,7 +82,7 @@ class Turned(unittest.TestCase):
             ):
                 with self.subTest(angle=angle, **values):
                     found = box(level(angle), **values)
-                    self.assertLess(self.inside(level(angle), found), 0.01)
+                    self.assertLess(self.inside(level(angle), found), 0.06)
 
     def test_none_of_the_shape_is_larger(self):
         # The largest upright rectangle of a shape within a turned one, by its closed form: sides w, h scaled by f so

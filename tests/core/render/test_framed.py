@@ -59,6 +59,13 @@ class Truth(unittest.TestCase):
         self.assertTrue((light[:79] == 0).all() and (light[-79:] == 0).all())
         np.testing.assert_allclose(light[80:400], night(), rtol=1e-4, atol=1e-7)
 
+    def test_no_pixel_of_the_largest_crop_is_black(self):
+        renderer = of(night())
+        for angle in (0.05, 0.3, -2.0, 11.0):
+            treatment = turned(angle, on=True)
+            light = renderer.linear(treatment, Window.whole(renderer.frame(treatment).size))
+            self.assertGreater(light.min(), 1e-4, angle)
+
     def test_a_crop_alone_resamples_nothing(self):
         renderer = of(night())
         cut = parse_treatment(

@@ -22,6 +22,8 @@ _WIDEST = 12
 _LOBES, _LOBES_REDUCED = 3, 2
 #: Levels of at most so many pixels are kept on the compressed scale, for geometry that is dragged.
 _SMALL = 2_500_000
+#: Pixels whose centre is so little outside the scene still show its border: a crop that is pushed to it has some.
+_EDGE = 0.1
 #: By how many stops a resampled value may overshoot what lies around it.
 _OVERSHOOT = np.float32(0.15)
 
@@ -138,7 +140,7 @@ def _resample(image, nodes, start_x, start_y, step, size_x, size_y, per_x, per_y
             for k in range(nodes.shape[0]):
                 first, last = (k, k + 1) if many else (0, 3)
                 sx, sy = _place(nodes[k], (start_x + x) / step, (start_y + y) / step)
-                if not (0.0 <= sx <= size_x and 0.0 <= sy <= size_y):
+                if not (-_EDGE <= sx <= size_x + _EDGE and -_EDGE <= sy <= size_y + _EDGE):
                     for c in range(first, last):
                         out[y, x, c] = np.float32(0)
                     continue
@@ -264,7 +266,7 @@ class Framed:
         out = np.empty((window.out_height, window.out_width, 3), np.float32)
         if not fine and array.shape[0] * array.shape[1] <= _SMALL:
             xs, ys = places(frame, window, 1.0)
-            outside = (xs < 0) | (ys < 0) | (xs > scene.size[1]) | (ys > scene.size[0])
+            outside = (xs < -_EDGE) | (ys < -_EDGE) | (xs > scene.size[1] + _EDGE) | (ys > scene.size[0] + _EDGE)
             maps = xs * np.float32(per_x) - np.float32(0.5), ys * np.float32(per_y) - np.float32(0.5)
             found = cv2.remap(self._compressed(level), *maps, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
             found[outside] = 0
