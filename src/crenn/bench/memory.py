@@ -48,7 +48,7 @@ print(seconds, most[0] - before)
 """
 
 
-def bench(megapixels: float = 100.0) -> list[Table]:
+def bench(megapixels: float = 100.0, suffixes: tuple[str, ...] = ("jpg", "png", "tif", "exr")) -> list[Table]:
     """Deliver a large scene in every format."""
     table = Table(f"Delivering {megapixels:.0f} MP, everything in use", ("seconds", "memory, MiB", "file, MiB"))
     width = round(np.sqrt(megapixels * 1.5e6))
@@ -58,7 +58,7 @@ def bench(megapixels: float = 100.0) -> list[Table]:
         rgb = cv2.resize(shipped("lock-basin", 2), (width, width * 2 // 3), interpolation=cv2.INTER_LINEAR)
         PreparedScene.from_radiance(RadianceMap(rgb, None)).save(folder / "scene")
         del rgb
-        for suffix in ("jpg", "png", "tif", "exr"):
+        for suffix in suffixes:
             out = folder / f"out.{suffix}"
             arguments = [str(folder / "scene"), str(out), json.dumps(document)]
             told = subprocess.run([sys.executable, "-c", _CODE, *arguments], capture_output=True, text=True, check=True)

@@ -1,6 +1,8 @@
 """Writers of finished pictures: each takes bands of rows and holds no more of them than its format demands."""
 
+import os
 import struct
+import tempfile
 import zlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
@@ -43,16 +45,23 @@ def to_eight_bits(codes: np.ndarray, top: int = 0) -> np.ndarray:
 
 
 def write_eight_bits(path: Path, kind: str, size: Size, bands: Bands, quality: int, metadata: CaptureMetadata) -> None:
-    """JPEG or AVIF. Both encoders want the whole picture: three bytes a pixel are held."""
-    picture = Image.new("RGB", size)
-    top = 0
-    for band in bands:
-        picture.paste(Image.fromarray(to_eight_bits(band, top)), (0, top))
-        top += len(band)
+    """JPEG or AVIF. Both encoders want the whole picture: it waits on disk beside the file, four bytes a pixel."""
+    width, height = size
     options = {"quality": quality, "icc_profile": srgb_profile(), "exif": metadata.exif()}
-    if kind == "JPEG":
-        options |= {"subsampling": 0 if quality >= 88 else 2, "optimize": 3 * size[0] * size[1] < _FLAT_JPEG}
-    picture.save(path, kind, **options)
+    with tempfile.TemporaryFile(dir=path.parent) as file:
+        # All of it is taken at once: a disk that is full is told here, and not by a signal in the middle.
+        os.posix_fallocate(file.fileno(), 0, 4 * width * height)
+        codes = np.memmap(file, np.uint8, "r+", shape=(height, width, 4))
+        top = 0
+        for band in bands:
+            codes[top : top + len(band), :, :3] = to_eight_bits(band, top)
+            top += len(band)
+        picture = Image.frombuffer("RGBX", size, codes, "raw", "RGBX", 0, 1)
+        if kind == "JPEG":
+            options |= {"subsampling": 0 if quality >= 88 else 2, "optimize": 3 * width * height < _FLAT_JPEG}
+        else:
+            picture = picture.convert("RGB")
+        picture.save(path, kind, **options)
 
 
 def _chunk(kind: bytes, body: bytes) -> bytes:
