@@ -5,6 +5,7 @@ import struct
 import tempfile
 import zlib
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from pathlib import Path
 
 import Imath
@@ -39,9 +40,21 @@ def to_eight_bits(codes: np.ndarray, top: int = 0) -> np.ndarray:
     top : int
         Row of the picture that the first is: the noise belongs to the picture, not to the band.
     """
-    noise = np.random.default_rng(5).integers(-128, 129, (_NOISE_ROWS, *codes.shape[1:]), np.int32)
-    rows = (top + np.arange(codes.shape[0])) % _NOISE_ROWS
-    return np.asarray(np.clip((codes.astype(np.int32) + 128 + noise[rows]) // 257, 0, 255), np.uint8)
+    out = np.empty(codes.shape, np.uint8)
+    noise = _noise(codes.shape[1:])
+    # As many rows at once as the noise has: they stay in cache.
+    for first in range(0, len(codes), _NOISE_ROWS):
+        part = codes[first : first + _NOISE_ROWS]
+        values = part + np.roll(noise, -(top + first) % _NOISE_ROWS, 0)[: len(part)]
+        values //= 257
+        out[first : first + _NOISE_ROWS] = np.clip(values, 0, 255, out=values)
+    return out
+
+
+@lru_cache(maxsize=2)
+def _noise(shape: tuple[int, ...]) -> np.ndarray:
+    """Half a code of even noise about half a code, int32 (`_NOISE_ROWS`, *shape)."""
+    return np.random.default_rng(5).integers(0, 257, (_NOISE_ROWS, *shape), np.int32)
 
 
 def write_eight_bits(path: Path, kind: str, size: Size, bands: Bands, quality: int, metadata: CaptureMetadata) -> None:
