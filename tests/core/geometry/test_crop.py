@@ -43,6 +43,12 @@ class Shape(unittest.TestCase):
             with self.assertRaises(ValueError):
                 CropParameters(ratio="own", own=own)
 
+    def test_a_free_crop_is_stood_up_too(self):
+        lying = {"ratio": "free", "centre": [0.5, 0.33], "width": 0.4, "height": 0.2}
+        self.assertEqual(box(**lying)[2:], (480, 240))
+        self.assertEqual(box(**lying, portrait=True)[2:], (240, 480))
+        self.assertEqual(box(ratio="free", portrait=True)[2:], (533, 800))
+
     def test_as_shot_turned_upright(self):
         _, _, width, height = box(portrait=True)
         self.assertEqual((width, height), (533, 800))

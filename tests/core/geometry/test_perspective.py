@@ -144,6 +144,15 @@ class Lines(unittest.TestCase):
                 self.assertAlmostEqual(found.vertical, 6.0, delta=0.2)
 
 
+    def test_where_nothing_stands_a_horizon_says_how_the_picture_lies(self):
+        for lean in (-3.0, 1.4):
+            way = np.tan(np.radians(lean))
+            lines = np.array([[-0.4, -0.4 * way + y, 0.4, 0.4 * way + y] for y in (-0.1, 0.0, 0.12)])
+            found = straighten(lines)
+            self.assertAlmostEqual(found.level, -lean, delta=0.01)
+            self.assertEqual((found.vertical, found.horizontal), (0.0, 0.0))
+
+
 class Faults(unittest.TestCase):
     def test_lines_that_say_nothing(self):
         line = [-0.2, -0.3, -0.21, 0.3]

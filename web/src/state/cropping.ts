@@ -23,8 +23,12 @@ export function useCrop(): Box | null {
 
 /** Keep a crop; it holds on to the place of the scene in its middle. */
 export function setCrop(box: Box, map: PlaneMap) {
-  const { centre, width, height } = asSaid(box, map);
-  preview((t) => ({ ...t, crop: { ...t.crop, centre, width, height } }));
+  preview((t) => {
+    const { centre, width, height } = asSaid(box, map);
+    // A free crop that was stood up is said as it lay.
+    const sides = t.crop.ratio === "free" && t.crop.portrait ? { width: height, height: width } : { width, height };
+    return { ...t, crop: { ...t.crop, centre, ...sides } };
+  });
   store("Crop");
 }
 

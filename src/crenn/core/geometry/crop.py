@@ -130,7 +130,8 @@ class Crop(FrameStep[CropParameters]):
         p, unit = parameters, frame.long_side
         ratio = ratio_of(p, frame.size)
         half = _sides(p, ratio) * unit / 2 if p.width is not None or p.height is not None else None
-        shape = half if half is not None else np.array([ratio or frame.size[1] / frame.size[0], 1.0])
+        free = frame.size[0] / frame.size[1] if p.portrait else frame.size[1] / frame.size[0]
+        shape = half if half is not None else np.array([ratio or free, 1.0])
         centre = None if p.centre is None else frame.of_shares(np.array([p.centre]))[0]
         if p.corners:
             low, high = frame.outline.reshape(-1, 2).min(0), frame.outline.reshape(-1, 2).max(0)
@@ -153,7 +154,7 @@ def _sides(p: CropParameters, ratio: float | None) -> np.ndarray:
         scale = ratio or 1.0
         return np.array([side, side / scale]) if width is not None else np.array([side * scale, side])
     if ratio is None:
-        return np.array([width, height])
+        return np.array([height, width] if p.portrait else [width, height])
     # The shape is the ratio's: as much picture as was kept before.
     area = width * height
     return np.sqrt(np.array([area * ratio, area / ratio]))

@@ -155,7 +155,8 @@ def straighten(lines: np.ndarray, horizontal: bool = False) -> Straight:
         If too few lines agree.
     """
     down = _agreed(_leaning(lines, 1), 1)
-    right = _agreed(_leaning(lines, 0), 0) if horizontal else None
+    # Where nothing stands, a horizon still says how the picture lies.
+    right = _agreed(_leaning(lines, 0), 0) if horizontal or down is None else None
     if down is None and right is None:
         raise CrennError("Too few straight lines of this picture agree.", remedy="Draw lines that should stand.")
     return _straight(down, right)

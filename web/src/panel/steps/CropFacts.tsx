@@ -4,6 +4,7 @@ import { GUIDES } from "../../picture/guides";
 import { useCrop, useCropping } from "../../state/cropping";
 import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
+import { useView } from "../../state/view";
 import { number } from "../../units";
 
 /** Pixels of a print per inch, and centimetres of one. */
@@ -14,6 +15,9 @@ const INCH = 2.54;
 export function CropFacts() {
   const crop = useCrop();
   const guide = useCropping((s) => s.guide);
+  // Once all of the picture is in view, no crop in it means that it cannot be.
+  const seen = useView((s) => s.outline !== null);
+  const nothing = useScene((s) => s.treatment?.crop.on) && seen;
   const set = useScene((s) => s.treatment?.crop.width != null || s.treatment?.crop.height != null || s.treatment?.crop.centre != null);
   const back = () => {
     preview((t) => ({ ...t, crop: { ...t.crop, centre: null, width: null, height: null } }));
@@ -44,7 +48,7 @@ export function CropFacts() {
           </dd>
         </dl>
       ) : (
-        <p className="fault">This crop leaves nothing of the picture.</p>
+        nothing && <p className="fault">This crop leaves nothing of the picture.</p>
       )}
       {set && (
         <Button size="small" variant="outlined" color="inherit" className="below" onClick={back}>
