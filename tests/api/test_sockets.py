@@ -5,6 +5,7 @@ import struct
 import tracemalloc
 import unittest
 from contextlib import ExitStack
+from typing import ClassVar
 from unittest import mock
 
 import cv2
@@ -19,10 +20,21 @@ from tests.support import cluster, night, take
 
 
 class LineCase(ApiCase):
+    """A served scene, brought in once for all tests of a class: they look at it and leave it as it is."""
+
+    _made: ClassVar[dict] = {}
+
     def setUp(self):
-        super().setUp()
-        self.scene = self.bring_in(take(self.folder / "in", night()))["scenes"][0]
-        self.prepared = self.http.get(f"/api/scenes/{self.scene['id']}").json()["prepared"]
+        cls = type(self)
+        if "_made" not in vars(cls):
+            self.addCleanup = cls.addClassCleanup
+            super().setUp()
+            del self.addCleanup
+            self.scene = self.bring_in(take(self.folder / "in", night()))["scenes"][0]
+            self.prepared = self.http.get(f"/api/scenes/{self.scene['id']}").json()["prepared"]
+            names = ("folder", "database", "served", "http", "scene", "prepared")
+            cls._made = {name: getattr(self, name) for name in names}
+        vars(self).update(cls._made)
 
     def socket(self, path: str, **more):
         return connect(

@@ -124,6 +124,32 @@ class OnThePicture(PageCase):
         self.settled()
         self.assertEqual(self.value("perspective.vertical"), 0)
 
+    def test_picks_and_strokes_find_their_place_in_a_cropped_picture(self):
+        self.station("Geometry")
+        self.draw((1, 1), (0.5, 0.5))
+        self.assertAlmostEqual(self.size()[0], 240, delta=3)
+        self.station("Merge")
+        self.page.get_by_role("button", name="From one frame").click()
+        # The middle of what is left is a quarter into the whole.
+        x, y = self.at(0.5, 0.5)
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + 60, y, steps=4)
+        self.page.mouse.up()
+        expect(self.page.get_by_text("One stroke, merged in next")).to_be_visible()
+        scene = self.page.url.split("/")[-2]
+        stroke = self.page.request.get(f"{self.served.address}/api/scenes/{scene}").json()["instructions"]["strokes"][0]
+        np.testing.assert_allclose(stroke["points"][0], [0.25, 0.25], atol=0.01)
+        self.assertGreater(stroke["points"][-1][0], 0.27)
+        self.assertAlmostEqual(stroke["points"][-1][1], 0.25, delta=0.01)
+        self.station("Light")
+        self.page.mouse.move(x, y)
+        expect(self.page.get_by_test_id("readout")).to_contain_text("signal to noise", timeout=8_000)
+        self.page.get_by_role("button", name="Pick a neutral patch").click()
+        with self.page.expect_request("**/neutral") as asked:
+            self.page.mouse.click(x, y)
+        np.testing.assert_allclose(asked.value.post_data_json["place"], [0.25, 0.25 * 2 / 3], atol=0.01)
+
     def test_a_turned_and_mirrored_picture(self):
         before = self.pixels()
         self.station("Geometry")

@@ -143,7 +143,6 @@ class Lines(unittest.TestCase):
                 self.assertAlmostEqual(found.level, -roll, delta=0.05)
                 self.assertAlmostEqual(found.vertical, 6.0, delta=0.2)
 
-
     def test_where_nothing_stands_a_horizon_says_how_the_picture_lies(self):
         for lean in (-3.0, 1.4):
             way = np.tan(np.radians(lean))
