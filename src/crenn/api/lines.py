@@ -8,7 +8,7 @@ from crenn.api.scenes import prepared_of
 from crenn.api.schemas import LinesIn, PathId, StraightOut
 from crenn.core.geometry.lines import SEARCHED, find_lines, straighten, straighten_by, through
 from crenn.core.pipeline.frame import Frame
-from crenn.core.treatment import TURN
+from crenn.core.treatment import LENS, TURN
 
 router = APIRouter(prefix="/api", tags=["scenes"])
 
@@ -17,7 +17,9 @@ router = APIRouter(prefix="/api", tags=["scenes"])
 def straighten_scene(scene_id: PathId, body: LinesIn, config: Settings = Depends(settings)) -> StraightOut:
     """How the camera would have to be turned for lines to stand and lie; nothing is changed."""
     scene = prepared_of(scene_id, config)
-    frame = TURN.frame(Frame.whole(scene.size), body.turn)
+    frame = Frame.whole(scene.size)
+    for step, parameters in ((LENS, body.lens), (TURN, body.turn)):
+        frame = step.frame(frame, parameters) if parameters.on else frame
     if body.lines:
         middle = np.array([scene.size[1], scene.size[0]] * 2) / 2 / frame.long_side
         found = straighten_by(through(np.array(body.lines) - middle, frame))

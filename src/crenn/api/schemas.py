@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 from fastapi import Path
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
+from crenn.core.geometry.correction import LensParameters
 from crenn.core.geometry.turn import TurnParameters
 from crenn.core.merge.instructions import Instructions, Words
 from crenn.core.report.merging import MergeReport
@@ -225,6 +226,7 @@ class LinesIn(Body):
     """Lines drawn along edges that should stand or lie, from place to place of the scene; none: they are found."""
 
     lines: list[tuple[Share, Share, Share, Share]] = Field(default_factory=list, max_length=40)
+    lens: LensParameters = Field(default_factory=LensParameters)
     turn: TurnParameters = Field(default_factory=TurnParameters)
     horizontal: bool = Field(False, description="whether lying lines should lie as well, where lines are found")
 

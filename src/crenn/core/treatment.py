@@ -13,6 +13,7 @@ from pydantic import ConfigDict, Field, ValidationError, create_model, field_val
 from crenn.core.areas.area import MOST_AREAS, Area, check_bends
 from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
+from crenn.core.geometry.correction import LensCorrection
 from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.geometry.level import Level
 from crenn.core.geometry.perspective import Perspective
@@ -25,10 +26,11 @@ from crenn.core.light.tone import Tone
 from crenn.core.light.white_balance import WhiteBalance
 from crenn.core.pipeline.step import Step, StepParameters
 
-TURN, CROP = Turn(), Crop()
+LENS, TURN, CROP = LensCorrection(), Turn(), Crop()
 
 #: The steps in the order in which they act: those of the frame first, those of the display last.
 STEPS: tuple[Step[Any], ...] = (
+    LENS,
     TURN,
     Level(),
     Perspective(),

@@ -31,7 +31,7 @@ class Seams(unittest.TestCase):
             return np.concatenate(list(make(self.renderer, treatment, size, Progress())))
 
     def test_however_many_rows_a_band_has(self):
-        for name in ("automatic", "fine relief", "broad relief", "level", "areas", "all together"):
+        for name in ("automatic", "fine relief", "broad relief", "lens", "level", "areas", "all together"):
             document = IN_USE[name]
             for make in (code_bands, light_bands):
                 one = self.delivered(make, document, 10_000)

@@ -1185,6 +1185,60 @@ export interface components {
              */
             changed: string;
         };
+        /** LensParameters */
+        "LensParameters-Input": {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Distortion
+             * @description How far outwards the corners were drawn; inwards below nothing, as a barrel.
+             * @default 0
+             */
+            distortion: number;
+            /**
+             * Red
+             * @description How much larger than green the lens drew red: takes back fringes of red and cyan.
+             * @default 0
+             */
+            red: number;
+            /**
+             * Blue
+             * @description How much larger than green the lens drew blue: takes back fringes of blue and yellow.
+             * @default 0
+             */
+            blue: number;
+        };
+        /** LensParameters */
+        "LensParameters-Output": {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Distortion
+             * @description How far outwards the corners were drawn; inwards below nothing, as a barrel.
+             * @default 0
+             */
+            distortion: number;
+            /**
+             * Red
+             * @description How much larger than green the lens drew red: takes back fringes of red and cyan.
+             * @default 0
+             */
+            red: number;
+            /**
+             * Blue
+             * @description How much larger than green the lens drew blue: takes back fringes of blue and yellow.
+             * @default 0
+             */
+            blue: number;
+        };
         /** LevelParameters */
         LevelParameters: {
             /**
@@ -1230,6 +1284,7 @@ export interface components {
                 number,
                 number
             ][];
+            lens?: components["schemas"]["LensParameters-Input"];
             turn?: components["schemas"]["TurnParameters-Input"];
             /**
              * Horizontal
@@ -1782,6 +1837,7 @@ export interface components {
              * @constant
              */
             version: 2;
+            lens: components["schemas"]["LensParameters-Output"];
             turn: components["schemas"]["TurnParameters-Output"];
             level: components["schemas"]["LevelParameters"];
             perspective: components["schemas"]["PerspectiveParameters"];

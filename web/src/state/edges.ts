@@ -28,7 +28,7 @@ export async function ask(edges: Edge[], horizontal: boolean): Promise<Straight 
   const { scene, treatment } = useScene.getState();
   if (!scene || !treatment) return null;
   const lines = edges.map(([a, b]) => [...a, ...b] as [number, number, number, number]);
-  const body = { lines, horizontal, turn: treatment.turn };
+  const body = { lines, horizontal, lens: treatment.lens, turn: treatment.turn };
   const found = await told(answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: scene.id } }, body })));
   return found ?? null;
 }

@@ -177,7 +177,7 @@ class LensMap:
         """The ideal places of recorded ones, found by fixed-point iteration on green."""
         points = np.asarray(points, np.float64)
         ideal = points.copy()
-        for _ in range(12):
+        for _ in range(30):
             ideal = ideal - (self.recorded(ideal, 1) - points)
         return ideal
 

@@ -1,0 +1,107 @@
+"""Lens: distortion and lateral colour of a known lens are taken back."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from crenn.core.geometry.correction import LensCorrection, LensParameters
+from crenn.core.geometry.crop import Crop, CropParameters
+from crenn.core.pipeline.frame import Frame
+from crenn.core.radiance import RadianceMap
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
+from crenn.core.treatment import Treatment, parse_treatment
+
+SIZE = (400, 600)
+MIDDLE = np.array([300.0, 200.0])
+SPOTS = np.array([(x, y) for x in range(60, 560, 60) for y in range(50, 370, 50)], float)
+
+
+def drawn(distortion: float, red: float = 0.0, blue: float = 0.0) -> np.ndarray:
+    """Spots as a lens of these faults draws them, computed from its definition; float32 (H, W, 3)."""
+    y, x = np.mgrid[: SIZE[0], : SIZE[1]] + 0.5
+    rgb = np.full((*SIZE, 3), 0.02)
+    out = SPOTS - MIDDLE
+    radius2 = (out**2).sum(1, keepdims=True) / (MIDDLE**2).sum()
+    for channel, scale in enumerate((1 + red / 1000, 1.0, 1 + blue / 1000)):
+        for cx, cy in MIDDLE + out * scale * (1 + distortion / 100 * radius2):
+            near = np.s_[max(int(cy) - 12, 0) : int(cy) + 13, max(int(cx) - 12, 0) : int(cx) + 13]
+            rgb[(*near, channel)] += np.exp(-((x[near] - cx) ** 2 + (y[near] - cy) ** 2) / (2 * 1.6**2))
+    return rgb.astype(np.float32)
+
+
+def found(light: np.ndarray, channel: int) -> np.ndarray:
+    """Where the spots lie, by their centres of light, (N, 2)."""
+    y, x = np.mgrid[: SIZE[0], : SIZE[1]] + 0.5
+    centres = []
+    for cx, cy in SPOTS:
+        near = np.s_[int(cy) - 10 : int(cy) + 11, int(cx) - 10 : int(cx) + 11]
+        weight = np.clip(light[(*near, channel)] - 0.05, 0, None)
+        centres.append(((weight * x[near]).sum() / weight.sum(), (weight * y[near]).sum() / weight.sum()))
+    return np.array(centres)
+
+
+def corrected(rgb: np.ndarray, **lens) -> np.ndarray:
+    renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
+    document = Treatment.neutral().model_dump() | {"lens": {"on": True} | lens}
+    return renderer.linear(parse_treatment(document), Window.whole(SIZE))
+
+
+class Known(unittest.TestCase):
+    def test_none_is_the_frame_itself(self):
+        frame = Frame.whole(SIZE)
+        self.assertIs(LensCorrection().frame(frame, LensParameters()), frame)
+
+    def test_every_spot_comes_to_lie_where_it_belongs(self):
+        for faults in (
+            {"distortion": -2.0},
+            {"distortion": 1.5},
+            {"red": 3.0, "blue": -2.0},
+            {"distortion": -2.0, "red": -2.5, "blue": 1.5},
+        ):
+            rgb = drawn(**({"distortion": 0.0} | faults))
+            fixed = corrected(rgb, **faults)
+            for channel in range(3):
+                off = np.hypot(*(found(fixed, channel) - SPOTS).T)
+                with self.subTest(**faults, channel=channel):
+                    self.assertLess(off.max(), 0.1)
+
+    def test_it_is_its_own_way_back(self):
+        places = np.random.default_rng(1).uniform((0, 0), (600, 400), (100, 2))
+        for distortion in (-15, -4, 3, 15):
+            frame = LensCorrection().frame(Frame.whole(SIZE), LensParameters(distortion=distortion))
+            np.testing.assert_allclose(frame.to_scene(frame.to_plane(places)), places, atol=1e-4)
+
+    def test_the_crop_stays_within_what_the_lens_recorded(self):
+        for distortion in (-8, 6):
+            frame = LensCorrection().frame(Frame.whole(SIZE), LensParameters(distortion=distortion))
+            x, y, width, height = Crop().box(frame, CropParameters())
+            along = np.linspace(0, 1, 30)
+            border = np.concatenate(
+                [np.stack([x + 0.5 + along * (width - 1), np.full(30, row)], -1) for row in (y + 0.5, y + height - 0.5)]
+                + [
+                    np.stack([np.full(30, column), y + 0.5 + along * (height - 1)], -1)
+                    for column in (x + 0.5, x + width - 0.5)
+                ]
+            )
+            there = frame.to_scene(border)
+            with self.subTest(distortion=distortion):
+                self.assertTrue((there > -0.1).all() and (there < np.array([600, 400]) + 0.1).all())
+                self.assertGreater(width * height / (SIZE[0] * SIZE[1]), 0.75)
+
+    def test_a_straight_wall_is_straight_again(self):
+        rgb = np.full((*SIZE, 3), 0.05, np.float32)
+        y, x = np.mgrid[: SIZE[0], : SIZE[1]] + 0.5
+        out = np.stack([x, y], -1) - MIDDLE
+        # The ideal place of each recorded one, by iteration on the lens's definition.
+        ideal = out.copy()
+        for _ in range(40):
+            ideal = out / (1 - 0.06 * (ideal**2).sum(-1, keepdims=True) / (MIDDLE**2).sum())
+        rgb[ideal[..., 1] < -150] = 0.6
+        soft = cv2.GaussianBlur(rgb, (0, 0), 0.8)
+        light = corrected(soft, distortion=-6.0)[..., 1]
+        edge = (light[:120, 40:560] > 0.3).sum(0)
+        self.assertLessEqual(np.ptp(edge), 1)
+        self.assertGreater(np.ptp((soft[:120, 40:560, 1] > 0.3).sum(0)), 3)
