@@ -85,7 +85,10 @@ class Pictures(LineCase):
         x, y, w, h = header["crop"]
         self.assertTrue(0 < x < x + w < width and 0 < y < y + h < height)
         self.assertEqual((w, h), (240, 120))
-        self.assertEqual(len(header["outline"]), 4)
+        self.assertEqual(len(header["room"]), 4)
+        # Without a lens's bend the room is what was recorded.
+        for corner in header["room"]:
+            self.assertLess(np.abs(np.array(header["outline"]) - corner).max(1).min(), 0.05)
         # Empty corners are no crushed shadows.
         self.assertLess(header["limits"]["black"], 0.05)
 

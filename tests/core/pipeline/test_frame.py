@@ -95,6 +95,14 @@ class Walls(unittest.TestCase):
                 # And hardly anything that was recorded is left out.
                 self.assertLess((recorded & ~within).sum() / recorded.sum(), 0.05)
 
+    def test_the_room_is_where_the_walls_meet(self):
+        for name, frame in Places().frames():
+            with self.subTest(frame=name):
+                off = frame.room @ frame.walls[:, :2].T - frame.walls[:, 2]
+                self.assertLess(off.max(), 1e-6)
+                np.testing.assert_allclose((np.abs(off) < 1e-6).sum(1), 2)
+        np.testing.assert_allclose(Frame.whole(SCENE).room, [[0, 0], [1200, 0], [1200, 800], [0, 800]], atol=1e-9)
+
     def test_a_perspective_that_turns_the_picture_over_is_said(self):
         over = Frame.whole(SCENE).after(about((600, 400), np.array([[1, 0, 0], [0, 1, 0], [0, -3e-3, 1.0]])))
         with self.assertRaisesRegex(CrennError, "turns the picture over|stretches"):

@@ -44,6 +44,7 @@ interface Header {
   map: MapNodes | string;
   crop: [number, number, number, number] | null;
   outline: Point[] | null;
+  room: Point[] | null;
   ladder: [number, number][];
   limits: { white: number; some: number; black: number };
   ms: number;
@@ -129,6 +130,7 @@ export class Renders {
       map,
       crop: header.crop && boxOf(header.crop),
       outline: header.outline,
+      room: header.room,
       ladder: header.ladder,
       limits: header.limits,
       ms: header.ms,

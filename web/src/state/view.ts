@@ -38,6 +38,8 @@ interface ViewState {
   crop: Box | null;
   /** What was recorded, in the picture shown, where it is shown whole. */
   outline: Point[] | null;
+  /** Where a crop may lie in it: the corners of a convex part. */
+  room: Point[] | null;
   /** Placement lines: pairs of stop and tone in %. */
   ladder: [number, number][];
   limits: { white: number; some: number; black: number } | null;
@@ -58,6 +60,7 @@ export const useView = create<ViewState>(() => ({
   map: null,
   crop: null,
   outline: null,
+  room: null,
   ladder: [],
   limits: null,
   ms: null,

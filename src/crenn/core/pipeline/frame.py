@@ -159,6 +159,13 @@ class Frame:
             walls.append((*normal, float((side @ normal).min())))
         return np.array(walls)
 
+    @cached_property
+    def room(self) -> np.ndarray:
+        """The corners of what the walls enclose, float64 (4, 2): where each meets the one before it."""
+        return np.array(
+            [np.linalg.solve(self.walls[[k - 1, k], :2], self.walls[[k - 1, k], 2]) for k in range(len(self.walls))]
+        )
+
 
 @dataclass(frozen=True)
 class LensMap:

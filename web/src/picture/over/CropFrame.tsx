@@ -29,6 +29,7 @@ export default function CropFrame() {
   const crop = useCrop();
   const shown = useView((s) => s.crop);
   const outline = useView((s) => s.outline);
+  const room = useView((s) => s.room);
   const guide = useCropping((s) => s.guide);
   const section = useScene((s) => s.treatment?.crop);
   // What was dragged is shown by the server now.
@@ -42,7 +43,7 @@ export default function CropFrame() {
     return (from: Point, to: Point) => {
       const [a, b] = [fromPane(lay, from), fromPane(lay, to)];
       const wanted = dragged(crop, grip, [b[0] - a[0], b[1] - a[1]], ratio);
-      reached = section.corners || !outline ? wanted : held(reached, wanted, outline);
+      reached = section.corners || !room ? wanted : held(reached, wanted, room);
       useCropping.setState({ dragged: reached });
     };
   };
