@@ -94,7 +94,7 @@ class OnThePicture(PageCase):
         self.page.get_by_role("option", name="1:1").click()
         self.settled()
         self.assertEqual(self.size(), [320, 320])
-        self.page.keyboard.press("u")
+        self.page.keyboard.press("t")
         self.settled()
         self.assertEqual(self.size(), [320, 320])
         self.page.get_by_label("Ratio").locator("xpath=..").click()

@@ -49,7 +49,7 @@ class Shape(unittest.TestCase):
         self.assertEqual(box(**lying, portrait=True)[2:], (240, 480))
         self.assertEqual(box(ratio="free", portrait=True)[2:], (533, 800))
 
-    def test_as_shot_turned_upright(self):
+    def test_as_shot_stood_up(self):
         _, _, width, height = box(portrait=True)
         self.assertEqual((width, height), (533, 800))
 
@@ -91,7 +91,7 @@ class Turned(unittest.TestCase):
                     self.assertLess(self.inside(level(angle), found), 0.06)
 
     def test_none_of_the_shape_is_larger(self):
-        # The largest upright rectangle of a shape within a turned one, by its closed form: sides w, h scaled by f so
+        # The largest level rectangle of a shape within a turned one, by its closed form: sides w, h scaled by f so
         # that f (w cos + h sin) = W and f (w sin + h cos) = H, whichever is nearer.
         for angle in (2.0, 7.5, 20.0):
             turn = np.radians(angle)

@@ -1,10 +1,10 @@
-"""Level: which way it turns, and by how much a drawn line asks for."""
+"""Level: which way it turns, and about which place."""
 
 import unittest
 
 import numpy as np
 
-from crenn.core.geometry.level import Level, LevelParameters, angle_between
+from crenn.core.geometry.level import Level, LevelParameters
 from crenn.core.pipeline.frame import Frame
 
 SCENE = (800, 1200)
@@ -31,25 +31,3 @@ class Turning(unittest.TestCase):
     def test_lengths_stay(self):
         a, b = level(12).to_plane(np.array([[100.0, 100.0], [900.0, 700.0]]))
         self.assertAlmostEqual(float(np.hypot(*(a - b))), 1000, places=6)
-
-
-class Lines(unittest.TestCase):
-    def test_a_line_that_leans_is_level_after_the_turn_that_it_asks_for(self):
-        for lean in (-40, -12.5, -0.3, 0.0, 4, 31):
-            for standing in (False, True):
-                for backwards in (False, True):
-                    way = np.radians(lean + (90 if standing else 0))
-                    start, end = (
-                        np.array([300.0, 200.0]),
-                        np.array([300.0, 200.0]) + 350 * np.array([np.cos(way), np.sin(way)]),
-                    )
-                    if backwards:
-                        start, end = end, start
-                    frame = level(angle_between(tuple(start), tuple(end)))
-                    a, b = frame.to_plane(np.array([start, end]))
-                    with self.subTest(lean=lean, standing=standing, backwards=backwards):
-                        self.assertAlmostEqual(float((a - b)[0 if standing else 1]), 0.0, places=6)
-
-    def test_one_place_is_no_line(self):
-        with self.assertRaisesRegex(ValueError, "two places"):
-            angle_between((0.3, 0.3), (0.3, 0.3))

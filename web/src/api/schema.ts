@@ -709,7 +709,7 @@ export interface components {
              */
             own: number[];
             /**
-             * Upright
+             * Standing
              * @description Whether the longer side stands.
              * @default false
              */

@@ -33,9 +33,9 @@ function toggleTool(tool: ToolName) {
   useView.setState((s) => ({ tool: s.tool === tool ? "pan" : tool }));
 }
 
-function upright() {
+function standOrLie() {
   preview((t) => withValue(t, ["crop", "portrait"], !t.crop.portrait));
-  store("Upright");
+  store("Standing or lying");
 }
 
 function nextGuide() {
@@ -80,7 +80,7 @@ export const KEYS: Key[] = [
   { shown: "N", says: "Pick a neutral patch, at Light", keys: ["n"], station: "light", press: () => toggleTool("neutral") },
   { shown: "E", says: "Draw along a horizon or an edge, at Geometry", keys: ["e"], station: "geometry", press: () => toggleTool("plumb") },
   { shown: "W", says: "Draw edges to straighten by, at Geometry", keys: ["w"], station: "geometry", press: () => toggleTool("edges") },
-  { shown: "U", says: "Crop upright or lying, at Geometry", keys: ["u"], station: "geometry", press: upright },
+  { shown: "T", says: "Crop standing or lying, at Geometry", keys: ["t"], station: "geometry", press: standOrLie },
   { shown: "O", says: "Other guides, at Geometry", keys: ["o"], station: "geometry", press: nextGuide },
   { shown: "D", says: "Draw a gradient, at Areas", keys: ["d"], station: "areas", press: () => toggleTool("gradient") },
   { shown: "C", says: "Draw an ellipse, at Areas", keys: ["c"], station: "areas", press: () => toggleTool("ellipse") },

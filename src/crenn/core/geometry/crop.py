@@ -40,7 +40,7 @@ class CropParameters(StepParameters):
         {"scene": "as shot", "free": "free", **{name: name for name in RATIOS}, "own": "own"},
     )
     own: Sides = Field([3.0, 2.0], description="Sides of the ratio “own”.")
-    portrait: bool = toggle(False, "Upright", "Whether the longer side stands.")
+    portrait: bool = toggle(False, "Standing", "Whether the longer side stands.")
     centre: Place | None = Field(None, description="Middle of the crop, a place of the scene; null: found.")
     width: float | None = Field(
         None, gt=0, le=4, description="Width, in shares of the scene's longer side; null: as wide as fits."
@@ -60,8 +60,8 @@ def ratio_of(parameters: CropParameters, size: tuple[int, int]) -> float | None:
         return None
     sides = parameters.own if parameters.ratio == "own" else RATIOS.get(parameters.ratio, size)
     long, short = max(sides), min(sides)
-    upright = parameters.portrait if parameters.ratio != "scene" else (size[0] > size[1]) != parameters.portrait
-    return short / long if upright else long / short
+    standing = parameters.portrait if parameters.ratio != "scene" else (size[0] > size[1]) != parameters.portrait
+    return short / long if standing else long / short
 
 
 def largest_within(walls: np.ndarray, half: np.ndarray, centre: np.ndarray | None = None) -> tuple[np.ndarray, float]:

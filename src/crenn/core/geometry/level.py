@@ -27,23 +27,3 @@ class Level(FrameStep[LevelParameters]):
         back = np.array([[cos, sin, 0], [-sin, cos, 0], [0, 0, 1.0]])
         height, width = frame.size
         return frame.after(about((width / 2, height / 2), back))
-
-
-def angle_between(start: tuple[float, float], end: tuple[float, float]) -> float:
-    """Angle, in degrees, that makes a line between two places level or upright, whichever is nearer.
-
-    Parameters
-    ----------
-    start, end : tuple of float
-        Places of the picture before the turn, in one unit, y downwards.
-
-    Raises
-    ------
-    ValueError
-        If the places are one.
-    """
-    x, y = end[0] - start[0], end[1] - start[1]
-    if not np.hypot(x, y) > 0:
-        raise ValueError("a line needs two places")
-    lies = -np.degrees(np.arctan2(y, x))
-    return float((lies + 45.0) % 90.0 - 45.0)
