@@ -68,6 +68,13 @@ class Known(unittest.TestCase):
                 with self.subTest(**faults, channel=channel):
                     self.assertLess(off.max(), 0.1)
 
+    def test_fringes_go_while_the_dial_is_held_too(self):
+        rgb = drawn(0.0, red=4.0)
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
+        frame = LensCorrection().frame(Frame.whole(SIZE), LensParameters(red=4.0))
+        light = renderer.light(frame, Window.whole(SIZE), fine=False)
+        self.assertLess(np.hypot(*(found(light, 0) - SPOTS).T).max(), 0.15)
+
     def test_it_is_its_own_way_back(self):
         places = np.random.default_rng(1).uniform((0, 0), (600, 400), (100, 2))
         for distortion in (-15, -4, 3, 15):

@@ -264,7 +264,10 @@ class Framed:
         height, width = array.shape[:2]
         per_y, per_x = height / scene.size[0], width / scene.size[1]
         out = np.empty((window.out_height, window.out_width, 3), np.float32)
-        if not fine and array.shape[0] * array.shape[1] <= _SMALL:
+        by_colour = frame.lens is not None and frame.lens.by_colour
+        # Colours that lie apart by a fraction of a pixel are told apart at full size alone.
+        together = not by_colour or window.scale < 1
+        if not fine and together and array.shape[0] * array.shape[1] <= _SMALL:
             xs, ys = places(frame, window, 1.0)
             outside = (xs < -_EDGE) | (ys < -_EDGE) | (xs > scene.size[1] + _EDGE) | (ys > scene.size[0] + _EDGE)
             maps = xs * np.float32(per_x) - np.float32(0.5), ys * np.float32(per_y) - np.float32(0.5)
@@ -273,7 +276,7 @@ class Framed:
             _opened(found, self._floor, out)
             return out
         lobes = (_LOBES if window.scale >= 1 else _LOBES_REDUCED) if fine else 1
-        nodes = nodes_of(frame, window, 3 if frame.lens is not None and frame.lens.by_colour else 1)
+        nodes = nodes_of(frame, window, 3 if by_colour else 1)
         stretch = float(np.clip(per_x / window.scale, 1.0, _WIDEST / lobes))
         margin = int(np.ceil(lobes * stretch)) + 2
         # Only what lies inside is read: an edge of the scene is repeated by the kernel, which must know where it is.

@@ -80,12 +80,16 @@ class Renderer:
         CrennError
             If the geometry cannot be.
         """
-        frame = Frame.whole(self.scene.size)
-        for step in STEPS:
-            parameters = treatment.section(step)
-            if isinstance(step, FrameStep) and parameters.on:
-                frame = step.frame(frame, parameters)
-        return frame
+        steps = [(step, treatment.section(step)) for step in STEPS if isinstance(step, FrameStep)]
+
+        def make() -> Frame:
+            frame = Frame.whole(self.scene.size)
+            for step, parameters in steps:
+                if parameters.on:
+                    frame = step.frame(frame, parameters)
+            return frame
+
+        return self._cache.get(("frame", *(parameters.model_dump_json() for _, parameters in steps)), make)
 
     def base(self, reach: float) -> BaseGrid:
         """The edge-aware base of the scene for a reach, in % of its longer side."""
