@@ -20,9 +20,12 @@ from crenn.core.frames.light import LightFrame
 from crenn.core.frames.metadata import FrameMetadata
 from crenn.core.frames.raw import RawFrame, read_raw
 from crenn.core.noise.model import NoiseModel
+from crenn.core.pipeline.scene import SceneLight
 
 ROOT = Path(__file__).resolve().parents[1]
 BRACKET = tuple(Exposure(s) for s in (1 / 16, 1 / 4, 1.0, 4.0))
+#: A scene of even light, of which nothing is told.
+SCENE_LIGHT = SceneLight(np.ones(1), -4.0, 1.0, -8.0, (6504.0, 0.0))
 _shared: dict = {}
 
 

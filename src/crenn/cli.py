@@ -116,7 +116,15 @@ def _shoot(arguments) -> None:
             arguments.shift or 0.0,
             arguments.seed,
         )
-    shoot(arguments.scene, arguments.out, arguments.size, arguments.seed, progress=Progress(tell), bracket=bracket)
+    shoot(
+        arguments.scene,
+        arguments.out,
+        arguments.size,
+        arguments.seed,
+        progress=Progress(tell),
+        bracket=bracket,
+        faulty=arguments.lens == "wide",
+    )
 
 
 def _bench(arguments) -> None:
@@ -219,6 +227,12 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--step", type=float, metavar="EV", help="between frames; 0 for a stack")
     p.add_argument("--iso", type=float)
     p.add_argument("--shake", type=float, metavar="DEG", help="of a hand-held camera, in degrees")
+    p.add_argument(
+        "--lens",
+        choices=("ideal", "wide"),
+        default="ideal",
+        help="a lens without faults, or a wide zoom with those of a real one, which the lens database describes",
+    )
     p.add_argument("--shift", type=float, metavar="EV", help="expose all frames more")
     p.set_defaults(run=_shoot)
     p = commands.add_parser("bench", help="measure picture quality and speed")

@@ -80,6 +80,7 @@ def stacks(folder: Path) -> None:
 
 #: A treatment that uses every kind of instruction, mask and map there is.
 _EVERYTHING = {
+    "lens": {"falloff": 0.5, "red": 1.0},
     "level": {"angle": 2.0},
     "relief": {"fine": 1.5, "broad": 1.2},
     "areas": [

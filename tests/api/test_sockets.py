@@ -24,13 +24,17 @@ class LineCase(ApiCase):
 
     _made: ClassVar[dict] = {}
 
+    def frames(self) -> list:
+        """The frames that are brought in."""
+        return take(self.folder / "in", night())
+
     def setUp(self):
         cls = type(self)
         if "_made" not in vars(cls):
             self.addCleanup = cls.addClassCleanup
             super().setUp()
             del self.addCleanup
-            self.scene = self.bring_in(take(self.folder / "in", night()))["scenes"][0]
+            self.scene = self.bring_in(self.frames())["scenes"][0]
             self.prepared = self.http.get(f"/api/scenes/{self.scene['id']}").json()["prepared"]
             names = ("folder", "database", "served", "http", "scene", "prepared")
             cls._made = {name: getattr(self, name) for name in names}

@@ -118,6 +118,43 @@ class OnThePicture(PageCase):
         self.settled()
         self.assertEqual(self.size(), [180, 320])
 
+    def test_a_lens_is_chosen_from_the_list_and_corrected(self):
+        self.station("Geometry")
+        self.page.locator("[data-step=lens] h3 button").click()
+        section = self.page.locator("[data-step=lens]")
+        expect(section).to_contain_text("is not in the database")
+        before = self.pixels()
+        box = section.get_by_role("combobox")
+        box.fill("20-35 simulated")
+        self.page.get_by_role("option", name="Crenn Simulated 20-35 mm").click()
+        self.settled()
+        expect(section.get_by_test_id("lens-plot")).to_contain_text("Fall-off")
+        expect(section.get_by_test_id("lens-plot")).not_to_contain_text("0.00 EV")
+        self.assertGreater(self.corner(self.pixels()), self.corner(before) * 1.02)
+        aperture = section.get_by_label("Aperture, as f-number")
+        self.assertEqual(aperture.input_value(), "8")
+        at_eight = self.corner(self.pixels())
+        aperture.fill("2,8")
+        aperture.press("Enter")
+        self.settled()
+        self.assertGreater(self.corner(self.pixels()), at_eight * 1.05)
+        self.drag("lens.falloff_amount", -180)
+        self.settled()
+        self.assertLess(self.corner(self.pixels()), at_eight * 1.02)
+        self.page.reload()
+        self.settled()
+        section.get_by_role("button", name="Lens").click()
+        self.assertLess(self.value("lens.falloff_amount"), 50)
+        for _ in range(3):
+            self.page.keyboard.press("Control+z")
+        self.settled()
+        expect(section).to_contain_text("is not in the database")
+
+    @staticmethod
+    def corner(pixels: np.ndarray) -> float:
+        """Mean code of the upper corners of the fitted picture."""
+        return float(np.mean([pixels[6:34, 6:46].mean(), pixels[6:34, -46:-6].mean()]))
+
     def test_edges_are_drawn_and_stand_afterwards(self):
         self.station("Geometry")
         self.page.get_by_role("button", name="Draw edges").click()

@@ -7,7 +7,7 @@ from crenn.api.context import Settings, settings
 from crenn.api.scenes import prepared_of
 from crenn.api.schemas import LinesIn, PathId, StraightOut
 from crenn.core.geometry.lines import SEARCHED, find_lines, straighten, straighten_by, through
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.compile import framed
 from crenn.core.treatment import LENS, TURN
 
 router = APIRouter(prefix="/api", tags=["scenes"])
@@ -17,9 +17,7 @@ router = APIRouter(prefix="/api", tags=["scenes"])
 def straighten_scene(scene_id: PathId, body: LinesIn, config: Settings = Depends(settings)) -> StraightOut:
     """How the camera would have to be turned for lines to stand and lie; nothing is changed."""
     scene = prepared_of(scene_id, config)
-    frame = Frame.whole(scene.size)
-    for step, parameters in ((LENS, body.lens), (TURN, body.turn)):
-        frame = step.frame(frame, parameters) if parameters.on else frame
+    frame = framed(((LENS, body.lens), (TURN, body.turn)), scene.size, scene.light)
     if body.lines:
         middle = np.array([scene.size[1], scene.size[0]] * 2) / 2 / frame.long_side
         found = straighten_by(through(np.array(body.lines) - middle, frame))

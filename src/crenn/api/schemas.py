@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal
 from fastapi import Path
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
-from crenn.core.geometry.correction import LensParameters
 from crenn.core.geometry.turn import TurnParameters
+from crenn.core.lens.correction import LensParameters
 from crenn.core.merge.instructions import Instructions, Words
 from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import Treatment
@@ -237,6 +237,61 @@ class StraightOut(BaseModel):
     level: float
     vertical: float
     horizontal: float
+
+
+class LensIn(Body):
+    """The lens of a treatment."""
+
+    lens: LensParameters
+
+
+class BentIn(LensIn):
+    """Edges that should be straight, from place to place of the scene."""
+
+    lines: list[tuple[Share, Share, Share, Share]] = Field(min_length=1, max_length=20)
+
+
+class LensOut(BaseModel):
+    """A lens of the database, and what is known of it."""
+
+    name: str
+    focal_lengths: tuple[float, float] = Field(description="shortest and longest, mm")
+    aperture: float | None = Field(description="widest f-number")
+    distortion: bool
+    fringes: bool
+    falloff: bool
+    fits: bool = Field(description="whether it fits the scene's camera")
+
+
+class LensPlotOut(BaseModel):
+    """What is taken back over the radius, in half diagonals of the sensor's picture."""
+
+    radius: list[float]
+    distortion: list[float] = Field(description="% by which light was drawn further out")
+    red: list[float] = Field(description="‰ by which red was drawn larger than green")
+    blue: list[float] = Field(description="‰ by which blue was drawn larger than green")
+    falloff: list[float] = Field(description="EV by which light was too weak")
+
+
+class SceneLensOut(BaseModel):
+    """The lens of a scene."""
+
+    told: str = Field(description="what the frames call it; empty if they do not")
+    focal_length: float | None = Field(description="mm, as the frames tell")
+    aperture: float | None = Field(description="f-number, as the frames tell")
+    lens: LensOut | None
+    fringes: Literal["profile", "picture"] | None = Field(description="by what the merge took lateral colour back")
+    note: str | None = Field(description="why its profile cannot be used")
+    plot: LensPlotOut | None
+
+
+class FalloffOut(BaseModel):
+    falloff: float = Field(description="EV by which corners are too dark")
+    steepness: float = Field(description="power of the radius by which that grows")
+
+
+class DistortionOut(BaseModel):
+    distortion: float = Field(description="% at the corner")
 
 
 class WhiteOut(BaseModel):

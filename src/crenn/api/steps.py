@@ -15,7 +15,7 @@ def _parameter(step: Step[Any], name: str) -> DialOut | ChoiceOut | ToggleOut | 
     """A parameter as the page draws it; None if it is drawn by a widget of its own."""
     info = step.parameters.model_fields[name]
     extra = info.json_schema_extra
-    if not isinstance(extra, dict) or "kind" not in extra:
+    if not isinstance(extra, dict) or extra.get("kind") not in ("dial", "choice", "toggle"):
         return None
     about: dict[str, Any] = {
         "step": step.name,

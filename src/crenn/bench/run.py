@@ -2,7 +2,7 @@
 
 import json
 
-from crenn.bench import align, geometry, ghosts, memory, merge, scale, speed, stack, tone
+from crenn.bench import align, geometry, ghosts, lens, memory, merge, scale, speed, stack, tone
 from crenn.core.errors import CrennError
 
 SUBJECTS = {
@@ -15,6 +15,7 @@ SUBJECTS = {
     "speed": speed.bench,
     "scale": scale.bench,
     "geometry": geometry.bench,
+    "lens": lens.bench,
     "memory": memory.bench,
     "drag": lambda: [speed.interactive()],
 }
@@ -32,7 +33,7 @@ def run_bench(names: list[str], as_json: bool = False) -> None:
     if unknown:
         raise CrennError(f"There is no subject “{unknown[0]}”.", remedy="Known are: " + ", ".join(SUBJECTS) + ".")
     records = []
-    for name in names or ("merge", "align", "ghosts", "stack", "tone", "geometry", "scale", "speed"):
+    for name in names or ("merge", "align", "ghosts", "stack", "tone", "geometry", "lens", "scale", "speed"):
         for table in SUBJECTS[name]():
             records.append(table.record())
             if not as_json:

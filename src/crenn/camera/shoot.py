@@ -10,6 +10,7 @@ import numpy as np
 import OpenEXR
 
 from crenn.camera.dng import FrameDescription, write_dng
+from crenn.camera.glass import Glass
 from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.scenes import SCENES
 from crenn.camera.scenes.scene import Scene, Stage
@@ -19,6 +20,7 @@ from crenn.core.colour.white import white_xy
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
 from crenn.core.geometry.lens import Lens
+from crenn.core.geometry.mapping import Mesh
 from crenn.core.geometry.resample import resample
 from crenn.core.progress import Progress
 from crenn.core.radiance import write_exr
@@ -28,6 +30,10 @@ SHIPPED_SIZE = (3000, 2000)
 DEFAULT_SIZE = (6000, 4000)
 _SHIPPED = Path(__file__).parent / "light"
 _SMALLEST, _LARGEST = 64, 16000
+#: By how much longer the lens is where light is needed from beyond the picture.
+_ZOOM = 1.06
+#: mm.
+_SENSOR_WIDTH = 36.0
 
 
 @dataclass(frozen=True)
@@ -86,11 +92,14 @@ def _read_light(name: str, index: int) -> tuple[np.ndarray, np.ndarray | None]:
 class _Light:
     """Radiance of a scene at a size, for one frame after the other; shipped ready made for `SHIPPED_SIZE`."""
 
-    def __init__(self, scene: Scene, size: tuple[int, int], shaken: bool = False):
+    def __init__(self, scene: Scene, size: tuple[int, int], shaken: bool = False, faulty: bool = False):
         self.scene, self.size = scene, size
-        # Light without a margin: a shaken camera looks through a slightly longer lens.
-        self.zoomed = shaken and not scene.margin
-        self.lens = Lens(scene.camera[5] / (1.06 if self.zoomed else 1.0), size, scene.distortion)
+        # A shaken camera, and a lens that draws in what lies beyond the picture, look through a slightly longer lens
+        # where the light has no margin for them.
+        self.zoomed = faulty or (shaken and not scene.margin)
+        tangent = scene.camera[5] / (_ZOOM if self.zoomed else 1.0)
+        self.lens = Lens(tangent, size, 0.0 if faulty else scene.distortion)
+        self.glass = Glass(_SENSOR_WIDTH / 2 / tangent, size) if faulty else None
         wide = (round(size[0] * (1 + scene.margin) / 2) * 2, round(size[1] * (1 + scene.margin) / 2) * 2)
         self.wide = Lens(scene.camera[5] * wide[0] / size[0], wide)  # a perfect lens
         self.shipped = size == SHIPPED_SIZE and (_SHIPPED / f"{scene.name}-0.exr").exists()
@@ -130,6 +139,34 @@ class _Light:
             field = self.traced(start, duration)
         self._kept = (index, *field)
         return field
+
+    def through_glass(
+        self, index: int, start: float, exposure: Exposure, pose: Pose, to_camera: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """What a lens with faults throws on the sensor, and what one without would have, float32 (H, W, 3) each.
+
+        ``to_camera``, float64 (3, 3), maps light to the sensor's colours, which the lens draws apart.
+        """
+        assert self.glass is not None
+        scene, glass = self.scene, self.glass
+        field, sky = self._field(start, exposure.seconds)
+        field = field * np.float32(scene.unit)
+        if scene.stars is not None and sky is not None:
+            scene.stars.draw(field, sky, self.wide, scene.camera, Pose(), index, start, exposure.seconds)
+        turn = pose.rotation()
+
+        def seen(light: np.ndarray, channel: int | None) -> np.ndarray:
+            def of(pixels: np.ndarray) -> np.ndarray:
+                ideal = pixels if channel is None else glass.ideal(pixels, channel)
+                return self.wide.pixels(self.lens.directions(ideal) @ turn.T)
+
+            return np.nan_to_num(np.maximum(resample(light, Mesh.of(of, self.size[::-1])), 0.0))
+
+        matrix = to_camera.astype(np.float32)
+        colours = field @ matrix.T
+        drawn = np.concatenate([seen(np.ascontiguousarray(colours[..., c : c + 1]), c) for c in range(3)], -1)
+        drawn *= glass.transmission(exposure.aperture)[..., None]
+        return drawn @ np.linalg.inv(matrix).T, seen(field, None)
 
     def frame(self, index: int, start: float, duration: float, pose: Pose) -> np.ndarray:
         """What the lens throws on the sensor during an exposure, float32 (H, W, 3)."""
@@ -239,6 +276,7 @@ def shoot(
     progress: Progress | None = None,
     truth: bool = True,
     bracket: Bracket | None = None,
+    faulty: bool = False,
 ) -> Shot:
     """Shoot a scene.
 
@@ -261,6 +299,9 @@ def shoot(
         ``truth.json``: the homographies from its pixels to those of each frame.
     bracket : Bracket, optional
         The scene's usual one by default.
+    faulty : bool
+        Whether to take the wide zoom, with the faults of a real lens (see `crenn.camera.glass`), instead of one
+        without; the truth is still what one without would have drawn.
 
     Raises
     ------
@@ -281,7 +322,8 @@ def shoot(
         raise CrennError(f"cannot be made: {fault.strerror}.", folder) from fault
     count = len(bracket.exposures)
     reference = (count - 1) // 2
-    light = _Light(scene, size, not all(p.still for p in bracket.poses))
+    light = _Light(scene, size, not all(p.still for p in bracket.poses), faulty)
+    of_lens = {"lens": Glass.name, "focal_length": light.glass.focal_length} if light.glass else {}
     frames: list[Path] = []
     progress.at(0.0, f"Setting up {scene.title}")
 
@@ -298,6 +340,7 @@ def shoot(
             neutral=neutral_of(sensor, scene.as_shot),
             pattern=sensor.pattern,
             noise_profile=sensor.noise_profile(exposure.iso) * 3 if noise_profile else None,
+            **of_lens,  # type: ignore[arg-type]
         )
         with replacing(path) as temporary:
             write_dng(temporary, mosaic, about)
@@ -306,13 +349,14 @@ def shoot(
 
     digits = len(str(count))
     for index, (exposure, start, pose) in enumerate(zip(bracket.exposures, bracket.starts, bracket.poses)):
-        radiance = light.frame(index, start, exposure.seconds, pose)
+        if faulty:
+            radiance, ideal = light.through_glass(index, start, exposure, pose, sensor.camera_matrix())
+        else:
+            radiance = ideal = light.frame(index, start, exposure.seconds, pose)
         frames.append(write(index, radiance, exposure, start, folder / f"{name}-{index + 1:0{digits}d}.dng"))
         if truth and index == reference:
             gain = exposure.relative * exposure.shutter_error
-            write_exr(
-                folder / "truth.exr", radiance @ (gain * truth_matrix(sensor, scene.as_shot)).T.astype(np.float32)
-            )
+            write_exr(folder / "truth.exr", ideal @ (gain * truth_matrix(sensor, scene.as_shot)).T.astype(np.float32))
     nothing = np.zeros((height, width, 3), np.float32)
     darks = [
         write(
@@ -325,7 +369,7 @@ def shoot(
         for i in range(bracket.darks)
     ]
     maps = None
-    if not scene.distortion:
+    if not scene.distortion and not faulty:
         maps = tuple(between(light.lens, bracket.poses[reference], pose) for pose in bracket.poses)
         if truth:
             (folder / "truth.json").write_text(json.dumps({"reference": reference, "maps": [m.tolist() for m in maps]}))

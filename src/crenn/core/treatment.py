@@ -13,11 +13,11 @@ from pydantic import ConfigDict, Field, ValidationError, create_model, field_val
 from crenn.core.areas.area import MOST_AREAS, Area, check_bends
 from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
-from crenn.core.geometry.correction import LensCorrection
 from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.geometry.level import Level
 from crenn.core.geometry.perspective import Perspective
 from crenn.core.geometry.turn import Turn
+from crenn.core.lens.correction import LensCorrection
 from crenn.core.light.ends import Ends
 from crenn.core.light.exposure import Exposure
 from crenn.core.light.placement import Placement

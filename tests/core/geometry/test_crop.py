@@ -8,13 +8,14 @@ from crenn.core.errors import CrennError
 from crenn.core.geometry.crop import RATIOS, Crop, CropParameters, largest_within
 from crenn.core.geometry.level import Level, LevelParameters
 from crenn.core.pipeline.frame import Frame
+from tests.support import SCENE_LIGHT
 
 SCENE = (800, 1200)
 WHOLE = Frame.whole(SCENE)
 
 
 def level(angle: float, scene: tuple[int, int] = SCENE) -> Frame:
-    return Level().frame(Frame.whole(scene), LevelParameters(angle=angle))
+    return Level().frame(Frame.whole(scene), LevelParameters(angle=angle), SCENE_LIGHT)
 
 
 def box(frame: Frame = WHOLE, **values) -> tuple[int, int, int, int]:
@@ -23,7 +24,7 @@ def box(frame: Frame = WHOLE, **values) -> tuple[int, int, int, int]:
 
 class Shape(unittest.TestCase):
     def test_without_settings_it_is_the_picture_itself(self):
-        self.assertIs(Crop().frame(WHOLE, CropParameters()), WHOLE)
+        self.assertIs(Crop().frame(WHOLE, CropParameters(), SCENE_LIGHT), WHOLE)
 
     def test_a_ratio_takes_the_largest_that_fits_from_the_middle(self):
         for name, (long, short) in RATIOS.items():
@@ -127,7 +128,7 @@ class Faults(unittest.TestCase):
 
     def test_the_smallest_scenes_can_be_had_whole(self):
         tiny = Frame.whole((3, 5))
-        self.assertIs(Crop().frame(tiny, CropParameters()), tiny)
+        self.assertIs(Crop().frame(tiny, CropParameters(), SCENE_LIGHT), tiny)
 
     def test_walls_that_leave_no_room(self):
         walls = np.array([[1, 0, 1], [-1, 0, -2], [0, 1, 1], [0, -1, 0.0]])

@@ -6,18 +6,19 @@ import numpy as np
 
 from crenn.core.geometry.level import Level, LevelParameters
 from crenn.core.pipeline.frame import Frame
+from tests.support import SCENE_LIGHT
 
 SCENE = (800, 1200)
 
 
 def level(angle: float) -> Frame:
-    return Level().frame(Frame.whole(SCENE), LevelParameters(angle=angle))
+    return Level().frame(Frame.whole(SCENE), LevelParameters(angle=angle), SCENE_LIGHT)
 
 
 class Turning(unittest.TestCase):
     def test_none_is_the_frame_itself(self):
         frame = Frame.whole(SCENE)
-        self.assertIs(Level().frame(frame, LevelParameters()), frame)
+        self.assertIs(Level().frame(frame, LevelParameters(), SCENE_LIGHT), frame)
 
     def test_a_positive_angle_turns_the_picture_clockwise(self):
         right_of_middle = np.array([[1000.0, 400.0]])

@@ -11,6 +11,7 @@ from crenn.core.geometry.lines import find_lines, straighten, straighten_by, thr
 from crenn.core.geometry.perspective import FOCAL, Perspective, PerspectiveParameters
 from crenn.core.geometry.turn import Turn, TurnParameters
 from crenn.core.pipeline.frame import Frame
+from tests.support import SCENE_LIGHT
 
 SCENE = (1000, 1500)
 WHOLE = Frame.whole(SCENE)
@@ -42,8 +43,8 @@ def house(count: int = 12, seed: int = 1) -> tuple[np.ndarray, np.ndarray]:
 
 def corrected(lines: np.ndarray, level: float, **perspective) -> np.ndarray:
     """Lines as they lie in the plane after level and perspective, (N, 4) in pixels."""
-    frame = Level().frame(WHOLE, LevelParameters(angle=level))
-    frame = Perspective().frame(frame, PerspectiveParameters(**perspective))
+    frame = Level().frame(WHOLE, LevelParameters(angle=level), SCENE_LIGHT)
+    frame = Perspective().frame(frame, PerspectiveParameters(**perspective), SCENE_LIGHT)
     points = lines.reshape(-1, 2) * frame.long_side + np.array([SCENE[1], SCENE[0]]) / 2
     return frame.to_plane(points).reshape(-1, 4)
 
@@ -57,12 +58,12 @@ def lean(lines: np.ndarray, standing: bool) -> float:
 
 class Perspectives(unittest.TestCase):
     def test_none_is_the_frame_itself(self):
-        self.assertIs(Perspective().frame(WHOLE, PerspectiveParameters()), WHOLE)
-        self.assertIs(Perspective().frame(WHOLE, PerspectiveParameters(vertical=20, amount=0)), WHOLE)
+        self.assertIs(Perspective().frame(WHOLE, PerspectiveParameters(), SCENE_LIGHT), WHOLE)
+        self.assertIs(Perspective().frame(WHOLE, PerspectiveParameters(vertical=20, amount=0), SCENE_LIGHT), WHOLE)
 
     def test_the_middle_stays_at_its_size(self):
         for values in ({"vertical": 15}, {"horizontal": -20}, {"vertical": -8, "horizontal": 12}):
-            frame = Perspective().frame(WHOLE, PerspectiveParameters(**values))
+            frame = Perspective().frame(WHOLE, PerspectiveParameters(**values), SCENE_LIGHT)
             at = np.array([[750.0, 500.0], [751.0, 500.0]])
             there = frame.to_plane(at)
             with self.subTest(**values):
@@ -79,13 +80,13 @@ class Perspectives(unittest.TestCase):
             self.assertTrue(0.3 < half / lean(lines, True) < 0.7)
 
     def test_aspect_makes_things_wider_or_taller_and_keeps_their_area(self):
-        frame = Perspective().frame(WHOLE, PerspectiveParameters(aspect=1.44))
+        frame = Perspective().frame(WHOLE, PerspectiveParameters(aspect=1.44), SCENE_LIGHT)
         there = frame.to_plane(np.array([[750.0, 500], [850, 500], [750, 600]]))
         self.assertAlmostEqual(float(there[1, 0] - there[0, 0]), 100 / 1.2, places=6)
         self.assertAlmostEqual(float(there[2, 1] - there[0, 1]), 120.0, places=6)
 
     def test_too_much_is_said_and_not_computed(self):
-        frame = Perspective().frame(WHOLE, PerspectiveParameters(vertical=40, horizontal=40))
+        frame = Perspective().frame(WHOLE, PerspectiveParameters(vertical=40, horizontal=40), SCENE_LIGHT)
         with self.assertRaisesRegex(CrennError, "turns the picture over|stretches"):
             _ = frame.walls
 
@@ -122,10 +123,10 @@ class Lines(unittest.TestCase):
         standing, _ = house()
         lines = seen(standing, held(2.0, -6.0))
         plain = straighten_by(lines[:2])
-        mirrored = straighten_by(through(lines[:2], Turn().frame(WHOLE, TurnParameters(mirror=True))))
+        mirrored = straighten_by(through(lines[:2], Turn().frame(WHOLE, TurnParameters(mirror=True), SCENE_LIGHT)))
         self.assertAlmostEqual(mirrored.level, -plain.level, places=6)
         self.assertAlmostEqual(mirrored.vertical, plain.vertical, places=6)
-        over = straighten_by(through(lines[:2], Turn().frame(WHOLE, TurnParameters(quarters="2"))))
+        over = straighten_by(through(lines[:2], Turn().frame(WHOLE, TurnParameters(quarters="2"), SCENE_LIGHT)))
         self.assertAlmostEqual(over.level, plain.level, places=6)
         self.assertAlmostEqual(over.vertical, -plain.vertical, places=6)
 

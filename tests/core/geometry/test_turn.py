@@ -12,7 +12,7 @@ from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
-from tests.support import night
+from tests.support import SCENE_LIGHT, night
 
 
 class Turning(unittest.TestCase):
@@ -36,6 +36,6 @@ class Turning(unittest.TestCase):
                     )
 
     def test_as_shot_turns_with_the_picture(self):
-        frame = Turn().frame(Frame.whole((320, 480)), TurnParameters(quarters="1"))
+        frame = Turn().frame(Frame.whole((320, 480)), TurnParameters(quarters="1"), SCENE_LIGHT)
         self.assertEqual(frame.size, (480, 320))
         self.assertEqual(Crop().box(frame, CropParameters()), (0, 0, 320, 480))

@@ -15,6 +15,7 @@ export type Step = components["schemas"]["StepOut"];
 export type Dial = components["schemas"]["DialOut"];
 export type Choice = components["schemas"]["ChoiceOut"];
 export type Toggle = components["schemas"]["ToggleOut"];
+export type LensPlot = components["schemas"]["LensPlotOut"];
 export type Area = components["schemas"]["Area"];
 export type Gradient = components["schemas"]["Gradient"];
 export type Ellipse = components["schemas"]["Ellipse"];

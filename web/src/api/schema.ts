@@ -476,6 +476,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/lenses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lenses
+         * @description Lenses of the database whose names hold all words of a text; those that fit the scene's camera first.
+         */
+        get: operations["lenses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/lens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scene Lens
+         * @description What is known of the scene's lens under the parameters of a treatment's lens, and what they take back.
+         */
+        post: operations["scene_lens"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/lens/falloff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lens Falloff
+         * @description How much too dark the picture itself says that its corners are; nothing is changed.
+         */
+        post: operations["lens_falloff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/lens/distortion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lens Distortion
+         * @description The distortion by which edges that were drawn along become straight; nothing is changed.
+         */
+        post: operations["lens_distortion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -557,6 +637,20 @@ export interface components {
             /** Increment */
             increment: number;
         };
+        /**
+         * BentIn
+         * @description Edges that should be straight, from place to place of the scene.
+         */
+        BentIn: {
+            lens: components["schemas"]["LensParameters-Input"];
+            /** Lines */
+            lines: [
+                number,
+                number,
+                number,
+                number
+            ][];
+        };
         /** Body_upload */
         Body_upload: {
             /** Files */
@@ -614,6 +708,66 @@ export interface components {
             iso: number;
             /** Middle Seconds */
             middle_seconds: number;
+        };
+        /**
+         * CaptureReport
+         * @description What the reference frame tells of camera and lens; what it does not tell is empty or none.
+         */
+        CaptureReport: {
+            /**
+             * Make
+             * @default
+             */
+            make: string;
+            /**
+             * Model
+             * @default
+             */
+            model: string;
+            /**
+             * Lens
+             * @default
+             */
+            lens: string;
+            /**
+             * Focal Length
+             * @description mm
+             */
+            focal_length: number | null;
+            /**
+             * Aperture
+             * @description f-number
+             */
+            aperture: number | null;
+            /**
+             * Seconds
+             * @description exposure time, s
+             */
+            seconds: number | null;
+            /** Iso */
+            iso: number | null;
+            /**
+             * To Camera
+             * @description from the light's colours to the camera's, row by row
+             */
+            to_camera: number[] | null;
+            /**
+             * Part
+             * @description x, y, width and height of the scene in what the sensor recorded, in shares of the latter
+             * @default [
+             *       0,
+             *       0,
+             *       1,
+             *       1
+             *     ]
+             */
+            part: [
+                number,
+                number,
+                number,
+                number
+            ];
+            fringes: components["schemas"]["FringesReport"] | null;
         };
         /**
          * Choice
@@ -796,6 +950,14 @@ export interface components {
             /** @description none if areas cannot bend it */
             bend: components["schemas"]["BendOut"] | null;
         };
+        /** DistortionOut */
+        DistortionOut: {
+            /**
+             * Distortion
+             * @description % at the corner
+             */
+            distortion: number;
+        };
         /**
          * Ellipse
          * @description Full inside, half on the ellipse itself; it begins and ends to fall by ``feather`` within and beyond it.
@@ -868,6 +1030,19 @@ export interface components {
              * @description Brightens or darkens the whole picture.
              */
             ev: number | null;
+        };
+        /** FalloffOut */
+        FalloffOut: {
+            /**
+             * Falloff
+             * @description EV by which corners are too dark
+             */
+            falloff: number;
+            /**
+             * Steepness
+             * @description power of the radius by which that grows
+             */
+            steepness: number;
         };
         /**
          * FaultOut
@@ -1034,6 +1209,37 @@ export interface components {
             frames: number[];
         };
         /**
+         * FringesReport
+         * @description Lateral colour of the lens, as it was taken back in the merge.
+         *
+         *     Light that green draws at the radius r, in half diagonals of what the sensor recorded, was drawn at
+         *     r (1 + a + b r²).
+         */
+        FringesReport: {
+            /**
+             * By
+             * @description the lens's profile, or measured on the picture
+             * @enum {string}
+             */
+            by: "profile" | "picture";
+            /**
+             * Red
+             * @description a and b
+             */
+            red: [
+                number,
+                number
+            ];
+            /**
+             * Blue
+             * @description a and b
+             */
+            blue: [
+                number,
+                number
+            ];
+        };
+        /**
          * Gradient
          * @description Full at ``start``, and falling to nothing at ``end``.
          */
@@ -1112,6 +1318,12 @@ export interface components {
              */
             follow: "auto" | "stars" | "ground";
             /**
+             * Fringes
+             * @description take the lens's lateral colour back before colours are interpolated
+             * @default true
+             */
+            fringes: boolean;
+            /**
              * Borders
              * @description keep the reference frame's whole view, or only what all frames cover
              * @default filled
@@ -1185,6 +1397,45 @@ export interface components {
              */
             changed: string;
         };
+        /**
+         * LensIn
+         * @description The lens of a treatment.
+         */
+        LensIn: {
+            lens: components["schemas"]["LensParameters-Input"];
+        };
+        /**
+         * LensOut
+         * @description A lens of the database, and what is known of it.
+         */
+        LensOut: {
+            /** Name */
+            name: string;
+            /**
+             * Focal Lengths
+             * @description shortest and longest, mm
+             */
+            focal_lengths: [
+                number,
+                number
+            ];
+            /**
+             * Aperture
+             * @description widest f-number
+             */
+            aperture: number | null;
+            /** Distortion */
+            distortion: boolean;
+            /** Fringes */
+            fringes: boolean;
+            /** Falloff */
+            falloff: boolean;
+            /**
+             * Fits
+             * @description whether it fits the scene's camera
+             */
+            fits: boolean;
+        };
         /** LensParameters */
         "LensParameters-Input": {
             /**
@@ -1193,6 +1444,39 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Lens
+             * @description The lens, as the database calls it. By default the one that the frames tell of; none if empty.
+             */
+            profile?: string | null;
+            /**
+             * Focal length
+             * @description By default what the frames tell.
+             */
+            focal_length?: number | null;
+            /**
+             * Aperture
+             * @description By default what the frames tell.
+             */
+            aperture?: number | null;
+            /**
+             * Straighten
+             * @description How much of the distortion that the profile knows is taken back.
+             * @default 100
+             */
+            distortion_amount: number;
+            /**
+             * Take fringes
+             * @description How much of the lateral colour that the profile knows is taken back.
+             * @default 100
+             */
+            fringes_amount: number;
+            /**
+             * Lift corners
+             * @description How much of the fall-off that the profile knows is taken back.
+             * @default 100
+             */
+            falloff_amount: number;
             /**
              * Distortion
              * @description How far outwards the corners were drawn; inwards below nothing, as a barrel.
@@ -1211,6 +1495,18 @@ export interface components {
              * @default 0
              */
             blue: number;
+            /**
+             * Fall-off
+             * @description How much too dark the corners are.
+             * @default 0
+             */
+            falloff: number;
+            /**
+             * Steepness
+             * @description How late the fall-off begins: the power of the radius by which it grows.
+             * @default 2
+             */
+            steepness: number;
         };
         /** LensParameters */
         "LensParameters-Output": {
@@ -1221,6 +1517,39 @@ export interface components {
              */
             on: boolean;
             /**
+             * Lens
+             * @description The lens, as the database calls it. By default the one that the frames tell of; none if empty.
+             */
+            profile: string | null;
+            /**
+             * Focal length
+             * @description By default what the frames tell.
+             */
+            focal_length: number | null;
+            /**
+             * Aperture
+             * @description By default what the frames tell.
+             */
+            aperture: number | null;
+            /**
+             * Straighten
+             * @description How much of the distortion that the profile knows is taken back.
+             * @default 100
+             */
+            distortion_amount: number;
+            /**
+             * Take fringes
+             * @description How much of the lateral colour that the profile knows is taken back.
+             * @default 100
+             */
+            fringes_amount: number;
+            /**
+             * Lift corners
+             * @description How much of the fall-off that the profile knows is taken back.
+             * @default 100
+             */
+            falloff_amount: number;
+            /**
              * Distortion
              * @description How far outwards the corners were drawn; inwards below nothing, as a barrel.
              * @default 0
@@ -1238,6 +1567,46 @@ export interface components {
              * @default 0
              */
             blue: number;
+            /**
+             * Fall-off
+             * @description How much too dark the corners are.
+             * @default 0
+             */
+            falloff: number;
+            /**
+             * Steepness
+             * @description How late the fall-off begins: the power of the radius by which it grows.
+             * @default 2
+             */
+            steepness: number;
+        };
+        /**
+         * LensPlotOut
+         * @description What is taken back over the radius, in half diagonals of the sensor's picture.
+         */
+        LensPlotOut: {
+            /** Radius */
+            radius: number[];
+            /**
+             * Distortion
+             * @description % by which light was drawn further out
+             */
+            distortion: number[];
+            /**
+             * Red
+             * @description ‰ by which red was drawn larger than green
+             */
+            red: number[];
+            /**
+             * Blue
+             * @description ‰ by which blue was drawn larger than green
+             */
+            blue: number[];
+            /**
+             * Falloff
+             * @description EV by which light was too weak
+             */
+            falloff: number[];
         };
         /** LevelParameters */
         LevelParameters: {
@@ -1322,6 +1691,7 @@ export interface components {
              * @description white balance as shot: temperature in K, tint in ‰ Duv
              */
             as_shot: number[];
+            capture: components["schemas"]["CaptureReport"] | null;
             /**
              * Mode
              * @default bracket
@@ -1589,6 +1959,39 @@ export interface components {
              * @description EV added there
              */
             ev: number;
+        };
+        /**
+         * SceneLensOut
+         * @description The lens of a scene.
+         */
+        SceneLensOut: {
+            /**
+             * Told
+             * @description what the frames call it; empty if they do not
+             */
+            told: string;
+            /**
+             * Focal Length
+             * @description mm, as the frames tell
+             */
+            focal_length: number | null;
+            /**
+             * Aperture
+             * @description f-number, as the frames tell
+             */
+            aperture: number | null;
+            lens: components["schemas"]["LensOut"] | null;
+            /**
+             * Fringes
+             * @description by what the merge took lateral colour back
+             */
+            fringes: ("profile" | "picture") | null;
+            /**
+             * Note
+             * @description why its profile cannot be used
+             */
+            note: string | null;
+            plot: components["schemas"]["LensPlotOut"] | null;
         };
         /**
          * SceneOut
@@ -4365,6 +4768,392 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StraightOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    lenses: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensOut"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    scene_lens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LensIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneLensOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    lens_falloff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FalloffOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    lens_distortion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BentIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DistortionOut"];
                 };
             };
             /** @description Bad Request */

@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 
 import { answered, api } from "../api/client";
@@ -31,6 +32,22 @@ export async function ask(edges: Edge[], horizontal: boolean): Promise<Straight 
   const body = { lines, horizontal, lens: treatment.lens, turn: treatment.turn };
   const found = await told(answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: scene.id } }, body })));
   return found ?? null;
+}
+
+/** What the lines of the picture ask for by themselves; nothing if they say nothing. */
+export function useOffer(enabled: boolean) {
+  const id = useScene((s) => s.scene?.id);
+  const ready = useScene((s) => s.scene?.ready ?? false);
+  const lens = useScene((s) => s.treatment?.lens);
+  const turn = useScene((s) => s.treatment?.turn);
+  return useQuery({
+    queryKey: ["offer", id, lens, turn],
+    enabled: enabled && ready && id !== undefined && lens !== undefined,
+    queryFn: () =>
+      answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: id! } }, body: { lines: [], horizontal: false, lens: lens!, turn: turn! } })),
+    placeholderData: (before) => before,
+    gcTime: 60_000,
+  });
 }
 
 const MOST = 40;

@@ -4,6 +4,7 @@ import { useNews } from "../api/news";
 import { toolAt } from "../picture/tools";
 import { useAreas } from "../state/areas";
 import { useEdges } from "../state/edges";
+import { useBent } from "../state/lens";
 import { forgetScene, loadScene, useScene } from "../state/scene";
 import { forgetView, useView } from "../state/view";
 import type { Station } from "./stations";
@@ -20,6 +21,7 @@ export function useSceneInView(id: number, station: Station): string | null {
     forgetView();
     useAreas.setState(useAreas.getInitialState());
     useEdges.setState({ edges: [] });
+    useBent.setState({ edges: [] });
     loadScene(id).catch((fault: Error) => setMissing({ id, why: fault.message }));
   }, [id]);
 

@@ -112,7 +112,7 @@ class Crop(FrameStep[CropParameters]):
 
     name, station, title, parameters = "crop", "geometry", "Crop", CropParameters
 
-    def frame(self, frame, parameters):
+    def frame(self, frame, parameters, scene):
         box = self.box(frame, parameters)
         if box == (0, 0, frame.size[1], frame.size[0]):
             return frame

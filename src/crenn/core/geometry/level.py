@@ -18,7 +18,7 @@ class Level(FrameStep[LevelParameters]):
 
     name, station, title, parameters = "level", "geometry", "Level", LevelParameters
 
-    def frame(self, frame, parameters):
+    def frame(self, frame, parameters, scene):
         if not parameters.angle:
             return frame
         turn = np.radians(parameters.angle)

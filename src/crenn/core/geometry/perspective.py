@@ -54,7 +54,7 @@ class Perspective(FrameStep[PerspectiveParameters]):
 
     name, station, title, parameters = "perspective", "geometry", "Perspective", PerspectiveParameters
 
-    def frame(self, frame, parameters):
+    def frame(self, frame, parameters, scene):
         p = parameters
         share = p.amount / 100.0
         vertical, horizontal = p.vertical * share, p.horizontal * share

@@ -20,7 +20,7 @@ class Turn(FrameStep[TurnParameters]):
     name, station, title, parameters = "turn", "geometry", "Turn", TurnParameters
     folded = True
 
-    def frame(self, frame, parameters):
+    def frame(self, frame, parameters, scene):
         height, width = frame.size
         if parameters.mirror:
             frame = frame.after(np.array([[-1, 0, width], [0, 1, 0], [0, 0, 1.0]]))

@@ -4,29 +4,49 @@ import numpy as np
 
 from crenn.core.frames.light import LightFrame
 from crenn.core.geometry.orientation import as_held
+from crenn.core.lens.database import profile_of
+from crenn.core.lens.profile import radii
 from crenn.core.merge.combine import MergedMosaic
+from crenn.core.merge.describe import Facts
 from crenn.core.mosaic.bayer import even, sites
 from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic
+from crenn.core.mosaic.fringes import Fringes, measure_fringes, take_fringes
 from crenn.core.mosaic.hot import mend_hot
+from crenn.core.pipeline.scene import Capture
 from crenn.core.radiance import PLANES, RadianceMap
+from crenn.core.report.merging import FringesReport
 
 
-def to_colour(merged: MergedMosaic, first: LightFrame) -> tuple[RadianceMap, int]:
-    """White balance, mending, rebuilding of clipped sites and demosaic of a merged mosaic; sites mended."""
+def to_colour(merged: MergedMosaic, first: LightFrame, facts: Facts, fringes: bool) -> RadianceMap:
+    """White balance, mending, rebuilding of clipped sites, and demosaic of a merged mosaic.
+
+    Parameters
+    ----------
+    merged : MergedMosaic
+        White-balanced in place.
+    first : LightFrame
+        The reference frame.
+    facts : Facts
+        Takes down what was mended and which fringes were taken.
+    fringes : bool
+        Whether the lens's lateral colour is taken back.
+    """
     height, width = merged.light.shape
     frame = first.raw
     for c, where in sites(frame.pattern):
         gain = frame.neutral_gains[c]
         merged.light[where] *= gain
         merged.variance[where] *= gain * gain
-    mended = mend_hot(merged.light, merged.variance)
+    facts.hot += mend_hot(merged.light, merged.variance)
     if frame.grey:
         # Every site has the whole light already.
         rgb, sigma = (np.repeat(v[..., None], 3, -1) for v in (merged.light, np.sqrt(merged.variance)))
-        return RadianceMap(rgb, sigma, merged.source, np.where(merged.clipped, 7, 0).astype(np.uint8)), mended
+        return RadianceMap(rgb, sigma, merged.source, np.where(merged.clipped, 7, 0).astype(np.uint8))
     whole = even(merged.light.shape)
     rebuild_clipped(merged.light[whole], merged.clipped[whole], frame.pattern)
+    if fringes and not frame.developed:
+        facts.fringes = _without_fringes(merged, first)
     # A place's colours may come from different frames near saturation; green, half of all sites, speaks for it.
     for row in range(2):
         green = int(frame.pattern[row, 1] == 1)
@@ -42,7 +62,28 @@ def to_colour(merged: MergedMosaic, first: LightFrame) -> tuple[RadianceMap, int
             block = clipped[place]
             h, w = min(block.shape[0], site.shape[0]), min(block.shape[1], site.shape[1])
             block[:h, :w] |= np.where(site[:h, :w], np.uint8(1 << c), 0).astype(np.uint8)
-    return RadianceMap(rgb, sigma, merged.source, clipped), mended
+    return RadianceMap(rgb, sigma, merged.source, clipped)
+
+
+def _without_fringes(merged: MergedMosaic, first: LightFrame) -> FringesReport | None:
+    """Take the lens's lateral colour back: what its profile says, or else what is measured; None if there is none."""
+    pattern, told = first.raw.pattern, first.metadata
+    known = profile_of(
+        None, told.focal_length, told.aperture, Capture(told.make, told.model, told.lens), merged.light.shape
+    )
+    deviation = float(np.sqrt(np.median(merged.variance[::16, ::16])))
+    floor = max(4 * deviation, 1e-6)
+    fringes: Fringes | None
+    if known.by_colour:
+        within = radii() <= 1
+        green = known.drawn[1]
+        fringes = Fringes.of_factors((radii() * green)[within], *((known.drawn[c] / green)[within] for c in (0, 2)))
+    else:
+        fringes = measure_fringes(merged.light, pattern, floor)
+    if fringes is None or not fringes.worth_taking(merged.light.shape):
+        return None
+    take_fringes(merged.light, merged.variance, pattern, fringes, floor)
+    return FringesReport(by="profile" if known.by_colour else "picture", red=fringes.red, blue=fringes.blue)
 
 
 def turn_as_held(radiance: RadianceMap, flip: int) -> None:
@@ -52,11 +93,13 @@ def turn_as_held(radiance: RadianceMap, flip: int) -> None:
             setattr(radiance, name, as_held(getattr(radiance, name), flip))
 
 
-def cropped(radiance: RadianceMap, box: tuple[int, int, int, int]) -> None:
-    """Cut the map to a box (x, y, width, height), in place."""
+def cropped(radiance: RadianceMap, box: tuple[int, int, int, int]) -> tuple[float, float, float, float]:
+    """Cut the map to a box (x, y, width, height), in place; the box in shares of the map's width and height."""
     x, y, width, height = box
+    rows, columns = radiance.shape
     if width < 16 or height < 16:
-        return
+        return 0.0, 0.0, 1.0, 1.0
     for name in ("rgb", "sigma", *PLANES):
         if getattr(radiance, name) is not None:
             setattr(radiance, name, np.ascontiguousarray(getattr(radiance, name)[y : y + height, x : x + width]))
+    return x / columns, y / rows, width / columns, height / rows

@@ -13,7 +13,9 @@ from crenn.core.radiance import RadianceMap
 from crenn.core.report.coverage import Measured, cover
 from crenn.core.report.merging import (
     HORIZON_SNR,
+    CaptureReport,
     FrameReport,
+    FringesReport,
     MergeReport,
     Region,
     StackReport,
@@ -34,6 +36,10 @@ class Facts:
         Sites mended.
     common : tuple of int
         (x, y, width, height) that all frames cover, on the sensor; None if none was moved.
+    fringes : FringesReport or None
+        Lateral colour that was taken back.
+    part : tuple of float
+        x, y, width and height that were kept, in shares of the sensor's.
     moved, ground : ndarray, uint8 (H, W) or None
         As of `crenn.core.radiance.RadianceMap`, on the sensor.
     regions : list of tuple
@@ -47,6 +53,8 @@ class Facts:
     mode: str = "bracket"
     hot: int = 0
     common: tuple[int, int, int, int] | None = None
+    fringes: FringesReport | None = None
+    part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
     moved: np.ndarray | None = None
     ground: np.ndarray | None = None
     regions: list[tuple] = field(default_factory=list)
@@ -96,6 +104,25 @@ def _frame_report(frame: LightFrame, feeds: float) -> FrameReport:
         shift=round(frame.shift, 3),
         turn=round(frame.turn, 4),
         align_error=round(frame.error, 4),
+    )
+
+
+def _capture(first: LightFrame, facts: Facts) -> CaptureReport:
+    told = first.metadata
+    x, y, width, height = box_as_held(facts.part, first.raw.flip)
+    to_rec2020 = first.raw.to_rec2020.astype(np.float64)
+    invertible = abs(np.linalg.det(to_rec2020)) > 1e-6
+    return CaptureReport(
+        make=told.make,
+        model=told.model,
+        lens=told.lens,
+        focal_length=told.focal_length,
+        aperture=told.aperture,
+        seconds=told.seconds,
+        iso=told.iso,
+        to_camera=np.linalg.inv(to_rec2020).ravel().tolist() if invertible else None,
+        part=(x, y, width, height),
+        fringes=facts.fringes,
     )
 
 
@@ -151,6 +178,7 @@ def describe(
         hot_pixels=facts.hot,
         source_indices=[f.index for f in lights],
         as_shot=list(first.raw.as_shot),
+        capture=_capture(first, facts),
         warnings=facts.warnings + _warnings(lights, facts.mode),
         clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
         **statistics,

@@ -61,6 +61,7 @@ class Instructions(Document):
         "auto", description="how a stack becomes one: mean, mean without outliers, median, or maximum for trails"
     )
     follow: Literal["auto", "stars", "ground"] = Field("auto", description="what a stack is registered on")
+    fringes: bool = Field(True, description="take the lens's lateral colour back before colours are interpolated")
     borders: Literal["filled", "common"] = Field(
         "filled", description="keep the reference frame's whole view, or only what all frames cover"
     )

@@ -88,12 +88,11 @@ def merge_frames(
             merged, lights, first = merge_bracket(lights, reference, instructions, facts, progress.part(0.45, 0.75))
     progress.at(0.75, "Rebuilding colour")
     with _timed("colour"):
-        radiance, mended = to_colour(merged, first)
+        radiance = to_colour(merged, first, facts, instructions.fringes)
     del merged
-    facts.hot += mended
     radiance.moved, radiance.ground = facts.moved, facts.ground
     if instructions.borders == "common" and facts.common is not None:
-        cropped(radiance, facts.common)
+        facts.part = cropped(radiance, facts.common)
     turn_as_held(radiance, first.raw.flip)
     feeds = _number_by_index(radiance, lights)
     progress.at(0.93, "Measuring the light")

@@ -1,11 +1,27 @@
-"""From steps and their parameters to one program."""
+"""From steps and their parameters to one frame and one program."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
+from crenn.core.pipeline.frame import Frame
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
-from crenn.core.pipeline.step import LightStep, Stage, Step, StepParameters
+from crenn.core.pipeline.step import FrameStep, LightStep, Stage, Step, StepParameters
+
+
+def framed(steps: Iterable[tuple[Step[Any], StepParameters]], size: tuple[int, int], scene: SceneLight) -> Frame:
+    """How the picture lies over a scene of size (H, W), by the steps of the frame.
+
+    Raises
+    ------
+    CrennError
+        If the geometry cannot be.
+    """
+    frame = Frame.whole(size)
+    for step, parameters in steps:
+        if isinstance(step, FrameStep) and parameters.on:
+            frame = step.frame(frame, step.resolved(parameters, scene), scene)
+    return frame
 
 
 def compiled(

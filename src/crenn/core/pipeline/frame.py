@@ -61,7 +61,8 @@ class Frame:
         """(x, y) of the scene's pixel in the upper left corner, where the plane is a part of it; None elsewhere."""
         x, y = self.matrix[0, 2], self.matrix[1, 2]
         moved = np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
-        if self.lens is not None or not np.array_equal(self.matrix, moved) or x % 1 or y % 1:
+        bent = self.lens is not None and self.lens.recorded is not None
+        if bent or not np.array_equal(self.matrix, moved) or x % 1 or y % 1:
             return None
         if min(x, y) < 0 or x + self.size[1] > self.scene[1] or y + self.size[0] > self.scene[0]:
             return None
@@ -167,22 +168,43 @@ class Frame:
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class LensMap:
-    """A lens: from the scene as it would be without faults to the scene as it was recorded, by colour."""
+    """A lens: from the scene as it would be without faults to the scene as it was recorded, by colour.
+
+    Attributes
+    ----------
+    key : tuple
+        What tells it from others.
+    recorded : callable or None
+        Where the light of ideal places, float64 (N, 2) in pixels, was recorded in a channel of the camera's; None if
+        where it should be.
+    by_colour : bool
+        Whether red and blue lie elsewhere than green.
+    falloff : callable or None
+        EV by which the light is too weak at recorded places, float64 (N, 2) in pixels.
+    falloff_key : bytes
+        What tells its fall-off from that of others.
+    to_camera : ndarray, float64 (3, 3)
+        From the light's colours to the camera's.
+    """
 
     key: tuple
-    recorded: Callable[[np.ndarray, int], np.ndarray] = field(compare=False)
-    #: Whether red and blue lie elsewhere than green.
+    recorded: Callable[[np.ndarray, int], np.ndarray] | None
     by_colour: bool = False
+    falloff: Callable[[np.ndarray], np.ndarray] | None = None
+    falloff_key: bytes = b""
+    to_camera: np.ndarray = field(default_factory=lambda: np.eye(3))
 
     def to_recorded(self, points: np.ndarray, channel: int = 1) -> np.ndarray:
         """Where the light of ideal places, float64 (N, 2) in pixels, was recorded in a channel."""
-        return self.recorded(points, channel)
+        return points if self.recorded is None else self.recorded(points, channel)
 
     def to_ideal(self, points: np.ndarray) -> np.ndarray:
         """The ideal places of recorded ones, found by fixed-point iteration on green."""
         points = np.asarray(points, np.float64)
+        if self.recorded is None:
+            return points
         ideal = points.copy()
         for _ in range(30):
             ideal = ideal - (self.recorded(ideal, 1) - points)

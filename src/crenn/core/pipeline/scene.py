@@ -1,11 +1,59 @@
 """The light of a scene as the steps need to know it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from crenn.core.colour.spaces import D65_XY
 from crenn.core.colour.white import temperature_of
+from crenn.core.mosaic.fringes import Fringes
+
+
+@dataclass(frozen=True, eq=False)
+class Capture:
+    """What the reference frame tells of camera and lens.
+
+    Attributes
+    ----------
+    make, model, lens : str
+        Empty where it is not told.
+    focal_length, aperture, seconds, iso : float or None
+        mm, f-number, s, and the ISO speed.
+    to_camera : ndarray, float64 (3, 3)
+        From the light's colours to those of the camera's sensor.
+    fringes : Fringes or None
+        Lateral colour that the merge has taken back already.
+    part : tuple of float
+        x, y, width and height of the scene within what the lens threw on the sensor, in shares of the latter: a merge
+        keeps what all frames cover.
+    """
+
+    make: str = ""
+    model: str = ""
+    lens: str = ""
+    focal_length: float | None = None
+    aperture: float | None = None
+    seconds: float | None = None
+    iso: float | None = None
+    to_camera: np.ndarray = field(default_factory=lambda: np.eye(3))
+    fringes: Fringes | None = None
+    part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
+
+    @classmethod
+    def from_report(cls, report: dict) -> "Capture":
+        """From a merge report, as far as it tells."""
+        told = dict(report.get("capture") or {})
+        if told.get("to_camera") is not None:
+            told["to_camera"] = np.array(told["to_camera"], np.float64).reshape(3, 3)
+        if (fringes := told.pop("fringes", None)) is not None:
+            told["fringes"] = Fringes(tuple(fringes["red"]), tuple(fringes["blue"]))
+        return cls(**{name: value for name, value in told.items() if value is not None})
+
+    def middle(self, size: tuple[int, int]) -> tuple[np.ndarray, float]:
+        """Where the lens's middle lies in a scene of size (H, W), and half its picture's diagonal, both in pixels."""
+        x, y, width, height = self.part
+        whole = np.array([size[1] / width, size[0] / height])
+        return whole * (0.5 - x, 0.5 - y), float(np.hypot(*whole)) / 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,6 +70,7 @@ class SceneLight:
         Stop below which noise rules.
     as_shot : tuple of float
         Temperature in kelvin and tint in thousandths of Duv of the white balance as shot.
+    capture : Capture
     """
 
     histogram: np.ndarray
@@ -29,6 +78,7 @@ class SceneLight:
     bin: float
     noise_horizon: float
     as_shot: tuple[float, float]
+    capture: Capture = field(default_factory=Capture)
 
     @classmethod
     def from_report(cls, report: dict) -> "SceneLight":
@@ -40,6 +90,7 @@ class SceneLight:
             float(report["histogram_bin"]),
             float(report["noise_horizon"]),
             tuple(as_shot),
+            Capture.from_report(report),
         )
 
     def quantile(self, share: float) -> float:

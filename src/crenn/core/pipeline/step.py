@@ -86,6 +86,12 @@ def dial(
     return Field(default, ge=low, le=high, title=title, description=help, json_schema_extra=about)
 
 
+def number(default: float | None, unit: str, low: float, high: float, title: str, help: str) -> Any:
+    """A parameter that is typed, in a widget of the step's own; None means automatic."""
+    about: dict[str, Any] = {"kind": "number", "unit": unit, "low": low, "high": high}
+    return Field(default, ge=low, le=high, title=title, description=help, json_schema_extra=about)
+
+
 def choice(default: str, title: str, help: str, names: Mapping[str, str], **extra: Any) -> Any:
     """A parameter that is one of several: a ``Literal`` of the keys of ``names``, which tell what each is called."""
     return Field(
@@ -140,8 +146,11 @@ class FrameStep(Step[P]):
 
     stage = Stage.FRAME
 
-    def frame(self, frame: Frame, parameters: P) -> Frame:
-        """The frame after this step. At neutral settings it is ``frame`` itself."""
+    def frame(self, frame: Frame, parameters: P, scene: SceneLight) -> Frame:
+        """The frame after this step. At neutral settings it is ``frame`` itself.
+
+        ``parameters`` are `resolved`.
+        """
         raise NotImplementedError
 
 

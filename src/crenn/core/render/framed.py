@@ -112,6 +112,32 @@ def _opened(compressed, floor, out):
                 out[y, x, c] = -light if u < 0 else light
 
 
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _lifted(gains, start_x, start_y, step, light):
+    """Brighten light by EV known at nodes, in place."""
+    for y in nb.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            j = min(max(int(np.floor((start_x + x) / step)), 0), gains.shape[1] - 2)
+            i = min(max(int(np.floor((start_y + y) / step)), 0), gains.shape[0] - 2)
+            fx, fy = (start_x + x) / step - j, (start_y + y) / step - i
+            ev = (1 - fy) * ((1 - fx) * gains[i, j, 0] + fx * gains[i, j + 1, 0]) + fy * (
+                (1 - fx) * gains[i + 1, j, 0] + fx * gains[i + 1, j + 1, 0]
+            )
+            factor = exp2(np.float32(ev))
+            for c in range(light.shape[2]):
+                light[y, x, c] *= factor
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _mixed(light, matrix):
+    """Map colours linearly, in place."""
+    for y in nb.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            r, g, b = light[y, x, 0], light[y, x, 1], light[y, x, 2]
+            for c in range(3):
+                light[y, x, c] = matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b
+
+
 @nb.njit(inline="always", fastmath=True)
 def _weights(at, first, stretch, taps, out):
     """Weights of taps from ``first`` on about a place, which sum to one."""
@@ -197,14 +223,20 @@ class Framed:
         A frame that only cuts is read as it lies. Any other is resampled once, on a logarithmic scale: by Lanczos'
         filter, with three lobes at full size and two in reduced views, that may overshoot by 0.15 stops, so that lamps
         do not ring into the dark; ``fine`` false is quicker, between the nearest four. Places outside the scene are
-        black.
+        black. What a lens has taken from the corners is given back.
         """
         if frame.offset is not None:
             x, y = frame.offset
-            return self._straight(
+            out = self._straight(
                 Window(window.x + x, window.y + y, window.width, window.height, window.out_width, window.out_height)
             )
-        return self._warped(frame, window, fine)
+        else:
+            out = self._warped(frame, window, fine)
+        if frame.lens is not None and frame.lens.falloff is not None:
+            nodes = nodes_of(frame, window, 1)[0]
+            gains = frame.lens.falloff(nodes.reshape(-1, 2)).reshape(*nodes.shape[:2], 1)
+            _lifted(np.asarray(gains, np.float32), *_starts(window), float(STEP), out)
+        return out
 
     def sampled(self, plane: np.ndarray, frame: Frame, window: Window) -> np.ndarray:
         """A full-size plane of whole numbers at the places of a window's pixels; 0 outside the scene."""
@@ -264,7 +296,8 @@ class Framed:
         height, width = array.shape[:2]
         per_y, per_x = height / scene.size[0], width / scene.size[1]
         out = np.empty((window.out_height, window.out_width, 3), np.float32)
-        by_colour = frame.lens is not None and frame.lens.by_colour
+        lens = frame.lens
+        by_colour = lens is not None and lens.by_colour
         # Colours that lie apart by a fraction of a pixel are told apart at full size alone.
         together = not by_colour or window.scale < 1
         if not fine and together and array.shape[0] * array.shape[1] <= _SMALL:
@@ -285,10 +318,14 @@ class Framed:
         left, top = (int(np.clip(v, 0, n - 1)) for v, n in zip(low, (width, height)))
         right, bottom = (int(np.clip(v, 1, n)) for v, n in zip(high, (width, height)))
         right, bottom = max(right, left + 1), max(bottom, top + 1)
-        if array.shape[0] * array.shape[1] <= _SMALL:
+        # A lens draws the sensor's colours apart, of which the light's are mixtures.
+        to_camera = np.asarray(lens.to_camera, np.float32) if lens is not None and lens.by_colour else None
+        if array.shape[0] * array.shape[1] <= _SMALL and to_camera is None:
             part = np.ascontiguousarray(self._compressed(level)[top:bottom, left:right])
         else:
             part = np.array(array[top:bottom, left:right])
+            if to_camera is not None:
+                _mixed(part, to_camera)
             _compressed(part, self._floor, part)
         _resample(
             part,
@@ -307,4 +344,6 @@ class Framed:
             out,
         )
         _opened(out, self._floor, out)
+        if to_camera is not None:
+            _mixed(out, np.asarray(np.linalg.inv(to_camera), np.float32))
         return out

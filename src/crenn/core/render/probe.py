@@ -29,19 +29,20 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
     if not (0 <= column < scene.size[1] and 0 <= row < scene.size[0]):
         return None
     rgb = np.asarray(scene.levels[0][row, column], np.float64)
-    value = max(float(LUMINANCE @ rgb), 2.0**-30)
+    recorded = max(float(LUMINANCE @ rgb), 2.0**-30)
+    lifted = float(frame.lens.falloff(place[None])[0]) if frame.lens and frame.lens.falloff else 0.0
     out: dict = {
         "x": at_x,
         "y": at_y,
         "place": [round(float(v) / frame.long_side, 6) for v in place],
-        "stop": round(float(np.log2(value)), 2),
+        "stop": round(float(np.log2(recorded)) + lifted, 2),
         "snr_db": None,
         "frame": None,
         "clipped": "",
     }
     if scene.sigma is not None:
         deviation = float(np.sqrt(((np.asarray(scene.sigma[row, column], np.float64) * LUMINANCE) ** 2).sum()))
-        out["snr_db"] = round(float(20 * np.log10(max(value / max(deviation, 1e-12), 1e-3))), 1)
+        out["snr_db"] = round(float(20 * np.log10(max(recorded / max(deviation, 1e-12), 1e-3))), 1)
     if scene.source is not None:
         frames = scene.report.get("frames") or []
         indices = scene.report.get("source_indices") or list(range(len(frames)))

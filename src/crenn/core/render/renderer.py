@@ -7,7 +7,7 @@ import numpy as np
 
 from crenn.core.areas.area import Area
 from crenn.core.light.ends import neutral_display
-from crenn.core.pipeline.compile import compiled
+from crenn.core.pipeline.compile import compiled, framed
 from crenn.core.pipeline.frame import Frame
 from crenn.core.pipeline.planes import LATTICE, Around, Plane
 from crenn.core.pipeline.program import TABLE_SIZE, Program
@@ -82,17 +82,12 @@ class Renderer:
         """
         steps = [(step, treatment.section(step)) for step in STEPS if isinstance(step, FrameStep)]
 
-        def make() -> Frame:
-            frame = Frame.whole(self.scene.size)
-            for step, parameters in steps:
-                if parameters.on:
-                    frame = step.frame(frame, parameters)
-            return frame
+        key = ("frame", *(parameters.model_dump_json() for _, parameters in steps))
+        return self._cache.get(key, lambda: framed(steps, self.scene.size, self.scene.light))
 
-        return self._cache.get(("frame", *(parameters.model_dump_json() for _, parameters in steps)), make)
-
-    def base(self, reach: float) -> BaseGrid:
-        """The edge-aware base of the scene for a reach, in % of its longer side."""
+    def base(self, frame: Frame, reach: float) -> BaseGrid:
+        """The edge-aware base of the scene for a reach, in % of its longer side, once the lens is corrected."""
+        lens = frame.lens if frame.lens is not None and frame.lens.falloff is not None else None
 
         def reduced() -> np.ndarray:
             level = self.scene.level_for(_SMALL / max(self.scene.size))
@@ -101,9 +96,13 @@ class Renderer:
         def make() -> BaseGrid:
             small = self._cache.get("reduced", reduced)
             scale = self.scene.size[1] / small.shape[1]
+            if lens is not None and lens.falloff is not None:
+                y, x = np.mgrid[: small.shape[0], : small.shape[1]]
+                places = (np.stack([x.ravel(), y.ravel()], -1) + 0.5) * scale
+                small = small * np.exp2(lens.falloff(places)).reshape(*small.shape[:2], 1).astype(np.float32)
             return build_base(small, scale, reach, self.scene.size, self.scene.floor)
 
-        return self._cache.get(("base", round(reach, 3)), make)
+        return self._cache.get(("base", round(reach, 3), lens.falloff_key if lens is not None else b""), make)
 
     def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
         """The scene's light in a window of the picture, float32 (h, w, 3); see `Framed.light`."""
@@ -188,7 +187,7 @@ class Renderer:
         for instruction in program.instructions:
             if instruction.grid is None:
                 continue
-            base = self.base(instruction.grid.reach)
+            base = self.base(frame, instruction.grid.reach)
             if frame.offset is None:
                 base = self._cache.get(
                     ("base", round(instruction.grid.reach, 3), frame.key),

@@ -1,9 +1,9 @@
 """The merge report: what the frames covered and how well."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from crenn.core.colour.spaces import LUMINANCE, luminance
 from crenn.core.document import Document
@@ -15,9 +15,53 @@ BIN = 0.125
 HORIZON_SNR = 4.0
 
 
+_Share = Annotated[float, Field(ge=-0.05, le=0.05)]
+
+
 class _Part(BaseModel):
     # A report is stored and read by others: every number in it is one.
     model_config = ConfigDict(allow_inf_nan=False, json_schema_serialization_defaults_required=True)
+
+
+class FringesReport(_Part):
+    """Lateral colour of the lens, as it was taken back in the merge.
+
+    Light that green draws at the radius r, in half diagonals of what the sensor recorded, was drawn at
+    r (1 + a + b r²).
+    """
+
+    by: Literal["profile", "picture"] = Field(description="the lens's profile, or measured on the picture")
+    red: tuple[_Share, _Share] = Field(description="a and b")
+    blue: tuple[_Share, _Share] = Field(description="a and b")
+
+
+class CaptureReport(_Part):
+    """What the reference frame tells of camera and lens; what it does not tell is empty or none."""
+
+    make: str = Field("", max_length=200)
+    model: str = Field("", max_length=200)
+    lens: str = Field("", max_length=200)
+    focal_length: float | None = Field(None, gt=0, description="mm")
+    aperture: float | None = Field(None, gt=0, description="f-number")
+    seconds: float | None = Field(None, gt=0, description="exposure time, s")
+    iso: float | None = Field(None, gt=0)
+    to_camera: list[float] | None = Field(
+        None, min_length=9, max_length=9, description="from the light's colours to the camera's, row by row"
+    )
+    part: tuple[float, float, float, float] = Field(
+        (0.0, 0.0, 1.0, 1.0),
+        description="x, y, width and height of the scene in what the sensor recorded, in shares of the latter",
+    )
+
+    fringes: FringesReport | None = None
+
+    @field_validator("part")
+    @classmethod
+    def _a_part(cls, part: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
+        x, y, width, height = part
+        if min(x, y) < 0 or min(width, height) < 0.01 or max(x + width, y + height) > 1.001:
+            raise ValueError("a part lies within the whole")
+        return part
 
 
 class FrameReport(_Part):
@@ -73,6 +117,7 @@ class MergeReport(Document):
     as_shot: list[float] = Field(
         min_length=2, max_length=2, description="white balance as shot: temperature in K, tint in ‰ Duv"
     )
+    capture: CaptureReport | None = None
     mode: Literal["single", "bracket", "stack"] = "bracket"
     aligned: bool = Field(False, description="whether any frame was moved over the reference frame")
     common: tuple[float, float, float, float] | None = Field(

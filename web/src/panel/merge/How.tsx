@@ -27,7 +27,7 @@ function ChoiceRow<K extends keyof Instructions>({ name, title, options, instruc
 
 /** How the frames shall be merged; it holds from the next merge. */
 export function How({ instructions, stack }: { instructions: Instructions; stack: boolean }) {
-  const tick = (name: "align" | "deghost" | "keep_trails", title: string) => (
+  const tick = (name: "align" | "deghost" | "keep_trails" | "fringes", title: string) => (
     <FormControlLabel
       control={<Checkbox checked={!!instructions[name]} onChange={(e) => void instruct((i) => ({ ...i, [name]: e.target.checked }))} />}
       label={title}
@@ -84,6 +84,7 @@ export function How({ instructions, stack }: { instructions: Instructions; stack
       {tick("align", "Lay hand-held frames over each other")}
       {tick("deghost", "Take what moved from one frame")}
       {tick("keep_trails", "Keep light trails")}
+      {tick("fringes", "Take the lens’s fringes")}
     </>
   );
 }

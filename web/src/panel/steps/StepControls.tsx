@@ -9,6 +9,8 @@ import { valueAt, withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { ChoiceControl, ToggleControl } from "./controls";
 import { CropFacts } from "./CropFacts";
+import { LensChoice } from "./LensChoice";
+import { LensTools } from "./LensTools";
 import { LevelTool } from "./LevelTool";
 import { NeutralPick } from "./NeutralPick";
 import { PerspectiveTool } from "./PerspectiveTool";
@@ -18,10 +20,14 @@ import { RungsBack } from "./RungsBack";
 const WIDGETS: Record<string, ComponentType> = {
   white_balance: NeutralPick,
   placement: RungsBack,
+  lens: LensTools,
   level: LevelTool,
   perspective: PerspectiveTool,
   crop: CropFacts,
 };
+
+/** What stands before them. */
+const LEADS: Record<string, ComponentType> = { lens: LensChoice };
 
 /** One step in its station's panel: its heading with a switch, and under it all that the server says it has. */
 export function StepControls({ step }: { step: Step }) {
@@ -29,6 +35,7 @@ export function StepControls({ step }: { step: Step }) {
   const count = useScene((s) => (s.treatment ? changed(step, s.treatment) : 0));
   const open = useFolding((s) => s.open[step.name] ?? !step.folded);
   const Widget = WIDGETS[step.name];
+  const Lead = LEADS[step.name];
   const turn = (value: boolean) => {
     preview((t) => withValue(t, [step.name, "on"], value));
     store(`${step.title} ${value ? "on" : "off"}`);
@@ -59,6 +66,7 @@ export function StepControls({ step }: { step: Step }) {
       </h3>
       {open && (
         <div id={body} inert={!on}>
+          {Lead && <Lead />}
           {step.parameters.map((p) =>
             p.kind === "dial" ? (
               <Dial key={p.name} dial={p} path={[p.step, p.name]} />

@@ -1,11 +1,17 @@
-import { useEdges } from "../../state/edges";
+import { type Edge, useEdges } from "../../state/edges";
+import { useBent } from "../../state/lens";
 import { sceneOnPane, useLay } from "../lay";
 import { PlumbLine, Stroke } from "./PlumbLine";
 
-/** The edges drawn so far, numbered, and the one being drawn. */
-export function EdgeLines() {
+/** The edges that stand or lie. */
+export const StandingEdges = () => <EdgeLines edges={useEdges((s) => s.edges)} />;
+
+/** The edges that should be straight. */
+export const BentEdges = () => <EdgeLines edges={useBent((s) => s.edges)} />;
+
+/** Edges drawn so far, numbered, and the one being drawn. */
+function EdgeLines({ edges }: { edges: Edge[] }) {
   const lay = useLay();
-  const edges = useEdges((s) => s.edges);
   return (
     <>
       <g className="plumb" data-testid="edges">

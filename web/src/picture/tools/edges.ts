@@ -1,6 +1,6 @@
 import { addEdge, MOST_EDGES } from "../../state/edges";
 import { useView } from "../../state/view";
-import { EdgeLines } from "../over/EdgeLines";
+import { StandingEdges } from "../over/EdgeLines";
 import { drawLine } from "./line";
 import type { Tool } from "./tool";
 
@@ -13,5 +13,5 @@ export const edges: Tool = {
   down: drawLine((_, from, to) => {
     if (addEdge([from.scene, to.scene]) >= MOST_EDGES) useView.setState({ tool: "pan" });
   }),
-  Over: EdgeLines,
+  Over: StandingEdges,
 };

@@ -1,4 +1,5 @@
 import type { StationName, ToolName } from "../../names";
+import { bent } from "./bent";
 import { brush } from "./brush";
 import { edges } from "./edges";
 import { neutral } from "./neutral";
@@ -8,7 +9,7 @@ import { plumb } from "./plumb";
 import { ellipse, gradient } from "./shape";
 import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, brush, plumb, edges, gradient, ellipse };
+export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, brush, plumb, edges, bent, gradient, ellipse };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>
