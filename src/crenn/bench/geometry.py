@@ -43,7 +43,9 @@ def lines() -> Table:
         rgb = shipped(name, 0)
         scene = PreparedScene.from_radiance(RadianceMap(rgb, None))
         pitch, half_view = about_scene.camera[4], about_scene.camera[5]
-        truth = float(np.degrees(np.arctan(np.tan(pitch) * 2 * half_view * FOCAL)))
+        # The light that ships has a margin round the picture.
+        wide = half_view * (1 + about_scene.margin)
+        truth = float(np.degrees(np.arctan(np.tan(pitch) * 2 * wide * FOCAL)))
         off, vertical, count = [], [], []
         for angle in _ANGLES:
             found = find_lines(_turned(scene, angle), scene.floor) * _INNER

@@ -22,7 +22,7 @@ IN_USE: dict[str, dict] = {
     "broad relief": {"relief": {"broad": 1.6}},
     "contrast": {"tone": {"contrast": 1.5, "toe": 30, "shoulder": 40}},
     "ends": {"ends": {"white": 1.0, "black": -8.0}},
-    "lens": {"lens": {"distortion": -4.0, "red": 0.8, "blue": -0.6}},
+    "lens": {"lens": {"distortion": -4.0, "red": 0.8, "blue": -0.6, "falloff": 1.0}},
     "turn": {"turn": {"quarters": "1", "mirror": True}},
     "level": {"level": {"angle": 2.7}},
     "perspective": {"perspective": {"vertical": 6.0, "horizontal": -3.0}},

@@ -40,9 +40,10 @@ export function useOffer(enabled: boolean) {
   const ready = useScene((s) => s.scene?.ready ?? false);
   const lens = useScene((s) => s.treatment?.lens);
   const turn = useScene((s) => s.treatment?.turn);
+  const held = useScene((s) => s.held);
   return useQuery({
     queryKey: ["offer", id, lens, turn],
-    enabled: enabled && ready && id !== undefined && lens !== undefined,
+    enabled: enabled && ready && !held && id !== undefined && lens !== undefined,
     queryFn: () =>
       answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: id! } }, body: { lines: [], horizontal: false, lens: lens!, turn: turn! } })),
     placeholderData: (before) => before,

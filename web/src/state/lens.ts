@@ -13,9 +13,10 @@ export function useLens() {
   const id = useScene((s) => s.scene?.id);
   const ready = useScene((s) => s.scene?.ready ?? false);
   const lens = useScene((s) => s.treatment?.lens);
+  const held = useScene((s) => s.held);
   return useQuery({
     queryKey: ["lens", id, lens],
-    enabled: ready && id !== undefined && lens !== undefined,
+    enabled: ready && !held && id !== undefined && lens !== undefined,
     queryFn: () => answered(api.POST("/api/scenes/{scene_id}/lens", { params: { path: { scene_id: id! } }, body: { lens: lens! } })),
     // While a dial moves, what was known last stays.
     placeholderData: (before) => before,

@@ -83,7 +83,7 @@ def _planes(lines: np.ndarray) -> np.ndarray:
 
 
 def _direction(normals: np.ndarray) -> np.ndarray:
-    """The direction that lies best in all planes of normals, (N, 3), each as heavy as it is long."""
+    """The direction that lies best in all planes of normals, (N, 3), each of which counts as its length squared."""
     return np.linalg.svd(normals, full_matrices=False)[2][-1] if len(normals) > 2 else np.cross(*normals)
 
 
@@ -110,7 +110,8 @@ def _agreed(lines: np.ndarray, axis: int) -> np.ndarray | None:
         close = np.abs(normals @ best) < limit
         if close.sum() < 2:
             return None
-        best = _direction(normals[close] * long[close, None])
+        # A long line is surer, but one that is not quite straight or misread would rule all others.
+        best = _direction(normals[close] * np.sqrt(long[close, None]))
     if long[np.abs(normals @ best) < limit].sum() < _ENOUGH:
         return None
     return best * np.sign(best[axis])
