@@ -71,6 +71,7 @@ def _render(arguments) -> None:
     from crenn.core.deliver.files import deliver
     from crenn.core.deliver.metadata import CaptureMetadata
     from crenn.core.frames.read import frame_metadata
+    from crenn.core.light.automatic import start_values
     from crenn.core.merge.merge import merge_frames
     from crenn.core.radiance import read_exr
     from crenn.core.render.pyramid import PreparedScene
@@ -85,8 +86,11 @@ def _render(arguments) -> None:
     else:
         radiance = merge_frames(arguments.inputs)
         metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[radiance.report["reference"]]))
+    scene = PreparedScene.from_radiance(radiance)
+    if arguments.start:
+        treatment = treatment.started(start_values(scene.light, arguments.start))
     deliver(
-        Renderer(PreparedScene.from_radiance(radiance)),
+        Renderer(scene),
         treatment,
         arguments.out,
         file_format,
@@ -215,6 +219,7 @@ def parser() -> argparse.ArgumentParser:
     p = commands.add_parser("render", help="render a merged picture, or raw frames")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     p.add_argument("--treatment", type=Path, metavar="T.json")
+    p.add_argument("--start", metavar="NAME", help="where automatic light starts from: as-it-was, even or dramatic")
     p.add_argument("--long-edge", type=_positive, metavar="PX")
     p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif)")
     p.set_defaults(run=_render)

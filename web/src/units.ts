@@ -24,6 +24,9 @@ export function percent(share: number): string {
   return `${(share * 100).toFixed(share < 0.1 ? 1 : 0)} %`;
 }
 
+/** A luminance, with two figures that count. */
+export const luminance = (value: number) => `${Number(value.toPrecision(2))} cd/m²`;
+
 export function bytes(count: number): string {
   return count > 1e6 ? `${(count / 1e6).toFixed(1)} MB` : `${Math.ceil(count / 1e3)} kB`;
 }

@@ -14,11 +14,13 @@ from crenn.api.schemas import (
     PatchIn,
     PathId,
     SceneOut,
+    StartOut,
     TreatmentChange,
     TreatmentState,
     WhiteOut,
 )
 from crenn.core.errors import CrennError, Missing
+from crenn.core.light.automatic import STARTS, start_values
 from crenn.core.light.white_balance import white_of_patch
 from crenn.core.merge.instructions import Instructions
 from crenn.core.pipeline.scene import SceneLight
@@ -37,7 +39,16 @@ def automatic_values(report: dict) -> AutomaticOut:
     """What the automatic parameters of a scene come to."""
     light = SceneLight.from_report(report)
     found = {f"{step.name}.{name}": value for step in STEPS for name, value in step.automatic(light).items()}
-    return AutomaticOut(values={path: round(value, 2) for path, value in found.items()})
+    starts = [
+        StartOut(name=name, title=start.title, help=start.help, values=start_values(light, name))
+        for name, start in STARTS.items()
+    ]
+    return AutomaticOut(
+        values={path: round(value, 2) for path, value in found.items()},
+        starts=starts,
+        saturation=light.capture.saturation,
+        luminance=light.luminance,
+    )
 
 
 def _scene(session, scene_id: int) -> Scene:

@@ -101,10 +101,22 @@ class ShootOut(BaseModel):
     refusals: list[RefusalOut]
 
 
+class StartOut(BaseModel):
+    """A starting point of the Light station."""
+
+    name: str
+    title: str
+    help: str
+    values: dict[str, float] = Field(description="what it comes to in this scene, by ``step.parameter``")
+
+
 class AutomaticOut(BaseModel):
     """What automatic values come to in this scene, by ``step.parameter``."""
 
     values: dict[str, float]
+    starts: list[StartOut] = Field(description="starting points; the first is what automatic values come to")
+    saturation: float | None = Field(description="luminance of stop 0, cd/m²; none where frames do not tell")
+    luminance: float | None = Field(description="luminance of the bulk of the scene, cd/m²")
 
 
 class SceneOut(BaseModel):

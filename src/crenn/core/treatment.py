@@ -5,6 +5,7 @@ default, and a parameter that is null is automatic. Version 2.
 """
 
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
@@ -92,6 +93,17 @@ class Treatment(_Sections):
     def uncropped(self) -> "Treatment":
         """The treatment with all that was recorded in view, to set the crop in it."""
         return self.model_copy(update={"crop": CropParameters(ratio="free", corners=True)})
+
+    def started(self, values: Mapping[str, float]) -> "Treatment":
+        """The treatment with values, by ``step.parameter``, in place of automatic ones."""
+        changes: dict[str, dict[str, float]] = {}
+        for path, value in values.items():
+            step, name = path.split(".")
+            if getattr(getattr(self, step), name) is None:
+                changes.setdefault(step, {})[name] = value
+        return self.model_copy(
+            update={step: getattr(self, step).model_copy(update=own) for step, own in changes.items()}
+        )
 
     @classmethod
     def neutral(cls) -> "Treatment":

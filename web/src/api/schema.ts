@@ -619,6 +619,21 @@ export interface components {
             values: {
                 [key: string]: number;
             };
+            /**
+             * Starts
+             * @description starting points; the first is what automatic values come to
+             */
+            starts: components["schemas"]["StartOut"][];
+            /**
+             * Saturation
+             * @description luminance of stop 0, cd/m²; none where frames do not tell
+             */
+            saturation: number | null;
+            /**
+             * Luminance
+             * @description luminance of the bulk of the scene, cd/m²
+             */
+            luminance: number | null;
         };
         /**
          * BendOut
@@ -2115,6 +2130,25 @@ export interface components {
              * @description gain in signal to noise of a mean of so many frames, dB
              */
             expected_gain_db: number;
+        };
+        /**
+         * StartOut
+         * @description A starting point of the Light station.
+         */
+        StartOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /**
+             * Values
+             * @description what it comes to in this scene, by ``step.parameter``
+             */
+            values: {
+                [key: string]: number;
+            };
         };
         /**
          * StepOut

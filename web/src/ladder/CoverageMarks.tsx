@@ -21,8 +21,8 @@ export function CoverageMarks({ report, scale, left, width }: Props) {
       <g key={`${missing} ${low}`}>
         <title>{missing ? "No frame measured these stops" : "Thin: noise shows here when lifted"}</title>
         <path d={`M ${left} ${top} h -4 V ${bottom} h 4`} fill="none" stroke={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"} strokeWidth={missing ? 2 : 1} />
-        {bottom - top > 22 && (
-          <text x={left - 7} y={(top + bottom) / 2} fontSize={9.5} fill={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"} textAnchor="middle" transform={`rotate(-90 ${left - 7} ${(top + bottom) / 2})`}>
+        {bottom - top > (missing ? 44 : 24) && (
+          <text x={left - 6} y={(top + bottom) / 2} fontSize={9.5} fill={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"} textAnchor="middle" transform={`rotate(-90 ${left - 6} ${(top + bottom) / 2})`}>
             {missing ? "missing" : "thin"}
           </text>
         )}

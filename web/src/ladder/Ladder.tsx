@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
-import { number } from "../units";
+import { luminance, number } from "../units";
 import { CoverageMarks } from "./CoverageMarks";
 import { EndMarks } from "./EndMarks";
 import { FrameBars } from "./FrameBars";
@@ -11,7 +11,7 @@ import { PointerMark } from "./PointerMark";
 import { makeScale, span } from "./scale";
 import { StopHistogram } from "./StopHistogram";
 
-const FRAMES = 22;
+const FRAMES = 26;
 const LABELS = 89;
 const BARS = 97;
 const RUNGS = 152;
@@ -23,6 +23,7 @@ export function Ladder({ station }: { station: string }) {
   const lines = useView((s) => s.ladder);
   const frame = useView((s) => s.frame);
   const pointed = useView((s) => s.probe?.frame ?? null);
+  const light = useScene((s) => s.scene?.automatic?.luminance ?? null);
   const source = useView((s) => s.view === "source");
   const tones = useScene((s) => s.scene?.frame_tones);
   const frames = useScene((s) => s.scene?.frames);
@@ -71,8 +72,8 @@ export function Ladder({ station }: { station: string }) {
             <line x1={LABELS - 2} x2={LABELS + 4} y1={scale.y(s)} y2={scale.y(s)} stroke="var(--crenn-palette-divider)" />
           </g>
         ))}
-        <FrameBars report={report} scale={scale} left={FRAMES} width={46} marked={marked} feeds={station === "merge"} tones={source ? tones : null} />
-        {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={46} />}
+        <FrameBars report={report} scale={scale} left={FRAMES} width={44} marked={marked} feeds={station === "merge"} tones={source ? tones : null} />
+        {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={44} />}
         <StopHistogram report={report} scale={scale} left={BARS} width={48} />
         <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--crenn-palette-text-secondary)">
           tone
@@ -94,6 +95,7 @@ export function Ladder({ station }: { station: string }) {
       </svg>
       <footer className="dim">
         <span>Frames cover {covered.toFixed(1)} stops</span>
+        {light !== null && <span title="Luminance of the bulk of the scene, by exposure time, aperture and ISO of the reference frame">mostly {luminance(light)}</span>}
       </footer>
     </aside>
   );

@@ -45,8 +45,9 @@ export function StopHistogram({ report, scale, left, width }: Props) {
         <g>
           <rect x={left} y={horizon} width={width + 4} height={scale.bottom - horizon} fill="url(#noise-hatch)" opacity={0.55} />
           <line x1={left} x2={left + width + 4} y1={horizon} y2={horizon} stroke="var(--crenn-palette-text-secondary)" />
-          <text x={left + 2} y={horizon - 3} fontSize={9.5} fill="var(--crenn-palette-text-secondary)">
-            noise horizon
+          <title>Noise horizon: below it signal to noise is under 12 dB</title>
+          <text x={left + 12} y={horizon + 11} fontSize={9.5} fill="var(--crenn-palette-text-secondary)" stroke="var(--crenn-palette-background-paper)" strokeWidth={4} paintOrder="stroke">
+            noise
           </text>
         </g>
       )}

@@ -1,4 +1,5 @@
 import { useView } from "../state/view";
+import { Starts } from "./Starts";
 import { StepsPanel } from "./StepsPanel";
 
 /** The Light station. */
@@ -14,6 +15,7 @@ export default function LightPanel() {
           Place
         </button>
       </div>
+      <Starts />
     </StepsPanel>
   );
 }

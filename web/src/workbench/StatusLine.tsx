@@ -4,7 +4,7 @@ import { useSelected } from "../state/areas";
 import { useCrop } from "../state/cropping";
 import { setView, toggleZoom, useView } from "../state/view";
 import type { Station } from "./stations";
-import { number, percent, shutter } from "../units";
+import { luminance, number, percent, shutter } from "../units";
 
 const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "picture", title: "Picture", key: "" },
@@ -62,6 +62,7 @@ function Readout() {
   const probe = useView((s) => s.probe);
   const limits = useView((s) => s.limits);
   const ms = useView((s) => s.ms);
+  const saturation = useScene((s) => s.scene?.automatic?.saturation ?? null);
   const crop = useCrop();
   const size = useView((s) => s.map?.size);
   const kept = crop ?? size;
@@ -72,6 +73,7 @@ function Readout() {
           <span>
             <b>{number(probe.stop, 1, true)} EV</b> on tone <b>{probe.tone.toFixed(0)} %</b>
           </span>
+          {saturation !== null && <span>{luminance(saturation * 2 ** probe.stop)}</span>}
           {probe.snr_db !== null && (
             <span>
               signal to noise <b>{probe.snr_db.toFixed(0)} dB</b>

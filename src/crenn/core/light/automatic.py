@@ -1,4 +1,8 @@
-"""What the scene's histogram suggests: the automatic values of the Light station."""
+"""What the scene's light suggests: the automatic values of the Light station.
+
+How bright the bulk of the picture is shown follows from how bright the scene was: the eye adapts to a night only in
+part, and a picture of one that is as bright as a day is no picture of a night.
+"""
 
 from dataclasses import dataclass
 from functools import lru_cache
@@ -6,19 +10,23 @@ from functools import lru_cache
 import numpy as np
 
 from crenn.core.colour.spaces import MIDDLE_GREY
+from crenn.core.errors import CrennError
 from crenn.core.light.rungs import LIGHT_SPAN, placement_ev
 from crenn.core.pipeline.scene import SceneLight
 
-#: Tone, in EV below white, on which the bulk of the scene is put: under middle grey, as it is night.
+#: Tone, in EV below white, on which the bulk of a scene is put that is bright enough to be seen as by day.
 _BULK_TONE = -2.75
+#: Luminance from which that is so, in cd/m²: a lit street in a city.
+_BRIGHT_STREET = 10.0
+#: Share of the way from there that a picture goes with the eye: it is seen on a screen, by one who has not come in from
+#: the night.
+_FOLLOWED = 0.7
 #: The darkest twentieth should not fall below this tone.
 _DARK_TONE = -6.0
 #: The brightest hundredth is held to this tone; bare lamps above it may burn out.
 _BRIGHT_TONE = -0.1
 #: Noise at the horizon should not be lifted above this tone.
 _NOISE_TONE = -6.5
-
-
 #: Scenes of fewer stops than this, between the darkest and the brightest hundredth, get more contrast.
 _FLAT_RANGE, _MOST_CONTRAST = 7.0, 1.35
 
@@ -35,29 +43,114 @@ class AutomaticLight:
     contrast: float
 
 
+@dataclass(frozen=True)
+class Start:
+    """A starting point.
+
+    Attributes
+    ----------
+    title, help : str
+    followed : float
+        Share of the way that the picture goes with the eye into the dark.
+    opened : float
+        Share by which shadows are opened that are too dark.
+    held : float
+        EV by which highlights are held at most.
+    contrast : float
+        Factor.
+    black : float
+        Share of the picture that may become black.
+    """
+
+    title: str
+    help: str
+    followed: float = _FOLLOWED
+    opened: float = 1.0
+    held: float = 4.0
+    contrast: float = 1.0
+    black: float = 0.002
+
+
+#: Starting points of the Light station; the first is what automatic values come to.
+STARTS = {
+    "as-it-was": Start("As it was", "As bright as the scene was, for an eye that came to it from a lit room."),
+    "even": Start("Even", "Everything can be read, as if there were more light.", followed=0.0, held=6.0),
+    "dramatic": Start(
+        "Dramatic",
+        "The dark stays black, and lights are held.",
+        followed=0.85,
+        opened=0.0,
+        held=6.0,
+        contrast=1.2,
+        black=0.03,
+    ),
+}
+
+
+def key_of(luminance: float) -> float:
+    """The key, in shares of white, of a scene to whose luminance in cd/m² the eye is adapted.
+
+    Krawczyk, Myszkowski and Seidel 2005, "Lightness perception in tone reproduction for high dynamic range images",
+    equation 11.
+    """
+    return 1.03 - 2.0 / (2.0 + float(np.log10(luminance + 1.0)))
+
+
+def night_ev(luminance: float | None) -> float:
+    """EV by which the bulk of a scene of a luminance in cd/m² seems darker than by day; 0 where it is not known."""
+    if luminance is None:
+        return 0.0
+    return min(float(np.log2(key_of(luminance) / key_of(_BRIGHT_STREET))), 0.0)
+
+
 @lru_cache(maxsize=64)
-def automatic_light(scene: SceneLight) -> AutomaticLight:
-    """Automatic values for the Light station."""
-    exposure = float(np.clip(_BULK_TONE - scene.bulk(), -12.0, 12.0))
+def automatic_light(scene: SceneLight, start: str = "as-it-was") -> AutomaticLight:
+    """Automatic values for the Light station, from a starting point of `STARTS`."""
+    look = STARTS[start]
+    darker = look.followed * night_ev(scene.luminance)
+    exposure = float(np.clip(_BULK_TONE + darker - scene.bulk(), -12.0, 12.0))
     dark, bright = scene.quantile(0.05) + exposure, scene.quantile(0.99) + exposure
     horizon = scene.noise_horizon + exposure
     # Lifting acts in full six stops below the middle and in part above.
-    shadows = np.clip(_DARK_TONE - dark, 0.0, 4.0)
+    shadows = look.opened * float(np.clip(_DARK_TONE + darker - dark, 0.0, 4.0))
     shadows = min(shadows, max(_NOISE_TONE - horizon, 0.0))
     share = _share((bright - MIDDLE_GREY) / LIGHT_SPAN)
-    highlights = -np.clip((bright - _BRIGHT_TONE) / max(share, 0.15), 0.0, 6.0) if bright > _BRIGHT_TONE else 0.0
+    highlights = 0.0
+    if bright > _BRIGHT_TONE:
+        highlights = -float(np.clip((bright - _BRIGHT_TONE) / max(share, 0.15), 0.0, look.held))
     span = scene.quantile(0.99) - scene.quantile(0.01)
-    contrast = np.clip(_FLAT_RANGE / max(span, 1.0), 1.0, _MOST_CONTRAST)
+    contrast = look.contrast * float(np.clip(_FLAT_RANGE / max(span, 1.0), 1.0, _MOST_CONTRAST))
     stops = np.linspace(-32, 16, 1537)
-    placed = stops + placement_ev(stops, float(shadows), float(highlights), [], exposure)
+    placed = stops + placement_ev(stops, shadows, highlights, [], exposure)
 
     def tone(share: float) -> float:
         placed_on = float(np.interp(scene.quantile(share) + exposure, stops, placed))
-        return MIDDLE_GREY + float(contrast) * (placed_on - MIDDLE_GREY)
+        return MIDDLE_GREY + contrast * (placed_on - MIDDLE_GREY)
 
     white = float(np.clip(tone(0.9995) + 0.3, 0.0, 3.0))
-    black = float(np.clip(tone(0.002) - 0.5, -14.0, -7.5))
+    black = float(np.clip(tone(look.black) - 0.5, -14.0, -7.5))
     return AutomaticLight(*(round(float(v), 2) for v in (exposure, shadows, highlights, white, black, contrast)))
+
+
+def start_values(scene: SceneLight, start: str) -> dict[str, float]:
+    """What a starting point of `STARTS` comes to in a scene, by ``step.parameter``.
+
+    Raises
+    ------
+    CrennError
+        If there is none of the name.
+    """
+    if start not in STARTS:
+        raise CrennError(f"There is no starting point “{start}”.", remedy="Known are: " + ", ".join(STARTS) + ".")
+    found = automatic_light(scene, start)
+    return {
+        "exposure.ev": found.exposure,
+        "placement.shadows": found.shadows,
+        "placement.highlights": found.highlights,
+        "tone.contrast": found.contrast,
+        "ends.white": found.white,
+        "ends.black": found.black,
+    }
 
 
 def _share(x: float) -> float:

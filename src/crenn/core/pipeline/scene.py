@@ -1,6 +1,7 @@
 """The light of a scene as the steps need to know it."""
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -49,6 +50,17 @@ class Capture:
             told["fringes"] = Fringes(tuple(fringes["red"]), tuple(fringes["blue"]))
         return cls(**{name: value for name, value in told.items() if value is not None})
 
+    @property
+    def saturation(self) -> float | None:
+        """Luminance in cd/m² of what just saturates the reference frame, stop 0; None where the frame does not tell.
+
+        The saturation-based speed *S* means a focal plane exposure of 78 / *S* lx s; of a luminance *L* a camera gets
+        0.65 *L t / N²* (ISO 12232:2019, annex C: a usual lens, far away, a little off the middle).
+        """
+        if not self.aperture or not self.seconds or not self.iso:
+            return None
+        return 78.0 / 0.65 * self.aperture**2 / (self.seconds * self.iso)
+
     def middle(self, size: tuple[int, int]) -> tuple[np.ndarray, float]:
         """Where the lens's middle lies in a scene of size (H, W), and half its picture's diagonal, both in pixels."""
         x, y, width, height = self.part
@@ -92,6 +104,12 @@ class SceneLight:
             tuple(as_shot),
             Capture.from_report(report),
         )
+
+    @cached_property
+    def luminance(self) -> float | None:
+        """Luminance in cd/m² of the bulk of the scene; None where it is not known."""
+        saturation = self.capture.saturation
+        return None if saturation is None else saturation * 2.0 ** self.bulk()
 
     def quantile(self, share: float) -> float:
         """Stop below which a share of the picture lies."""

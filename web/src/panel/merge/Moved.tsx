@@ -55,6 +55,7 @@ function RegionRow({ region, report }: { region: Region; report: Report }) {
       <Button
         size="small"
         color="inherit"
+        title="Show it"
         onClick={() => {
           const { map } = useView.getState();
           if (!map || !scene?.width) return;

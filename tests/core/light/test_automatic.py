@@ -1,0 +1,124 @@
+"""Automatic light: night stays night, by the luminance that the frames tell."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from crenn.core.colour.spaces import lightness, luminance, srgb_decode
+from crenn.core.errors import CrennError
+from crenn.core.light.automatic import STARTS, automatic_light, key_of, night_ev, start_values
+from crenn.core.pipeline.scene import Capture, SceneLight
+from crenn.core.radiance import RadianceMap
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
+from crenn.core.treatment import Treatment, parse_treatment
+from tests.support import night
+
+
+def scene(seconds: float | None, light: np.ndarray | None = None) -> PreparedScene:
+    """A night, shot with such an exposure: the longer, the darker it was."""
+    rgb = night() if light is None else light
+    report = {} if seconds is None else {"capture": {"seconds": seconds, "aperture": 8.0, "iso": 100.0}}
+    return PreparedScene.from_radiance(RadianceMap(rgb, rgb * 0.01 + 1e-5, report=report))
+
+
+def shown(prepared: PreparedScene, treatment: Treatment | None = None) -> tuple[np.ndarray, np.ndarray]:
+    """L* of the picture, and its limits."""
+    codes, limits = Renderer(prepared).picture(treatment or Treatment(), Window.whole(prepared.size))
+    return lightness(luminance(srgb_decode(codes / 255.0))), limits
+
+
+class Luminance(unittest.TestCase):
+    def test_saturation_by_the_standard(self):
+        # 78 / (0.65 × 100) lx s at f/8 and a second: ISO 12232.
+        self.assertAlmostEqual(Capture(aperture=8.0, seconds=1.0, iso=100.0).saturation, 76.8)
+        self.assertAlmostEqual(Capture(aperture=2.8, seconds=15.0, iso=3200.0).saturation, 0.0196)
+        for missing in ({"aperture": None}, {"seconds": None}, {"iso": None}):
+            self.assertIsNone(replace(Capture(aperture=8.0, seconds=1.0, iso=100.0), **missing).saturation)
+
+    def test_a_grey_card_in_sunlight(self):
+        # By "sunny 16", 1/100 s at f/16 and ISO 100 puts a grey card of about 4000 cd/m² an eighth below saturation.
+        saturation = Capture(aperture=16.0, seconds=0.01, iso=100.0).saturation
+        self.assertAlmostEqual(saturation * 0.128, 4000, delta=200)
+
+    def test_the_key_is_the_published_one(self):
+        for luminance_, key in ((0.0, 0.03), (9.0, 1.03 - 2 / 3), (99.0, 0.53), (9999.0, 1.03 - 2 / 6)):
+            self.assertAlmostEqual(key_of(luminance_), key)
+
+    def test_nothing_is_darkened_that_is_bright_or_unknown(self):
+        self.assertEqual(night_ev(None), 0.0)
+        self.assertEqual(night_ev(10.0), 0.0)
+        self.assertEqual(night_ev(5000.0), 0.0)
+        falls = [night_ev(10.0**-k) for k in range(6)]
+        self.assertEqual(falls, sorted(falls, reverse=True))
+        self.assertGreater(falls[-1], -4)
+
+
+class Nights(unittest.TestCase):
+    def test_the_darker_it_was_the_darker_it_is_shown(self):
+        bulks, medians, clipped = [], [], []
+        for seconds in (1, 8, 64, 512):
+            tone, limits = shown(scene(seconds))
+            bulks.append(float(tone.mean()))
+            medians.append(float(np.median(tone)))
+            clipped.append(limits & 7 > 0)
+        for values in (bulks, medians):
+            self.assertEqual(values, sorted(values, reverse=True))
+            self.assertGreater(values[0] - values[-1], 8)
+            # Gently: never by more than a fifth of the scale for an eighth of the light, and never to nothing.
+            self.assertLess(-min(np.diff(values)), 20)
+            self.assertGreater(values[-1], 4)
+        for darker in clipped[1:]:
+            self.assertFalse((darker & ~clipped[0]).any())
+
+    def test_without_metadata_it_is_as_bright_as_a_city(self):
+        self.assertEqual(automatic_light(scene(None).light), automatic_light(scene(1 / 1000).light))
+
+    def test_what_is_in_the_dark_can_still_be_seen(self):
+        tone, _ = shown(scene(512))
+        self.assertGreater(np.percentile(tone, 90) - np.percentile(tone, 10), 5)
+
+    def test_highlights_are_held_gently(self):
+        lit = night()
+        lit[250:300, 100:200] = 30.0
+        found = automatic_light(scene(8, lit).light)
+        self.assertGreaterEqual(found.highlights, -4.0)
+
+
+class Starts(unittest.TestCase):
+    def test_even_does_not_know_the_night(self):
+        dark, bright = scene(512), scene(1 / 1000)
+        self.assertEqual(start_values(dark.light, "even"), start_values(bright.light, "even"))
+
+    def test_the_first_is_what_is_automatic(self):
+        prepared = scene(8)
+        first = start_values(prepared.light, next(iter(STARTS)))
+        one, _ = shown(prepared)
+        other, _ = shown(prepared, Treatment().started(first))
+        np.testing.assert_allclose(one, other, atol=0.6)
+
+    def test_dramatic_keeps_the_dark_black(self):
+        prepared = scene(8)
+        quiet, _ = shown(prepared)
+        dramatic, _ = shown(prepared, Treatment().started(start_values(prepared.light, "dramatic")))
+        self.assertLess(np.percentile(dramatic, 5), np.percentile(quiet, 5))
+
+    def test_what_was_set_by_hand_stays(self):
+        treatment = parse_treatment({"exposure": {"ev": 1.25}})
+        started = treatment.started(start_values(scene(8).light, "even"))
+        self.assertEqual(started.exposure.ev, 1.25)
+        self.assertIsNotNone(started.ends.white)
+
+    def test_one_that_is_not_there(self):
+        with self.assertRaisesRegex(CrennError, "no starting point “noon”"):
+            start_values(scene(1).light, "noon")
+
+
+class Reports(unittest.TestCase):
+    def test_of_earlier_versions_tell_nothing(self):
+        light = SceneLight.from_report(
+            {"histogram": [1.0], "histogram_start": -4, "histogram_bin": 0.125, "noise_horizon": -9}
+        )
+        self.assertIsNone(light.luminance)
