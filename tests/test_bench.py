@@ -8,7 +8,7 @@ from crenn.bench.charts import daylight, smooth_chart, star_field
 from crenn.bench.run import run_bench
 from crenn.bench.table import Table
 from crenn.bench.tmqi import tmqi
-from crenn.bench.tone import halo, hue_shift
+from crenn.bench.tone import hue_shift, step_halo
 from crenn.core.colour.spaces import REC2020_TO_SRGB, luminance, srgb_encode
 from crenn.core.errors import CrennError
 
@@ -33,8 +33,8 @@ class Measures(unittest.TestCase):
             soft = cv2.GaussianBlur(rgb, (0, 0), 25)
             return plain(np.maximum(rgb + 0.4 * (rgb - soft), 0))
 
-        self.assertLess(halo(plain), 0.05)
-        self.assertGreater(halo(sharpened), 1.0)
+        self.assertLess(step_halo(plain), 0.05)
+        self.assertGreater(step_halo(sharpened), 1.0)
 
     def test_hue_shifts_are_seen(self):
         rgb = np.broadcast_to(np.array([0.5, 0.3, 0.15], np.float32), (60, 60, 3))

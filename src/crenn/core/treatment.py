@@ -63,7 +63,10 @@ _Sections: Any = create_model(
 
 
 def _second(document: dict[str, Any]) -> dict[str, Any]:
-    """Version 2 adds geometry, relief and areas; what there was in version 1 means the same."""
+    """Version 2 adds geometry, relief and areas; local contrast and reach have other defaults."""
+    placement = document.get("placement")
+    if placement is None or isinstance(placement, dict):
+        document = document | {"placement": {"local": 1.3, "reach": 3.0} | (placement or {})}
     return document
 
 

@@ -14,13 +14,13 @@ from crenn.core.errors import CrennError
 from crenn.core.light.rungs import LIGHT_SPAN, placement_ev
 from crenn.core.pipeline.scene import SceneLight
 
-#: Tone, in EV below white, on which the bulk of a scene is put that is bright enough to be seen as by day.
-_BULK_TONE = -2.75
-#: Luminance from which that is so, in cd/m²: a lit street in a city.
-_BRIGHT_STREET = 10.0
+#: Tone, in EV below white, on which the bulk of a scene is put that is as bright as a lit street in a city, or of which
+#: nothing is known; by day it is put higher.
+_BULK_TONE = -3.25
+_BRIGHT_STREET, _BY_DAY = 10.0, 0.5
 #: Share of the way from there that a picture goes with the eye: it is seen on a screen, by one who has not come in from
 #: the night.
-_FOLLOWED = 0.7
+_FOLLOWED = 0.55
 #: The darkest twentieth should not fall below this tone.
 _DARK_TONE = -6.0
 #: The brightest hundredth is held to this tone; bare lamps above it may burn out.
@@ -50,6 +50,8 @@ class Start:
     Attributes
     ----------
     title, help : str
+    brighter : float
+        EV.
     followed : float
         Share of the way that the picture goes with the eye into the dark.
     opened : float
@@ -64,6 +66,7 @@ class Start:
 
     title: str
     help: str
+    brighter: float = 0.0
     followed: float = _FOLLOWED
     opened: float = 1.0
     held: float = 4.0
@@ -74,11 +77,11 @@ class Start:
 #: Starting points of the Light station; the first is what automatic values come to.
 STARTS = {
     "as-it-was": Start("As it was", "As bright as the scene was, for an eye that came to it from a lit room."),
-    "even": Start("Even", "Everything can be read, as if there were more light.", followed=0.0, held=6.0),
+    "even": Start("Even", "Everything can be read, as if there were more light.", brighter=0.5, followed=0.0, held=6.0),
     "dramatic": Start(
         "Dramatic",
         "The dark stays black, and lights are held.",
-        followed=0.85,
+        followed=0.75,
         opened=0.0,
         held=6.0,
         contrast=1.2,
@@ -97,22 +100,23 @@ def key_of(luminance: float) -> float:
 
 
 def night_ev(luminance: float | None) -> float:
-    """EV by which the bulk of a scene of a luminance in cd/m² seems darker than by day; 0 where it is not known."""
+    """EV by which the bulk of a scene of a luminance in cd/m² seems brighter than a lit street; 0 if it is not known."""
     if luminance is None:
         return 0.0
-    return min(float(np.log2(key_of(luminance) / key_of(_BRIGHT_STREET))), 0.0)
+    return min(float(np.log2(key_of(luminance) / key_of(_BRIGHT_STREET))), _BY_DAY)
 
 
 @lru_cache(maxsize=64)
 def automatic_light(scene: SceneLight, start: str = "as-it-was") -> AutomaticLight:
     """Automatic values for the Light station, from a starting point of `STARTS`."""
     look = STARTS[start]
-    darker = look.followed * night_ev(scene.luminance)
-    exposure = float(np.clip(_BULK_TONE + darker - scene.bulk(), -12.0, 12.0))
+    seen = night_ev(scene.luminance)
+    darker = look.followed * seen if seen < 0 else seen
+    exposure = float(np.clip(_BULK_TONE + darker + look.brighter - scene.bulk(), -12.0, 12.0))
     dark, bright = scene.quantile(0.05) + exposure, scene.quantile(0.99) + exposure
     horizon = scene.noise_horizon + exposure
     # Lifting acts in full six stops below the middle and in part above.
-    shadows = look.opened * float(np.clip(_DARK_TONE + darker - dark, 0.0, 4.0))
+    shadows = look.opened * float(np.clip(_DARK_TONE + min(darker, 0.0) - dark, 0.0, 4.0))
     shadows = min(shadows, max(_NOISE_TONE - horizon, 0.0))
     share = _share((bright - MIDDLE_GREY) / LIGHT_SPAN)
     highlights = 0.0

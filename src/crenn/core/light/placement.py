@@ -14,7 +14,7 @@ class PlacementParameters(StepParameters):
         None, "EV", -8, 4, 0.05, "Hold highlights", "Pulls down what lies above the middle tones."
     )
     local: float = dial(
-        1.3,
+        1.6,
         "×",
         0.3,
         2.5,
@@ -23,7 +23,7 @@ class PlacementParameters(StepParameters):
         "Stretches or flattens what departs from its neighbourhood within reach.",
     )
     reach: float = dial(
-        3.0,
+        6.0,
         "%",
         0.5,
         20,

@@ -18,6 +18,10 @@ from crenn.core.pipeline.program import table_stops
 
 #: Thickness of a layer of the grid, in stops.
 LAYER = 0.5
+#: Cells that are read for each that light was gathered in, along each side.
+_FINER = 3
+#: Added to the spread of places, in cells squared, before a plane is laid through them.
+_STIFF = 0.5
 
 
 @dataclass(frozen=True)
@@ -82,17 +86,45 @@ def build_base(rgb: np.ndarray, scale: float, reach: float, full_size: tuple[int
     xs = np.clip(((np.arange(width) + 0.5) * scale / cell + 1.0).round().astype(np.int64), 0, grid_w - 1)
     zs = np.clip(((stops - start) / LAYER).round().astype(np.int64), 0, layers - 1)
     index = ((ys[:, None] * grid_w + xs[None, :]) * layers + zs).ravel()
-    size = grid_h * grid_w * layers
-    count = np.bincount(index, minlength=size).reshape(grid_h, grid_w, layers)
-    total = np.bincount(index, weights=stops.ravel(), minlength=size).reshape(grid_h, grid_w, layers)
-    sigma = (1.0, 1.0, 1.0)
-    count_s = gaussian_filter(count.astype(np.float64), sigma, mode="constant", truncate=3.0)
-    total_s = gaussian_filter(total.astype(np.float64), sigma, mode="constant", truncate=3.0)
+    shape = (grid_h, grid_w, layers)
+    x = np.broadcast_to((np.arange(width) + 0.5) * scale / cell + 1.0, stops.shape).ravel()
+    y = np.broadcast_to(((np.arange(height) + 0.5) * scale / cell + 1.0)[:, None], stops.shape).ravel()
+    z = stops.ravel().astype(np.float64)
+
+    def gathered(weights: np.ndarray | None) -> np.ndarray:
+        summed = np.bincount(index, weights=weights, minlength=int(np.prod(shape))).reshape(shape)
+        return np.asarray(gaussian_filter(summed.astype(np.float64), 1.0, mode="constant", truncate=3.0))
+
+    count = gathered(None)
     # Where nothing of this stop is near, a place is its own base.
-    own = start + LAYER * np.arange(layers)
-    thin = 1e-4 * max(count_s.max(), 1e-9)
-    cells = (total_s + thin * own) / (count_s + thin)
-    return BaseGrid(np.ascontiguousarray(cells, np.float32), float(cell), start, float(floor))
+    own = np.broadcast_to(start + LAYER * np.arange(layers), shape)
+    thin = 1e-4 * max(count.max(), 1e-9)
+    full = count + thin
+    mean = (gathered(z) + thin * own) / full
+    # Beside an edge, all that is of a place's stop lies to one side: a mean would be that of another place. So a plane
+    # is laid through it (local linear regression, Fan and Gijbels 1996), as far as the neighbours bear it out.
+    place_y, place_x, _ = np.meshgrid(*(np.arange(n, dtype=np.float64) for n in shape), indexing="ij")
+
+    def shared(one: np.ndarray, other: np.ndarray, here: np.ndarray, there: np.ndarray) -> np.ndarray:
+        """How two quantities of the places vary together; ``here`` and ``there`` are they at the cell itself."""
+        return (gathered(one * other) + thin * here * there) / full
+
+    mean_x, mean_y = (gathered(x) + thin * place_x) / full, (gathered(y) + thin * place_y) / full
+    xx = shared(x, x, place_x, place_x) - mean_x**2 + _STIFF
+    yy = shared(y, y, place_y, place_y) - mean_y**2 + _STIFF
+    xy = shared(x, y, place_x, place_y) - mean_x * mean_y
+    zx = shared(z, x, own, place_x) - mean * mean_x
+    zy = shared(z, y, own, place_y) - mean * mean_y
+    solvable = np.maximum(xx * yy - xy**2, _STIFF**2)
+    slope_x, slope_y = (zx * yy - zy * xy) / solvable, (zy * xx - zx * xy) / solvable
+    planes = slope_x * (place_x - mean_x) + slope_y * (place_y - mean_y)
+    cells = mean + np.where(count > 10 * thin, np.clip(planes, -LAYER, LAYER), 0.0)
+    # Read between cells linearly, a coarse grid would show its cells in a smooth sky: a spline goes between them first.
+    rows, columns = (np.arange(_FINER * (n - 1) + 1) for n in (grid_h, grid_w))
+    # The first cell of either grid lies one of its own sides before the picture.
+    at = np.meshgrid(*((n - 1.0) / _FINER + 1.0 for n in (rows, columns)), indexing="ij")
+    fine = [map_coordinates(layer, at, order=3, mode="nearest") for layer in np.moveaxis(cells, 2, 0)]
+    return BaseGrid(np.ascontiguousarray(np.stack(fine, -1), np.float32), float(cell) / _FINER, start, float(floor))
 
 
 def reduced_for_base(rgb: np.ndarray, side: int = 900) -> tuple[np.ndarray, float]:
