@@ -2,12 +2,13 @@
 
 import json
 
-from crenn.bench import align, geometry, ghosts, lens, memory, merge, scale, speed, stack, tone
+from crenn.bench import align, clipped, geometry, ghosts, lens, memory, merge, scale, speed, stack, tone
 from crenn.core.errors import CrennError
 
 SUBJECTS = {
     "merge": merge.bench,
     "align": align.bench,
+    "clipped": clipped.bench,
     "ghosts": ghosts.bench,
     "stack": stack.bench,
     "stack-speed": lambda: [stack.speed()],
@@ -33,7 +34,7 @@ def run_bench(names: list[str], as_json: bool = False) -> None:
     if unknown:
         raise CrennError(f"There is no subject “{unknown[0]}”.", remedy="Known are: " + ", ".join(SUBJECTS) + ".")
     records = []
-    for name in names or ("merge", "align", "ghosts", "stack", "tone", "geometry", "lens", "scale", "speed"):
+    for name in names or ("merge", "align", "ghosts", "stack", "clipped", "tone", "geometry", "lens", "scale", "speed"):
         for table in SUBJECTS[name]():
             records.append(table.record())
             if not as_json:

@@ -227,6 +227,43 @@ class Clipped(unittest.TestCase):
         self.assertLess(np.abs(np.log2(light[4:-4, 4:-4] / truth[4:-4, 4:-4])).max(), 0.15)
 
 
+class Lost(unittest.TestCase):
+    """Holes where every channel is lost: discs of even clipped light."""
+
+    def rebuilt(self, radius: float) -> tuple[np.ndarray, np.ndarray]:
+        y, x = np.mgrid[:600, :900]
+        inside = np.hypot(x - 450, y - 300) < radius
+        light = np.where(inside, 1.0, 0.05).astype(np.float32)
+        rebuild_clipped(light, inside.copy(), RGGB)
+        return np.log2(light), inside
+
+    def test_a_lamp_rises_smoothly_to_its_middle(self):
+        stops, inside = self.rebuilt(8)
+        middle = stops[296:304, 446:454].mean()
+        self.assertGreater(middle, 1.5)
+        self.assertLess(middle, 4.0)
+        # Taken over whole tiles, each ring is no darker than the one outside it.
+        quads = stops.reshape(300, 2, 450, 2).mean((1, 3))[150, 221:230]
+        self.assertEqual(quads.argmax(), 4)
+        self.assertTrue((np.diff(quads[:5]) >= -0.05).all() and (np.diff(quads[4:]) <= 0.05).all())
+        self.assertTrue((stops[inside] >= -1e-6).all())
+
+    def test_a_window_stays_a_window(self):
+        stops, inside = self.rebuilt(200)
+        self.assertLess(stops[inside].max(), 0.7)
+
+    def test_the_smaller_the_brighter(self):
+        heights = [self.rebuilt(r)[0].max() for r in (6, 20, 60, 150)]
+        self.assertEqual(heights, sorted(heights, reverse=True))
+
+    def test_what_the_border_cuts_goes_on(self):
+        light = np.full((200, 300), 1.0, np.float32)
+        light[:, 100:] = 0.05
+        clipped = light == 1.0
+        rebuild_clipped(light, clipped, RGGB)
+        self.assertGreaterEqual(light[100, 2], light[100, 60] - 1e-3)
+
+
 class Hot(unittest.TestCase):
     def test_lone_sites_are_mended_to_their_surroundings(self):
         rng = np.random.default_rng(8)

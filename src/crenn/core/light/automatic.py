@@ -100,7 +100,7 @@ def key_of(luminance: float) -> float:
 
 
 def night_ev(luminance: float | None) -> float:
-    """EV by which the bulk of a scene of a luminance in cd/m² seems brighter than a lit street; 0 if it is not known."""
+    """EV by which the bulk of a scene of a luminance in cd/m² seems brighter than a lit street; 0 if unknown."""
     if luminance is None:
         return 0.0
     return min(float(np.log2(key_of(luminance) / key_of(_BRIGHT_STREET))), _BY_DAY)

@@ -5,6 +5,9 @@ import numpy as np
 
 #: All-clipped light is taken for at most this many stops brighter than saturation tells.
 _MOST_ABOVE = 1.0
+#: Stops by which small and large holes rise to their middles; holes of a radius of more than `_LARGE` of the longer
+#: side are large; a dome begins so many quads inside.
+_LAMP, _WINDOW, _LARGE, _RIM = 2.6, 0.3, 0.01, 0.7
 
 
 def _diffuse(values: np.ndarray, weight: np.ndarray) -> np.ndarray:
@@ -26,13 +29,36 @@ def _diffuse(values: np.ndarray, weight: np.ndarray) -> np.ndarray:
     return values * own + pushed * (1.0 - own)
 
 
+def _dome(lost: np.ndarray) -> np.ndarray:
+    """Stops by which light that was lost rises above what is known to be its least, float32 (H, W).
+
+    Nothing tells how bright a hole is where every channel is lost. But what is small and clips is a lamp or a star, far
+    brighter than its surroundings; what is large is a window or a sky, seldom much above. So each hole gets a dome over
+    its rim, the higher the smaller it is.
+    """
+    holes = lost.astype(np.uint8)
+    count, names, sizes, _ = cv2.connectedComponentsWithStats(holes, connectivity=8)
+    # What the picture's border cuts goes on beyond it.
+    inside = cv2.distanceTransform(cv2.copyMakeBorder(holes, 1, 1, 1, 1, cv2.BORDER_REPLICATE), cv2.DIST_L2, 5)
+    depth = inside[1:-1, 1:-1]
+    deepest = np.zeros(count, np.float32)
+    np.maximum.at(deepest, names.ravel(), depth.ravel())
+    radius = np.sqrt(sizes[:, 4] / np.pi)
+    height = _LAMP * np.exp(-((radius / (_LARGE * max(lost.shape))) ** 2)) + _WINDOW
+    # A hole of a single quad or two may be the edge of something else.
+    height *= np.minimum(radius / 2.0, 1.0)
+    way = np.clip((depth - _RIM) / np.maximum(deepest[names] - _RIM, 1.0), 0.0, 1.0)
+    return np.asarray(height[names] * np.sqrt(1 - (1 - way) ** 2) * holes, np.float32)
+
+
 def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray) -> int:
     """Raise clipped sites, in place, to what the unclipped channels and the colour around them tell.
 
     A clipped value is a lower bound. Where one or two channels are lost, they follow from those that are left
     and the colour ratios diffused in from the unclipped surroundings (after Masood, Zhu and Tappen 2009). Where
     all are lost the light goes half-way to neutral: a lamp seen through a clipped patch reads as white light
-    with a breath of its colour, never as the magenta that white balance makes of equal raw numbers.
+    with a breath of its colour, never as the magenta that white balance makes of equal raw numbers; and it rises as a
+    dome over the hole's rim.
 
     Parameters
     ----------
@@ -78,6 +104,7 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
     estimate = np.where((count > 0)[:, None], implied[:, None] + relative, least[:, None] + whitened)
     estimate = np.minimum(estimate, bound.max(-1, keepdims=True) + 2.0)
     rebuilt = np.where(missing, np.maximum(estimate, bound), bound)
+    rebuilt += _dome(np.asarray(lost.all(-1)))[ys, xs, None]
     values = quads.copy()
     values[ys, xs] = np.exp2(rebuilt)
     changed = 0
