@@ -110,6 +110,50 @@ class Curves(unittest.TestCase):
         added = np.interp(stops, table_stops(), placement_ev(table_stops(), 2.0, 0.0, [], 0.0))
         np.testing.assert_allclose(added, [2.0, 2.0, 0.0, 0.0, 0.0], atol=0.02)
 
+    def test_widths_say_how_far_shadows_and_highlights_reach(self):
+        stops = table_stops()
+        near = (stops < MIDDLE_GREY - 2.5) & (stops > MIDDLE_GREY - 5)
+        wide, narrow = (placement_ev(stops, 2.0, 0.0, [], 0.0, shadow_width=w) for w in (8.0, 3.0))
+        self.assertTrue((narrow[near] > wide[near]).all())
+        bright = (stops > MIDDLE_GREY + 2) & (stops < MIDDLE_GREY + 5)
+        wide, narrow = (placement_ev(stops, 0.0, -2.0, [], 0.0, highlight_width=w) for w in (8.0, 3.0))
+        self.assertTrue((narrow[bright] < wide[bright]).all())
+
+    def test_midtones_leave_black_and_white(self):
+        stops = np.array([-14.0, MIDDLE_GREY - 6, MIDDLE_GREY - 2, MIDDLE_GREY + 2, 3.0])
+        added = np.interp(stops, table_stops(), placement_ev(table_stops(), 0.0, 0.0, [], 0.0, midtones=1.5))
+        np.testing.assert_allclose(added, [0, 0, 1.5, 0, 0], atol=0.03)
+
+    def test_no_dial_turns_tones_over(self):
+        stops = table_stops()
+        for shadows, highlights, widths, midtones in (
+            (8, -8, (2, 2), 3),
+            (-6, 4, (2, 2), -3),
+            (8, 4, (10, 2), 3),
+            (0, 0, (6, 6), -3),
+        ):
+            placed = stops + placement_ev(stops, shadows, highlights, [], 0.0, *widths, midtones)
+            self.assertTrue((np.diff(placed) > 0).all())
+
+    def test_one_dial_lifts_the_dark_or_holds_the_bright(self):
+        """Shown by the picture: nothing else changes."""
+        rgb = ramp(40, 640, -11, 1)
+        scene = PreparedScene.from_radiance(RadianceMap(rgb, rgb * 0.02))
+        fixed = {"exposure": {"ev": 0}, "tone": {"contrast": 1}, "ends": {"white": 0, "black": -14}}
+
+        def row(balance: float) -> np.ndarray:
+            document = fixed | {"placement": {"shadows": 0, "highlights": 0, "local": 1, "balance": balance}}
+            light = Renderer(scene).linear(parse_treatment(document), Window.whole(scene.size))
+            return np.log2(light[20, :, 1] / rgb[20, :, 1])
+
+        up, down = row(2.0), row(-2.0)
+        dark = np.log2(rgb[20, :, 1]) < MIDDLE_GREY - 1
+        bright = np.log2(rgb[20, :, 1]) > MIDDLE_GREY + 1
+        self.assertGreater(up[dark].min(), 0.05)
+        self.assertLess(np.abs(up[bright]).max(), 0.1)
+        self.assertLess(np.abs(down[dark]).max(), 0.1)
+        self.assertLess(down[bright].max(), -0.05)
+
     def test_rungs_stand_on_stops_of_the_scene_whatever_the_exposure(self):
         for exposure in (-3.0, 0.0, 4.0):
             added = placement_ev(table_stops(), 0, 0, [Rung(stop=-5, ev=-0.7)], exposure)

@@ -240,7 +240,7 @@ class Lost(unittest.TestCase):
     def test_a_lamp_rises_smoothly_to_its_middle(self):
         stops, inside = self.rebuilt(8)
         middle = stops[296:304, 446:454].mean()
-        self.assertGreater(middle, 1.5)
+        self.assertGreater(middle, 1.2)
         self.assertLess(middle, 4.0)
         # Taken over whole tiles, each ring is no darker than the one outside it.
         quads = stops.reshape(300, 2, 450, 2).mean((1, 3))[150, 221:230]

@@ -1890,15 +1890,39 @@ export interface components {
              */
             highlights: number | null;
             /**
+             * Lift or hold
+             * @description Up, it brightens what is dark and nothing else; down, it darkens what is bright and nothing else.
+             * @default 0
+             */
+            balance: number;
+            /**
+             * Midtones
+             * @description Opens what lies about two stops below middle grey, and not the deep blacks.
+             * @default 0
+             */
+            midtones: number;
+            /**
+             * Shadow width
+             * @description Over how many stops below middle grey opening takes hold.
+             * @default 6
+             */
+            shadow_width: number;
+            /**
+             * Highlight width
+             * @description Over how many stops above middle grey holding takes hold.
+             * @default 6
+             */
+            highlight_width: number;
+            /**
              * Local contrast
              * @description Stretches or flattens what departs from its neighbourhood within reach.
-             * @default 1.3
+             * @default 1.6
              */
             local: number;
             /**
              * Reach
              * @description How wide a neighbourhood decides which stop a place belongs to, in % of the picture.
-             * @default 3
+             * @default 6
              */
             reach: number;
             /**

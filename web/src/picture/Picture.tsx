@@ -27,7 +27,7 @@ export function Picture({ station }: { station: Station }) {
   const held = useScene((s) => s.held);
   const heldView = useScene((s) => s.heldView);
   const view = useView((s) => s.view);
-  const comparing = useView((s) => s.comparing);
+  const glance = useView((s) => s.glance);
   const zoom = useView((s) => s.zoom);
   const inHand = useView((s) => s.tool);
   const rendering = useView((s) => s.rendering);
@@ -42,7 +42,7 @@ export function Picture({ station }: { station: Station }) {
   );
   const shown = useShown(station.name);
   const lay = useLaid(pane, rendered);
-  const wantedView = comparing ? "untreated" : (heldView ?? view);
+  const wantedView = glance ?? heldView ?? view;
   const coarse = held || (dragging?.coarse ?? false);
   useWanted(renders, shown, pane, lay, wantedView, coarse);
 
@@ -118,7 +118,7 @@ export function Picture({ station }: { station: Station }) {
         <svg className={inHand === "pan" ? "over" : "over tool"} width={pane.width} height={pane.height} onWheel={turn}>
           <LayContext.Provider value={lay}>
             <Suspense>
-              {station.Over && !comparing && <station.Over />}
+              {station.Over && glance === null && <station.Over />}
               {tool.Over && <tool.Over />}
             </Suspense>
           </LayContext.Provider>

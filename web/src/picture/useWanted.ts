@@ -14,7 +14,7 @@ const LARGEST = 8192;
 export function useShown(station: string) {
   const prepared = useScene((s) => s.scene?.prepared ?? null);
   const treatment = useScene((s) => s.treatment);
-  const comparing = useView((s) => s.comparing);
+  const comparing = useView((s) => s.glance === "untreated");
   const uncropped = (stationOf(station).uncropped ?? false) && !comparing;
   return useMemo(() => (prepared && treatment ? { prepared, treatment, uncropped } : null), [prepared, treatment, uncropped]);
 }

@@ -24,8 +24,8 @@ export interface Probe {
 
 interface ViewState {
   view: ViewName;
-  /** Held to compare. */
-  comparing: boolean;
+  /** View that is shown while a key is held. */
+  glance: ViewName | null;
   /** Zoom in screen pixels per full-size pixel; null is fitted. */
   zoom: number | null;
   shownZoom: number;
@@ -52,7 +52,7 @@ interface ViewState {
 
 export const useView = create<ViewState>(() => ({
   view: "picture",
-  comparing: false,
+  glance: null,
   zoom: null,
   shownZoom: 1,
   centre: null,

@@ -9,6 +9,8 @@ import { luminance, number, percent, shutter } from "../units";
 const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "picture", title: "Picture", key: "" },
   { name: "limits", title: "Limits", key: "L" },
+  { name: "stops", title: "Stops", key: "H" },
+  { name: "noise", title: "Noise", key: "Y" },
   { name: "source", title: "Source", key: "S" },
   { name: "moved", title: "Moved", key: "M" },
   { name: "ground", title: "Ground", key: "G" },
@@ -30,7 +32,7 @@ export function StatusLine({ station }: { station: Station }) {
   const moved = (scene?.report?.moved_share ?? 0) > 0;
   const sky = scene?.report?.stack?.sky ?? false;
   const area = useSelected() !== null;
-  const has = { picture: true, untreated: false, limits: true, source: true, moved, ground: sky, area, mask: area };
+  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, source: true, moved, ground: sky, area, mask: area };
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">

@@ -25,8 +25,8 @@ export function TopLine({ station, onKeys }: Props) {
   const touched = useScene((s) => STATIONS.map((t) => (s.scene && s.treatment && t.touched(s.scene, s.treatment, steps) ? "1" : "0")).join(""));
   const { mode, setMode } = useColorScheme();
   const ground = mode === "light" ? "light" : "dark";
-  const comparing = useView((s) => s.comparing);
-  const compare = (on: boolean) => useView.setState({ comparing: on });
+  const comparing = useView((s) => s.glance === "untreated");
+  const compare = (on: boolean) => useView.setState({ glance: on ? "untreated" : null });
   return (
     <header className="top">
       <Link to="/" className="brand" title="To the contact sheet">

@@ -21,7 +21,7 @@ export interface Station {
 const anyOf = (name: StationName) => (_: Scene, treatment: Treatment, steps: Step[]) =>
   steps.some((step) => step.station === name && changed(step, treatment) > 0);
 
-const EVERYWHERE: ViewName[] = ["picture", "limits", "source"];
+const EVERYWHERE: ViewName[] = ["picture", "limits", "stops", "noise", "source"];
 
 /** The stations there are so far, in the order of the work; they can be visited in any order. */
 export const STATIONS: Station[] = [

@@ -13,6 +13,30 @@ class PlacementParameters(StepParameters):
     highlights: float | None = dial(
         None, "EV", -8, 4, 0.05, "Hold highlights", "Pulls down what lies above the middle tones."
     )
+    balance: float = dial(
+        0.0,
+        "EV",
+        -6,
+        6,
+        0.05,
+        "Lift or hold",
+        "Up, it brightens what is dark and nothing else; down, it darkens what is bright and nothing else.",
+    )
+    midtones: float = dial(
+        0.0,
+        "EV",
+        -3,
+        3,
+        0.05,
+        "Midtones",
+        "Opens what lies about two stops below middle grey, and not the deep blacks.",
+    )
+    shadow_width: float = dial(
+        6.0, "stops", 2, 10, 0.1, "Shadow width", "Over how many stops below middle grey opening takes hold."
+    )
+    highlight_width: float = dial(
+        6.0, "stops", 2, 10, 0.1, "Highlight width", "Over how many stops above middle grey holding takes hold."
+    )
     local: float = dial(
         1.6,
         "×",
@@ -53,9 +77,11 @@ class Placement(LightStep[PlacementParameters]):
 
     def act(self, program, parameters, scene):
         p = parameters
-        if p.shadows or p.highlights or any(r.ev for r in p.rungs):
+        shadows, highlights = p.shadows + max(p.balance, 0.0), p.highlights + min(p.balance, 0.0)
+        if shadows or highlights or p.midtones or any(r.ev for r in p.rungs):
             # Rungs stand on stops of the scene; the program so far tells how far exposure has moved them.
-            added = placement_ev(table_stops(), p.shadows, p.highlights, p.rungs, program.shift)
+            widths = p.shadow_width, p.highlight_width
+            added = placement_ev(table_stops(), shadows, highlights, p.rungs, program.shift, *widths, p.midtones)
             program.grid(p.reach, added, p.local - 1.0)
         else:
             program.grid(p.reach, None, p.local - 1.0)

@@ -26,8 +26,20 @@ def _smooth(x: np.ndarray) -> np.ndarray:
     return x * x * (3 - 2 * x)
 
 
+def _hill(x: np.ndarray) -> np.ndarray:
+    """1 at 0, nothing beyond 1 to either side, without a kink."""
+    return np.clip(1 - x * x, 0.0, None) ** 2
+
+
 def placement_ev(
-    stops: np.ndarray, shadows: float, highlights: float, rungs: list[Rung], exposure: float
+    stops: np.ndarray,
+    shadows: float,
+    highlights: float,
+    rungs: list[Rung],
+    exposure: float,
+    shadow_width: float = SHADOW_SPAN,
+    highlight_width: float = LIGHT_SPAN,
+    midtones: float = 0.0,
 ) -> np.ndarray:
     """EV that placement adds at stops of the scene after exposure.
 
@@ -41,10 +53,14 @@ def placement_ev(
         On stops of the scene, before exposure.
     exposure : float
         EV.
+    shadow_width, highlight_width : float
+        Stops from middle grey over which shadows and highlights take hold.
+    midtones : float
+        EV, most two stops below middle grey; four further down and up nothing.
     """
-    added = shadows * _smooth((MIDDLE_GREY - stops) / SHADOW_SPAN) + highlights * _smooth(
-        (stops - MIDDLE_GREY) / LIGHT_SPAN
-    )
+    added = shadows * _smooth((MIDDLE_GREY - stops) / shadow_width)
+    added = added + highlights * _smooth((stops - MIDDLE_GREY) / highlight_width)
+    added = added + midtones * _hill((stops - MIDDLE_GREY + 2.0) / 4.0)
     if rungs:
         at = np.array([r.stop for r in rungs]) + exposure
         # A rung that is moved bends its surroundings, not the far end of the ladder.

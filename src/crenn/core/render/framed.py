@@ -239,8 +239,8 @@ class Framed:
         return out
 
     def sampled(self, plane: np.ndarray, frame: Frame, window: Window) -> np.ndarray:
-        """A full-size plane of whole numbers at the places of a window's pixels; 0 outside the scene."""
-        height, width = plane.shape
+        """A full-size plane, (H, W) or (H, W, C), nearest to the places of a window's pixels; 0 outside the scene."""
+        height, width = plane.shape[:2]
         xs, ys = places(frame, window, 1.0)
         columns, rows = np.floor(xs).astype(np.int64), np.floor(ys).astype(np.int64)
         outside = (columns < 0) | (rows < 0) | (columns >= width) | (rows >= height)

@@ -6,14 +6,17 @@ import cv2
 import numpy as np
 
 from crenn.core.areas.area import FULL
+from crenn.core.colour.spaces import LUMINANCE, luminance
+from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.show import CRUSHED
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
 
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
-#: between the frames, what a stack took for ground, an area's mask over the picture, and the mask alone.
-VIEWS = ("picture", "limits", "untreated", "source", "moved", "ground", "area", "mask")
+#: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
+#: its signal to noise, and the picture with its colours exaggerated.
+VIEWS = ("picture", "limits", "untreated", "source", "moved", "ground", "area", "mask", "stops", "noise", "cast")
 
 _BAND = 256
 _HATCH = np.array([240, 190, 92], np.uint8)
@@ -102,6 +105,24 @@ def _draw_area(codes: np.ndarray, mask: np.ndarray, alone: bool) -> None:
             _draw_line(codes, mask > level * FULL)
 
 
+def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:
+    """Predicted signal to noise of single pixels of the scene, in dB, float32 (h, w)."""
+    scene = renderer.scene
+    deviation = np.sqrt(((renderer.sampled(scene.sigma, treatment, window) * LUMINANCE) ** 2).sum(-1))
+    frame = renderer.frame(treatment)
+    light = luminance(renderer.light(frame, window, fine))
+    if frame.lens is not None and frame.lens.falloff is not None:
+        # What is given back to the corners raises their noise as well.
+        height, width = deviation.shape
+        x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
+        places = np.stack([window.x + x * window.width / width, window.y + y * window.height / height], -1)
+        lifted = frame.lens.falloff(frame.to_scene(places.reshape(-1, 2))).reshape(height, width)
+        deviation = deviation * np.exp2(lifted)
+    # Evened out: where frames were moved, noise has a pattern of its own that a reduced view would sample unevenly.
+    light, deviation = (cv2.GaussianBlur(v.astype(np.float32), (0, 0), 3.0) for v in (light, deviation))
+    return np.asarray(20 * np.log10(np.maximum(light / np.maximum(deviation, 1e-12), 0.1)), np.float32)
+
+
 def _source_order(report: dict) -> list[int]:
     """Source indices of the merged frames, from the darkest frame to the brightest."""
     frames = report.get("frames") or []
@@ -152,6 +173,13 @@ def paint_view(
     elif view in ("area", "mask") and area is not None and area < len(treatment.areas):
         mask = renderer.mask(treatment.areas[area], renderer.frame(treatment), window)
         _draw_area(codes, mask, alone=view == "mask")
+    elif view == "stops":
+        light = renderer.light(renderer.frame(treatment), window, fine)
+        draw_map(codes, stops_of(light, renderer.scene.floor), 1.0, " EV", bold=4)
+    elif view == "noise" and renderer.scene.sigma is not None:
+        draw_map(codes, _signal_to_noise(renderer, treatment, window, fine), 6.0, " dB")
+    elif view == "cast":
+        exaggerated(codes)
     elif view == "ground" and renderer.scene.ground is not None:
         _draw_mask(codes, renderer.sampled(renderer.scene.ground, treatment, window) > 127)
     return codes, shares

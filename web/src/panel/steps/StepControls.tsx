@@ -9,6 +9,7 @@ import { valueAt, withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { ChoiceControl, ToggleControl } from "./controls";
 import { CropFacts } from "./CropFacts";
+import { KindOfLight } from "./KindOfLight";
 import { LensChoice } from "./LensChoice";
 import { LensTools } from "./LensTools";
 import { LevelTool } from "./LevelTool";
@@ -27,7 +28,7 @@ const WIDGETS: Record<string, ComponentType> = {
 };
 
 /** What stands before them. */
-const LEADS: Record<string, ComponentType> = { lens: LensChoice };
+const LEADS: Record<string, ComponentType> = { lens: LensChoice, white_balance: KindOfLight };
 
 /** One step in its station's panel: its heading with a switch, and under it all that the server says it has. */
 export function StepControls({ step }: { step: Step }) {
