@@ -1,0 +1,81 @@
+"""The Light station in a real browser: starting points, kinds of light, maps, a cast at a glance."""
+
+import cv2
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.e2e.page import PageCase
+
+
+def colourfulness(pixels: np.ndarray) -> float:
+    """Mean distance of a picture's pixels from grey, in codes."""
+    return float(np.ptp(pixels, axis=-1).mean())
+
+
+class Light(PageCase):
+    def test_starting_points_kinds_of_light_and_maps(self):
+        self.bring_in()
+        as_it_was = self.pixels()
+        group = self.page.get_by_role("group", name="Start from")
+        expect(group.get_by_role("button", name="As it was")).to_have_attribute("aria-pressed", "true")
+        group.get_by_role("button", name="Even").click()
+        self.settled()
+        expect(group.get_by_role("button", name="Even")).to_have_attribute("aria-pressed", "true")
+        self.assertGreater(self.pixels().mean(), as_it_was.mean() * 1.1)
+        even = self.value("exposure.ev")
+        self.page.reload()
+        self.settled()
+        self.assertEqual(self.value("exposure.ev"), even)
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        expect(group.get_by_role("button", name="As it was")).to_have_attribute("aria-pressed", "true")
+        self.assertLess(np.abs(self.pixels() - as_it_was).mean(), 2)
+
+        self.page.get_by_label("Kind of light").locator("xpath=..").click()
+        self.page.get_by_role("option", name="Tungsten").click()
+        self.settled()
+        self.assertEqual(self.value("white_balance.temperature"), 2850)
+        tungsten = self.pixels()
+        self.assertGreater(
+            tungsten[..., 0].mean() / tungsten[..., 2].mean(), as_it_was[..., 0].mean() / as_it_was[..., 2].mean()
+        )
+        self.page.get_by_label("Kind of light").locator("xpath=..").click()
+        self.page.get_by_role("option", name="As shot").click()
+        self.settled()
+
+        for key, name in (("h", "Stops"), ("y", "Noise")):
+            self.page.keyboard.press(key)
+            self.settled()
+            expect(self.page.get_by_role("button", name=name, exact=True)).to_have_attribute("aria-pressed", "true")
+            grey = self.pixels()
+            self.assertLess(colourfulness(cv2.blur(grey.astype(np.float32), (5, 5))), 12)
+            self.assertGreater(np.abs(grey - as_it_was).mean(), 10)
+            self.page.keyboard.press(key)
+            self.settled()
+        plain = colourfulness(self.pixels())
+        self.page.keyboard.down("x")
+        self.settled()
+        self.assertGreater(colourfulness(self.pixels()), plain * 1.5)
+        self.page.keyboard.up("x")
+        self.settled()
+        self.assertLess(abs(colourfulness(self.pixels()) - plain), 1)
+
+    def test_the_ladder_fits_at_700_pixels(self):
+        """No label of the ladder lies on another, and none is cut."""
+        self.bring_in()
+        self.page.set_viewport_size({"width": 1280, "height": 700})
+        self.settled()
+        expect(self.page.locator(".ladder footer")).to_contain_text("cd/m²")
+        box = self.page.locator(".ladder").bounding_box()
+        texts = self.page.locator(".ladder svg text, .ladder header > *, .ladder footer > *")
+        found = [(texts.nth(i).text_content() or "", texts.nth(i).bounding_box()) for i in range(texts.count())]
+        for text, b in found:
+            self.assertGreaterEqual(b["x"], box["x"], text)
+            self.assertLessEqual(b["x"] + b["width"], box["x"] + box["width"] + 0.5, text)
+        for i, (text, a) in enumerate(found):
+            for other, b in found[i + 1 :]:
+                across = min(a["x"] + a["width"], b["x"] + b["width"]) - max(a["x"], b["x"])
+                down = min(a["y"] + a["height"], b["y"] + b["height"]) - max(a["y"], b["y"])
+                # Exposure times stand aslant: their boxes are larger than they.
+                if "/" not in text + other and " s" not in text + other:
+                    self.assertFalse(across > 1 and down > 1, f"{text} and {other}")
