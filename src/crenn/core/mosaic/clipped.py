@@ -5,6 +5,8 @@ import numpy as np
 
 #: All-clipped light is taken for at most this many stops brighter than saturation tells.
 _MOST_ABOVE = 1.0
+#: How steeply less than saturation counts less at a rim, and how much says that nothing was missed.
+_CLOSE, _DOUBT = 16, 0.02
 #: Stops by which small and large holes rise to their middles; holes of a radius of more than `_LARGE` of the longer
 #: side are large; a dome begins so many quads inside.
 _LAMP, _WINDOW, _LARGE, _RIM = 2.6, 0.3, 0.01, 0.7
@@ -51,6 +53,22 @@ def _dome(lost: np.ndarray) -> np.ndarray:
     return np.asarray(height[names] * np.sqrt(1 - (1 - way) ** 2) * holes, np.float32)
 
 
+def _missed(logs: np.ndarray, ratios: np.ndarray, any_lost: np.ndarray, brightness: np.ndarray) -> np.ndarray:
+    """By how many stops each channel is more than the two others tell, diffused in from the rim, float32 (H, W, 3).
+
+    So what is rebuilt goes on from what was recorded beside it. Only what is nearly as bright as saturation speaks:
+    what is darker lies across an edge.
+    """
+    relative = np.stack([ratios[..., 0], np.zeros_like(ratios[..., 0]), ratios[..., 1]], -1)
+    green = logs - relative
+    told = (green.sum(-1, keepdims=True) - green) / 2 + relative
+    rim = cv2.dilate(any_lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool) & ~any_lost
+    sure = rim * brightness**_CLOSE
+    total = np.asarray(sure + _DOUBT * rim, np.float32)
+    share = sure / np.maximum(total, 1e-9)
+    return _diffuse(np.asarray(np.clip(logs - told, -1.5, 1.5) * share[..., None], np.float32), total)
+
+
 def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray) -> int:
     """Raise clipped sites, in place, to what the unclipped channels and the colour around them tell.
 
@@ -82,7 +100,7 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
             c = pattern[row, column]
             quads[..., c] += light[row::2, column::2] * (0.5 if c == 1 else 1.0)
             lost[..., c] |= clipped[row::2, column::2]
-    any_lost = lost.any(-1)
+    any_lost = np.asarray(lost.any(-1))
     near = cv2.dilate(any_lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
     floor = max(float(quads.max()) * 1e-4, 1e-9)
     safe = np.maximum(quads, floor)
@@ -102,6 +120,10 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
     whitened = relative * 0.5
     least = np.minimum((bound - whitened).max(-1), bound.max(-1) + _MOST_ABOVE)
     estimate = np.where((count > 0)[:, None], implied[:, None] + relative, least[:, None] + whitened)
+    if (count == 2).any():
+        estimate = (
+            estimate + np.where(count == 2, 1.0, 0.0)[:, None] * _missed(logs, ratios, any_lost, brightness)[ys, xs]
+        )
     estimate = np.minimum(estimate, bound.max(-1, keepdims=True) + 2.0)
     rebuilt = np.where(missing, np.maximum(estimate, bound), bound)
     rebuilt += _dome(np.asarray(lost.all(-1)))[ys, xs, None]

@@ -94,8 +94,11 @@ def _into_gamut(r, g, b, stop, shown, work):
         l[count], m[count], s[count] = r[x], g[x], b[x]
         y = min(max(stop[x], _ZERO), _ONE)
         bright = shown[x] > _FADE
-        grey[count] = max(y, shown[x]) if bright else y
-        keep[count] = shown[x]
+        # A saturated light's luminance is less than what it is shown as: it rises to that as the colour fades.
+        u = min(max((shown[x] - _FADE) / (_ONE - _FADE), _ZERO), _ONE)
+        fade = u * u * (np.float32(3) - np.float32(2) * u)
+        grey[count] = y + fade * (max(y, shown[x]) - y)
+        keep[count] = _ONE - fade
         low, high = min(r[x], min(g[x], b[x])), max(r[x], max(g[x], b[x]))
         count += int(bright | (low < _ZERO) | (high > _ONE))
     for i in range(count):
@@ -105,8 +108,6 @@ def _into_gamut(r, g, b, stop, shown, work):
         three = np.float32(0.0883024619) * red + np.float32(0.2817188376) * green + np.float32(0.6299787005) * blue
         grey[i] = cbrt(grey[i])
         l[i], m[i], s[i] = cbrt(one) - grey[i], cbrt(two) - grey[i], cbrt(three) - grey[i]
-        u = min(max((keep[i] - _FADE) / (_ONE - _FADE), _ZERO), _ONE)
-        keep[i] = _ONE - u * u * (np.float32(3) - np.float32(2) * u)
     for i in range(count):
         x = int(at[i])
         red, green, blue = _channels(keep[i], l[i], m[i], s[i], grey[i])
