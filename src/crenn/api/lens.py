@@ -13,8 +13,8 @@ from crenn.core.lens.correction import LONGEST
 from crenn.core.lens.database import KnownLens, lens_of, search
 from crenn.core.lens.falloff import MEASURED, measure_falloff
 from crenn.core.lens.profile import radii
-from crenn.core.mosaic.fringes import Fringes
 from crenn.core.pipeline.compile import framed
+from crenn.core.pipeline.fringes import Fringes
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.treatment import LENS
 

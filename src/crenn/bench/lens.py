@@ -44,7 +44,7 @@ def shifts_left(light: np.ndarray, truth: np.ndarray, to_camera: np.ndarray, flo
     half = float(np.hypot(*light.shape[:2])) / 2
     out = []
     for channel in range(3):
-        radius, shift, error = radial_shifts(
+        radius, shift, error, _, _ = radial_shifts(
             np.ascontiguousarray(other[..., channel]), np.ascontiguousarray(one[..., channel])
         ).T
         clear = (radius > _FAR) & (error * half < _CLEAR)

@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 from crenn.core.mosaic.bayer import sites
-from crenn.core.mosaic.fringes import Fringes, measure_fringes, take_fringes
+from crenn.core.mosaic.fringes import measure_fringes, take_fringes
+from crenn.core.pipeline.fringes import Fringes
 
 PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
 SIZE = (800, 1200)

@@ -5,7 +5,7 @@ from functools import cached_property
 
 import numpy as np
 
-from crenn.core.mosaic.fringes import Fringes
+from crenn.core.pipeline.fringes import Fringes
 
 #: Profiles are told at so many radii, from the middle to a quarter beyond the corner.
 NODES = 641

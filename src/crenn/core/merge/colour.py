@@ -11,8 +11,9 @@ from crenn.core.merge.describe import Facts
 from crenn.core.mosaic.bayer import even, sites
 from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic
-from crenn.core.mosaic.fringes import Fringes, measure_fringes, take_fringes
+from crenn.core.mosaic.fringes import measure_fringes, take_fringes
 from crenn.core.mosaic.hot import mend_hot
+from crenn.core.pipeline.fringes import Fringes
 from crenn.core.pipeline.scene import Capture
 from crenn.core.radiance import PLANES, RadianceMap
 from crenn.core.report.merging import FringesReport

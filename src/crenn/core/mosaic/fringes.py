@@ -4,73 +4,26 @@ A lens draws red and blue a little larger or smaller than green. Once a mosaic i
 of red and blue, and they can no longer be moved apart from it: so the sites of red and blue are moved beforehand.
 """
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 
 from crenn.core.geometry.mapping import Mesh
 from crenn.core.geometry.resample import PHASES, lanczos, resample
 from crenn.core.mosaic.bayer import even, sites
+from crenn.core.pipeline.fringes import Fringes
 
 #: Side of the tiles in which a shift is measured, in tiles of the mosaic.
 _TILE = 40
 #: Tiles whose edges say the shift worse than this, in sites, are left out.
 _UNCERTAIN = 0.25
 _LEAST_TILES = 24
-#: What is less at the corner, in sites of the mosaic, is not worth moving light for.
-_WORTH = 0.08
+#: Least correlation of a colour with green in a tile.
+_ALIKE = 0.85
 #: A shift must be so many times its standard error to be believed.
 _SURE = 5.0
 _PASSES = 3
 #: By how much moved light may go beyond what lies around it, on its logarithmic scale.
 _OVERSHOOT = 0.1
-
-
-@dataclass(frozen=True)
-class Fringes:
-    """How much larger than green a lens draws red and blue.
-
-    Light that green would have drawn at the radius *r*, in half diagonals of the sensor's picture, is drawn at
-    *r (1 + a + b r²)*.
-
-    Attributes
-    ----------
-    red, blue : tuple of float
-        a and b.
-    """
-
-    red: tuple[float, float] = (0.0, 0.0)
-    blue: tuple[float, float] = (0.0, 0.0)
-
-    @classmethod
-    def of_factors(cls, radius: np.ndarray, red: np.ndarray, blue: np.ndarray) -> "Fringes":
-        """The ones nearest to factors (N,) known at radii within the picture."""
-        terms = np.stack([np.ones_like(radius), radius**2], -1)
-        fits = (np.linalg.lstsq(terms, factor - 1, rcond=None)[0] for factor in (red, blue))
-        return cls(*((float(a), float(b)) for a, b in fits))
-
-    def factor(self, radius: np.ndarray, channel: int) -> np.ndarray:
-        """By how much larger than green a channel is drawn at radii, in half diagonals."""
-        a, b = ((self.red), (0.0, 0.0), (self.blue))[channel]
-        return 1 + a + b * np.asarray(radius, np.float64) ** 2
-
-    def times(self, share: float) -> "Fringes":
-        """A share of them."""
-        (a, b), (c, d) = self.red, self.blue
-        return Fringes((a * share, b * share), (c * share, d * share))
-
-    def plus(self, other: "Fringes") -> "Fringes":
-        """Both, one after the other, to first order."""
-        return Fringes(
-            (self.red[0] + other.red[0], self.red[1] + other.red[1]),
-            (self.blue[0] + other.blue[0], self.blue[1] + other.blue[1]),
-        )
-
-    def worth_taking(self, shape: tuple[int, int]) -> bool:
-        """Whether they show in a picture of a shape (H, W)."""
-        half = float(np.hypot(*shape)) / 2
-        return max(abs(a + b) for a, b in (self.red, self.blue)) * half > _WORTH
 
 
 def _moved(plane: np.ndarray, site: tuple[int, int], channel: int, fringes: Fringes, shape: tuple[int, int]) -> Mesh:
@@ -135,7 +88,8 @@ def _planes(light: np.ndarray, pattern: np.ndarray, floor: float) -> dict[int, t
 
 
 def radial_shifts(colour: np.ndarray, green: np.ndarray) -> np.ndarray:
-    """Radial shifts of a colour against green in tiles, (N, 3): radius, shift outwards and its standard error.
+    """Radial shifts of a colour against green in tiles, (N, 5): radius, shift outwards and its standard error, and the
+    cosine and sine of the way outwards.
 
     By least squares on the radial gradient (Lucas and Kanade 1981), where the colour's contrast is a share of green's.
     Radius and shifts are in half diagonals.
@@ -167,24 +121,28 @@ def radial_shifts(colour: np.ndarray, green: np.ndarray) -> np.ndarray:
     # Band-passed samples are not independent: about one in six is.
     error = np.sqrt(left / (_TILE**2 / 6) * rr / determinant) + 1e-3
     far = summed(radius) / _TILE**2 / half
-    good = (error < _UNCERTAIN) & (far > 0.15) & (np.abs(share) < 0.7)
-    return np.stack([far[good], shift[good] / half, error[good] / half], -1)
+    # Texture finer than the mosaic can tell differs from colour to colour, and seems to move by where the sites lie.
+    alike = (rr + dr) / np.sqrt(np.maximum(rr * (rr + 2 * dr + dd), 1e-12))
+    good = (error < _UNCERTAIN) & (far > 0.15) & (np.abs(share) < 0.7) & (alike > _ALIKE)
+    way = [summed(v / radius)[good] / _TILE**2 for v in (x, y)]
+    return np.stack([far[good], shift[good] / half, error[good] / half, *way], -1)
 
 
 def _fit(shifts: np.ndarray) -> tuple[float, float] | None:
     """a and b of `Fringes` through shifts, robustly (Huber 1964); None if they do not say."""
     if len(shifts) < _LEAST_TILES:
         return None
-    radius, shift, error = shifts.T
-    terms = np.stack([radius, radius**3], -1)
+    radius, shift, error, across, down = shifts.T
+    # A shift of all of a colour is none of a lens's, but edges that lie just so on the grid of sites seem to have one.
+    terms = np.stack([radius, radius**3, across / 5, down / 5], -1)
     weight = 1 / error**2
     for _ in range(12):
         normal = terms.T @ (terms * weight[:, None])
-        found = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(2), terms.T @ (shift * weight))
+        found = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(4), terms.T @ (shift * weight))
         off = np.abs(shift - terms @ found) / error
         scale = max(float(np.median(off)) * 1.4826, 1e-3)
         weight = np.minimum(1, 1.5 * scale / np.maximum(off, 1e-9)) / error**2
-    at = np.array([0.8, 0.8**3])
+    at = np.array([0.8, 0.8**3, 0.0, 0.0])
     uncertain = scale * float(np.sqrt(at @ np.linalg.inv(normal) @ at))
     return (float(found[0]), float(found[1])) if abs(at @ found) > _SURE * uncertain else (0.0, 0.0)
 

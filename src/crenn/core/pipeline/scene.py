@@ -7,7 +7,7 @@ import numpy as np
 
 from crenn.core.colour.spaces import D65_XY
 from crenn.core.colour.white import temperature_of
-from crenn.core.mosaic.fringes import Fringes
+from crenn.core.pipeline.fringes import Fringes
 
 
 @dataclass(frozen=True, eq=False)
