@@ -27,8 +27,6 @@ router = APIRouter()
 _log = logging.getLogger(__name__)
 #: A view has at most so many pixels.
 MAX_PIXELS = 16_000_000
-#: Pixels rendered for a picture at rest: as it lies, and where light is resampled.
-_AT_REST, _AT_REST_MOVED = 3_200_000, 1_600_000
 #: Pictures of at most so many pixels are not reduced while something is dragged.
 _ALL_OF_IT = 250_000
 #: Names of prepared scenes: scene and job, never a path.
@@ -137,9 +135,7 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     if wanted.coarse and window.pixels > _ALL_OF_IT:
         half = max(window.out_width // 2, 1), max(window.out_height // 2, 1)
         window = Window(window.x, window.y, window.width, window.height, *half)
-    # A picture at rest is rendered larger and averaged, as far as a quarter of a second allows.
-    budget = _AT_REST_MOVED if frame.offset is None else _AT_REST
-    finer = 1 if wanted.coarse else int(np.clip(np.sqrt(budget / window.pixels), 1, 4))
+    finer = 1 if wanted.coarse else renderer.finer(frame, window)
     codes, shares = paint_view(renderer, treatment, window, wanted.view, finer, not wanted.coarse, wanted.area)
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444

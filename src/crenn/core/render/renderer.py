@@ -23,6 +23,8 @@ from crenn.core.treatment import STEPS, Treatment
 
 #: Longer side of the picture that grids are made from, in pixels.
 _SMALL = 900
+#: Pixels rendered for a picture at rest: as it lies, and where light is resampled.
+_AT_REST, _AT_REST_MOVED = 3_200_000, 1_600_000
 _NO_MASKS = np.zeros((1, 1, 1), np.uint16)
 _NO_SPANS = np.zeros((1, 2), np.int32)
 _NO_PLANES = np.zeros((1, 1, 1), np.float32)
@@ -84,6 +86,11 @@ class Renderer:
 
         key = ("frame", *(parameters.model_dump_json() for _, parameters in steps))
         return self._cache.get(key, lambda: framed(steps, self.scene.size, self.scene.light))
+
+    def finer(self, frame: Frame, window: Window) -> int:
+        """How many times larger a picture at rest is rendered, to be averaged: as far as the time allows."""
+        budget = _AT_REST_MOVED if frame.offset is None else _AT_REST
+        return int(np.clip(np.sqrt(budget / window.pixels), 1, 4))
 
     def base(self, frame: Frame, reach: float) -> BaseGrid:
         """The edge-aware base of the scene for a reach, in % of its longer side, once the lens is corrected."""
