@@ -39,6 +39,10 @@ class CommandLine(FolderCase):
         done = self.crenn("render", *paths, "--out", self.folder / "p.tif")
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertTrue((self.folder / "p.tif").exists())
+        done = self.crenn("render", out, "--start", "even", "--out", self.folder / "even.png")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        even, usual = (np.asarray(Image.open(self.folder / name).convert("L")) for name in ("even.png", "p.tif"))
+        self.assertGreater(even.mean(), usual.mean() * 1.1)
 
     def test_faults_are_one_line_that_names_the_file(self):
         (self.folder / "notes.dng").write_text("no picture")
@@ -51,6 +55,7 @@ class CommandLine(FolderCase):
             (("render", "absent.exr", "--out", "p.jpg"), "absent.exr"),
             (("render", path, "--treatment", "t.json", "--out", "p.jpg"), "t.json"),
             (("render", path, "--out", "p.gif"), "p.gif"),
+            (("shoot", "ferry-hall", "--out", "x", "--lens", "macro"), "macro"),
             (("shoot", "harbour", "--out", "x"), "harbour"),
             (("worker",), "--database"),
             (("merge", path), "--out"),

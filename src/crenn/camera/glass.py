@@ -64,7 +64,7 @@ class Glass:
     def ideal(self, pixels: np.ndarray, channel: int) -> np.ndarray:
         """Where a lens without faults would throw the light of a colour that falls on pixels, by iteration."""
         ideal = np.asarray(pixels, np.float64)
-        for _ in range(40):
+        for _ in range(12):
             ideal = ideal - (self.drawn(ideal, channel) - pixels)
         return ideal
 

@@ -8,22 +8,24 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from crenn.bench.charts import CLEAN
 from crenn.bench.lens import corrected as light_through
 from crenn.bench.lens import falloff_left, shifts_left
 from crenn.camera.glass import Glass
-from crenn.camera.shoot import shoot
+from crenn.camera.sensor import Exposure
 from crenn.core.errors import CrennError, InvalidTreatment
 from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.lens.correction import LensCorrection, LensParameters
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
 from crenn.core.pipeline.frame import Frame
-from crenn.core.radiance import RadianceMap, read_exr
+from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import parse_treatment
-from tests.support import SCENE_LIGHT
+from tests.core.mosaic.test_fringes import wall
+from tests.support import SCENE_LIGHT, take
 
 SIZE = (400, 600)
 MIDDLE = np.array([300.0, 200.0])
@@ -124,17 +126,35 @@ class Known(unittest.TestCase):
 
 
 class Shot(unittest.TestCase):
-    """A scene shot through the wide zoom, whose faults the camera computes from their definition."""
+    """A wall shot through the wide zoom, whose faults the camera computes from their definition, and through none."""
+
+    SHOT = (900, 600)
+    FOCAL = 30.0
 
     @classmethod
     def setUpClass(cls):
         cls.kept = Path(tempfile.mkdtemp(prefix="crenn-test-"))
-        shot = shoot("kiln-yard", cls.kept, (900, 600), faulty=True)
-        cls.truth = read_exr(shot.truth).rgb
-        cls.scene = PreparedScene.from_radiance(merge_frames(shot.frames, shot.reference))
-        cls.late = PreparedScene.from_radiance(
-            merge_frames(shot.frames, shot.reference, instructions=Instructions(fringes=False))
-        )
+        glass, matrix = Glass(cls.FOCAL, cls.SHOT), CLEAN.camera_matrix()
+        width, height = cls.SHOT
+        y, x = np.mgrid[:height, :width].astype(np.float64)
+        places = np.stack([x.ravel(), y.ravel()], -1)
+
+        def seen(drawn: bool) -> np.ndarray:
+            """What falls on the sensor, in light that its colours are mixtures of, float32 (H, W, 3)."""
+            colours = []
+            for channel, tint in enumerate((0.8, 1.0, 1.2)):
+                at = glass.ideal(places, channel) if drawn else places
+                colours.append(tint * wall(at[:, 0].reshape(y.shape), at[:, 1].reshape(y.shape)))
+            light = np.stack(colours, -1) * (glass.transmission(8.0)[..., None] if drawn else 1.0)
+            return (light @ np.linalg.inv(matrix).T).astype(np.float32)
+
+        exposures = (Exposure(0.25), Exposure(1.0))
+        ideal = take(cls.kept / "ideal", seen(False), exposures, CLEAN)
+        wide = take(cls.kept / "wide", seen(True), exposures, CLEAN, lens=Glass.name, focal_length=cls.FOCAL)
+        without = Instructions(fringes=False)
+        cls.truth = merge_frames(ideal, 1, instructions=without).rgb
+        cls.scene = PreparedScene.from_radiance(merge_frames(wide, 1))
+        cls.late = PreparedScene.from_radiance(merge_frames(wide, 1, instructions=without))
 
     @classmethod
     def tearDownClass(cls):
@@ -170,7 +190,7 @@ class Shot(unittest.TestCase):
 
     def test_the_merge_says_what_it_took(self):
         fringes = self.scene.light.capture.fringes
-        glass = Glass(self.scene.light.capture.focal_length, (900, 600))
+        glass = Glass(self.FOCAL, self.SHOT)
         middle, half = np.array([449.5, 299.5]), np.hypot(450, 300)
         place = middle * 1.9
         green = np.hypot(*(glass.drawn(place[None], 1)[0] - middle))

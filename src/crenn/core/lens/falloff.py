@@ -12,7 +12,7 @@ from crenn.core.colour.spaces import luminance
 from crenn.core.errors import CrennError
 
 #: Powers of the radius that are tried.
-_STEEPNESS = np.arange(1.5, 6.01, 0.25)
+_STEEPNESS = np.arange(1.5, 6.01, 0.5)
 #: Falls in percent of a stop per pixel of the reduced picture up to which a place counts as even; it shrinks.
 _EVEN = (2.0, 1.0, 0.6, 0.4)
 #: The longer side of the picture that is looked at, in pixels.
