@@ -100,6 +100,21 @@ describe("undo and redo", () => {
   });
 });
 
+describe("steps asked for in haste", () => {
+  it("go one after the other, so that no answer overtakes another", async () => {
+    let release: (answered: unknown) => void = () => undefined;
+    const post = vi.spyOn(api, "POST").mockImplementationOnce(() => new Promise((done) => (release = done)) as never);
+    post.mockResolvedValue(answer(200, state(8)) as never);
+    const both = Promise.all([undo(), undo()]);
+    await vi.advanceTimersByTimeAsync(50);
+    expect(post).toHaveBeenCalledTimes(1);
+    release(answer(200, state(9)));
+    await both;
+    expect(post).toHaveBeenCalledTimes(2);
+    expect(useScene.getState()).toMatchObject({ revision: 8, storing: "stored" });
+  });
+});
+
 describe("news of the scene", () => {
   it("never changes the treatment under a held dial", async () => {
     const theirs = withValue(treatment, ev, -3);

@@ -97,6 +97,14 @@ async function drain() {
   set({ storing: "stored" });
 }
 
+let steps: Promise<void> = Promise.resolve();
+
+/** One step after the other: answers that overtook each other would leave the page behind the server. */
+function inTurn(direction: "undo" | "redo") {
+  steps = steps.then(() => step(direction));
+  return steps;
+}
+
 async function step(direction: "undo" | "redo") {
   const { scene } = get();
   if (!scene || queue || busy) return;
@@ -116,8 +124,8 @@ async function step(direction: "undo" | "redo") {
   if (!queue) set({ storing: "stored" });
 }
 
-export const undo = () => step("undo");
-export const redo = () => step("redo");
+export const undo = () => inTurn("undo");
+export const redo = () => inTurn("redo");
 
 export function hold(view: string | null = null) {
   set({ held: true, heldView: view });
