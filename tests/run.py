@@ -106,8 +106,8 @@ def _in_two_processes() -> list[Outcome]:
     for name in sorted(_classes(found)):
         # Tests of the page share one server and one browser.
         units.setdefault(_PAGE if name.startswith(_PAGE) else name, []).append(name)
-    # What is not known may be long.
-    order = sorted(units, key=lambda n: (-known.get(n, 60.0), n))
+    # What is not known may be long; the page's tests are by far the longest that go in one.
+    order = sorted(units, key=lambda n: (n != _PAGE, -known.get(n, 60.0), n))
     outcomes = []
     with ProcessPoolExecutor(2, mp_context=get_context("spawn"), initializer=_begin) as pool:
         running = {pool.submit(_one_unit, n, units[n]): n for n in order}
