@@ -120,10 +120,10 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
     whitened = relative * 0.5
     least = np.minimum((bound - whitened).max(-1), bound.max(-1) + _MOST_ABOVE)
     estimate = np.where((count > 0)[:, None], implied[:, None] + relative, least[:, None] + whitened)
-    if (count == 2).any():
-        estimate = (
-            estimate + np.where(count == 2, 1.0, 0.0)[:, None] * _missed(logs, ratios, any_lost, brightness)[ys, xs]
-        )
+    one_lost = count == 2
+    if one_lost.any():
+        missed = _missed(logs, ratios, any_lost, brightness)
+        estimate[one_lost] += missed[ys[one_lost], xs[one_lost]]
     estimate = np.minimum(estimate, bound.max(-1, keepdims=True) + 2.0)
     rebuilt = np.where(missing, np.maximum(estimate, bound), bound)
     rebuilt += _dome(np.asarray(lost.all(-1)))[ys, xs, None]

@@ -171,9 +171,11 @@ def measure_fringes(light: np.ndarray, pattern: np.ndarray, floor: float) -> Fri
     for _ in range(_PASSES):
         found = {}
         for channel, (colour, green) in planes.items():
-            mesh = _moved(colour, starts[channel], channel, total, light.shape)
-            moved = resample(colour[..., None], mesh)[..., 0]
-            fit = _fit(radial_shifts(np.where(np.isnan(moved), green, moved), green))
+            if total != Fringes():
+                mesh = _moved(colour, starts[channel], channel, total, light.shape)
+                moved = resample(colour[..., None], mesh)[..., 0]
+                colour = np.where(np.isnan(moved), green, moved)
+            fit = _fit(radial_shifts(colour, green))
             if fit is None:
                 return None
             found[channel] = fit
