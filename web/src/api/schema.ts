@@ -1413,6 +1413,34 @@ export interface components {
             changed: string;
         };
         /**
+         * Lamp
+         * @description A lamp: compact, and far brighter than its surroundings and the rest of the scene.
+         */
+        Lamp: {
+            /**
+             * X
+             * @description its middle, in shares of the scene's longer side
+             */
+            x: number;
+            /** Y */
+            y: number;
+            /**
+             * Radius
+             * @description of its core, in shares of the scene's longer side
+             */
+            radius: number;
+            /**
+             * Glare
+             * @description radius within which its light is spread
+             */
+            glare: number;
+            /**
+             * Stop
+             * @description stop of its brightest place
+             */
+            stop: number;
+        };
+        /**
          * LensIn
          * @description The lens of a treatment.
          */
@@ -1800,6 +1828,16 @@ export interface components {
              * @description of which clipped in every frame
              */
             clipped_histogram: number[];
+            /**
+             * Lamp Histogram
+             * @description of which lamps; empty if none
+             */
+            lamp_histogram: number[];
+            /**
+             * Lamps
+             * @description lamps, the brightest first
+             */
+            lamps: components["schemas"]["Lamp"][];
             /**
              * Snr Db
              * @description median signal to noise in each bin, dB

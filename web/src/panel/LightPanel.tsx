@@ -1,4 +1,5 @@
 import { useView } from "../state/view";
+import { Lamps } from "./Lamps";
 import { Starts } from "./Starts";
 import { StepsPanel } from "./StepsPanel";
 
@@ -6,7 +7,7 @@ import { StepsPanel } from "./StepsPanel";
 export default function LightPanel() {
   const tool = useView((s) => s.tool);
   return (
-    <StepsPanel station="light" title="Light" lead="Place the scene’s stops on tones.">
+    <StepsPanel station="light" title="Light" lead="Place the scene’s stops on tones." below={<Lamps />}>
       <div className="segment" role="group" aria-label="What dragging on the picture does">
         <button aria-pressed={tool === "pan"} onClick={() => useView.setState({ tool: "pan" })}>
           Move

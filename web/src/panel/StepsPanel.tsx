@@ -10,10 +10,12 @@ interface Props {
   lead: string;
   /** What stands above its steps. */
   children?: ReactNode;
+  /** What stands below them. */
+  below?: ReactNode;
 }
 
 /** The panel of a station of steps: everything in it is what the server says its steps have. */
-export function StepsPanel({ station, title, lead, children }: Props) {
+export function StepsPanel({ station, title, lead, children, below }: Props) {
   const steps = useSteps().data ?? [];
   return (
     <>
@@ -25,6 +27,7 @@ export function StepsPanel({ station, title, lead, children }: Props) {
         .map((step) => (
           <StepControls key={step.name} step={step} />
         ))}
+      {below}
     </>
   );
 }

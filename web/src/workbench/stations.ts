@@ -52,6 +52,7 @@ export const STATIONS: Station[] = [
     name: "light",
     title: "Light",
     Panel: lazy(() => import("../panel/LightPanel")),
+    Over: lazy(() => import("../picture/over/LampRings")),
     views: EVERYWHERE,
     touched: anyOf("light"),
   },

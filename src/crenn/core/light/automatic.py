@@ -131,7 +131,7 @@ def automatic_light(scene: SceneLight, start: str = "as-it-was") -> AutomaticLig
         placed_on = float(np.interp(scene.quantile(share) + exposure, stops, placed))
         return MIDDLE_GREY + contrast * (placed_on - MIDDLE_GREY)
 
-    white = float(np.clip(tone(0.9995) + 0.3, 0.0, 3.0))
+    white = float(np.clip(tone(0.9995) + 1.0, 0.0, 3.0))
     black = float(np.clip(tone(look.black) - 0.5, -14.0, -7.5))
     return AutomaticLight(*(round(float(v), 2) for v in (exposure, shadows, highlights, white, black, contrast)))
 

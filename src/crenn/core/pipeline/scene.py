@@ -68,6 +68,17 @@ class Capture:
         return whole * (0.5 - x, 0.5 - y), float(np.hypot(*whole)) / 2
 
 
+@dataclass(frozen=True)
+class Lamp:
+    """A lamp of the scene: see `crenn.core.report.lamps.find_lamps`, in shares of the scene's longer side."""
+
+    x: float
+    y: float
+    radius: float
+    glare: float
+    stop: float
+
+
 @dataclass(frozen=True, eq=False)
 class SceneLight:
     """The light of a scene as the steps need to know it.
@@ -83,6 +94,10 @@ class SceneLight:
     as_shot : tuple of float
         Temperature in kelvin and tint in thousandths of Duv of the white balance as shot.
     capture : Capture
+    lamp_histogram : ndarray (N,)
+        Share of the picture per bin that lamps take; automatic values are looked for in the rest.
+    lamps : tuple of Lamp
+        The brightest first.
     """
 
     histogram: np.ndarray
@@ -91,6 +106,8 @@ class SceneLight:
     noise_horizon: float
     as_shot: tuple[float, float]
     capture: Capture = field(default_factory=Capture)
+    lamp_histogram: np.ndarray = field(default_factory=lambda: np.zeros(1))
+    lamps: tuple[Lamp, ...] = ()
 
     @classmethod
     def from_report(cls, report: dict) -> "SceneLight":
@@ -103,7 +120,14 @@ class SceneLight:
             float(report["noise_horizon"]),
             tuple(as_shot),
             Capture.from_report(report),
+            np.asarray(report.get("lamp_histogram") or [0.0], np.float64),
+            tuple(Lamp(**{name: float(v) for name, v in lamp.items()}) for lamp in report.get("lamps") or ()),
         )
+
+    @cached_property
+    def unlit(self) -> np.ndarray:
+        """Share of the picture per bin of luminance, lamps left out, float64 (N,)."""
+        return np.maximum(self.histogram - self.lamp_histogram, 0.0)
 
     @cached_property
     def luminance(self) -> float | None:
@@ -112,15 +136,15 @@ class SceneLight:
         return None if saturation is None else saturation * 2.0 ** self.bulk()
 
     def quantile(self, share: float) -> float:
-        """Stop below which a share of the picture lies."""
-        total = np.concatenate([[0.0], np.cumsum(self.histogram)])
+        """Stop below which a share of the picture lies, lamps left out."""
+        total = np.concatenate([[0.0], np.cumsum(self.unlit)])
         edges = self.start + self.bin * np.arange(total.size)
         return float(np.interp(share * total[-1], total, edges))
 
     def bulk(self) -> float:
-        """Mean stop of the middle nine tenths."""
+        """Mean stop of the middle nine tenths, lamps left out."""
         centres = self.start + self.bin * (np.arange(self.histogram.size) + 0.5)
         low, high = self.quantile(0.05), self.quantile(0.95)
         inside = (centres >= low) & (centres <= high)
-        weight = self.histogram * inside
+        weight = self.unlit * inside
         return float((weight * centres).sum() / weight.sum()) if weight.sum() > 0 else self.quantile(0.5)

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from crenn.core.colour.spaces import LUMINANCE, luminance
 from crenn.core.document import Document
 from crenn.core.report.coverage import Coverage
+from crenn.core.report.lamps import find_lamps, lamp_mask
 
 #: Histograms count light in bins of this many stops.
 BIN = 0.125
@@ -94,6 +95,16 @@ class Region(_Part):
     soft: bool = Field(description="water or leaves: frames fade out by how much they differ")
 
 
+class Lamp(_Part):
+    """A lamp: compact, and far brighter than its surroundings and the rest of the scene."""
+
+    x: float = Field(ge=0, le=1, description="its middle, in shares of the scene's longer side")
+    y: float = Field(ge=0, le=1)
+    radius: float = Field(ge=0, le=1, description="of its core, in shares of the scene's longer side")
+    glare: float = Field(ge=0, le=1, description="radius within which its light is spread")
+    stop: float = Field(description="stop of its brightest place")
+
+
 class StackReport(_Part):
     """How equal frames became one."""
 
@@ -139,6 +150,8 @@ class MergeReport(Document):
     histogram_bin: float = Field(BIN, gt=0, le=4)
     histogram: list[float] = Field(max_length=4096, description="share of the picture in each bin of luminance")
     clipped_histogram: list[float] = Field(description="of which clipped in every frame")
+    lamp_histogram: list[float] = Field(default_factory=list, description="of which lamps; empty if none")
+    lamps: list[Lamp] = Field(default_factory=list, max_length=400, description="lamps, the brightest first")
     snr_db: list[float | None] = Field(description="median signal to noise in each bin, dB")
     seconds: float = Field(0.0, description="time the merge took, s")
 
@@ -150,7 +163,7 @@ class MergeReport(Document):
 
 
 def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
-    """Histogram, range and noise horizon of a radiance map, as fields of `MergeReport`.
+    """Histogram, range, noise horizon and lamps of a radiance map, as fields of `MergeReport`.
 
     Parameters
     ----------
@@ -160,6 +173,7 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
     step : int
         Only every step-th row and column is looked at.
     """
+    lamps = find_lamps(rgb)
     rgb = rgb[::step, ::step]
     y = luminance(rgb)
     floor = max(float(y.max()), 1e-9) * 2.0**-26
@@ -174,6 +188,7 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
     counts = np.bincount(index.ravel(), minlength=bins)
     mask = clipped[::step, ::step] > 0 if clipped is not None else np.zeros(index.shape, bool)
     lost = np.bincount(index[mask], minlength=bins)
+    lit = np.bincount(index[lamp_mask(y.shape, lamps)], minlength=bins) if lamps else np.zeros(0)
     snr: list[float | None] = [None] * bins
     horizon = start
     if sigma is not None:
@@ -198,5 +213,7 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
         "histogram_bin": BIN,
         "histogram": [float(c) / total for c in counts],
         "clipped_histogram": [float(c) / total for c in lost],
+        "lamp_histogram": [float(c) / total for c in lit],
+        "lamps": lamps,
         "snr_db": snr,
     }
