@@ -1,8 +1,8 @@
 """Compiles the kernels ahead of their use: `python -m crenn.kernels`, which set-up runs.
 
-Numba keeps what it has compiled beside each source file and compiles again only what has changed. A kernel is compiled
-for the kinds of arrays that it is called with: so small made-up pictures are sent through everything that uses one, the
-merge of brackets in one process, stacks and views in another.
+Numba keeps what it has compiled beside each source file; set-up throws that away when any has changed. A kernel is
+compiled for the kinds of arrays that it is called with: so small made-up pictures are sent through everything that uses
+one, the merge of brackets in one process, stacks and views in another.
 """
 
 import subprocess

@@ -130,9 +130,35 @@ class Scenes(ApiCase):
         self.assertEqual(answer.status_code, 400)
         self.assertIn("left out", answer.json()["detail"])
 
-    def test_neutral_patch(self):
-        white = self.http.post(f"{self.path}/neutral", json={"place": [240 / 480, 290 / 480], "radius": 10}).json()
+    def test_light_is_told(self):
+        """White balances found in the picture, and what enters the curve."""
+        ask = lambda path, body: self.http.post(f"{self.path}/{path}", json=body)  # noqa: E731
+        white = ask("neutral", {"place": [240 / 480, 290 / 480], "radius": 10}).json()
         self.assertLess(white["temperature"], 5500, "warm ground taken for grey asks for a warmer white")
+        self.assertGreater(white["spread"], 0)
+        answer = ask("neutral", {"place": [5.0, 0.1], "radius": 2})
+        self.assertEqual(answer.status_code, 400)
+        self.assertIn("outside", answer.json()["detail"])
+        by_eye, whole = (ask("white", {"by": by}).json() for by in ("automatic", "picture"))
+        self.assertTrue(1800 <= by_eye["temperature"] <= 20000)
+        self.assertNotEqual(by_eye["temperature"], whole["temperature"])
+        self.assertEqual(ask("white", {"by": "magic"}).status_code, 422)
+
+        shares = ask("curve/light", {"document": {}}).json()
+        self.assertAlmostEqual(sum(shares["luminance"]), 1.0, delta=0.05)
+        brighter = ask("curve/light", {"document": {"exposure": {"ev": 9.0}}}).json()
+        self.assertNotEqual(shares["luminance"], brighter["luminance"])
+        curved = ask("curve/light", {"document": {"curve": {"points": [{"at": -4, "to": -2}]}}}).json()
+        self.assertEqual(shares, curved, "what enters the curve does not depend on it")
+        ends = ask("curve/ends", {"document": {}}).json()
+        start = self.http.get(self.path).json()["revision"]
+        self.assertEqual(self.change({"curve": ends}, start).status_code, 200)
+        for path in ("curve/light", "curve/ends"):
+            self.assertEqual(ask(path, {"document": {"curve": {"points": 3}}}).status_code, 400)
+        falling = {"curve": {"points": [{"at": -4, "to": -1}, {"at": -3, "to": -2}]}}
+        answer = self.change(falling, self.http.get(self.path).json()["revision"])
+        self.assertEqual(answer.status_code, 400)
+        self.assertIn("falls", answer.json()["detail"])
 
     def test_deliveries(self):
         for body in ({"format": "jpg", "long_edge": 200, "quality": 90}, {"format": "exr"}, {"format": "tif"}):

@@ -5,4 +5,4 @@ export type StationName = (typeof STATION_NAMES)[number];
 
 export type ViewName = "picture" | "untreated" | "limits" | "source" | "moved" | "ground" | "area" | "mask" | "stops" | "noise" | "cast";
 
-export type ToolName = "pan" | "place" | "neutral" | "brush" | "plumb" | "edges" | "bent" | "gradient" | "ellipse";
+export type ToolName = "pan" | "place" | "neutral" | "brush" | "plumb" | "edges" | "bent" | "curve" | "gradient" | "ellipse";

@@ -1,6 +1,5 @@
-"""A scene in the workbench: treatment, undo, merge, white picker, delivery."""
+"""A scene in the workbench: treatment, undo, merge, delivery."""
 
-import numpy as np
 from fastapi import APIRouter, Depends
 from fastapi.responses import FileResponse
 from sqlalchemy import select
@@ -11,17 +10,14 @@ from crenn.api.schemas import (
     DeliveryIn,
     FrameOut,
     JobOut,
-    PatchIn,
     PathId,
     SceneOut,
     StartOut,
     TreatmentChange,
     TreatmentState,
-    WhiteOut,
 )
 from crenn.core.errors import CrennError, Missing
 from crenn.core.light.automatic import STARTS, start_values
-from crenn.core.light.white_balance import white_of_patch
 from crenn.core.merge.instructions import Instructions
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.render.pyramid import PreparedScene
@@ -168,24 +164,6 @@ def prepared_of(scene_id: int, config: Settings) -> PreparedScene:
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         return PreparedScene.open(config.library.scene(found.prepared))
-
-
-@router.post("/scenes/{scene_id}/neutral")
-def neutral(scene_id: PathId, body: PatchIn, config: Settings = Depends(settings)) -> WhiteOut:
-    """White balance that makes a patch neutral."""
-    prepared = prepared_of(scene_id, config)
-    height, width = prepared.size
-    x, y = (v * max(width, height) for v in body.place)
-    if not (0 <= x < width and 0 <= y < height):
-        raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
-    x0, x1 = (int(np.clip(v, 0, width - 1)) for v in (x - body.radius, x + body.radius))
-    y0, y1 = (int(np.clip(v, 0, height - 1)) for v in (y - body.radius, y + body.radius))
-    patch = prepared.levels[0][y0 : y1 + 1, x0 : x1 + 1].reshape(-1, 3)
-    try:
-        temperature, tint = white_of_patch(patch.mean(0), prepared.light.as_shot)
-    except ValueError as fault:
-        raise CrennError(str(fault)) from None
-    return WhiteOut(temperature=round(temperature), tint=round(tint, 1))
 
 
 @router.post("/scenes/{scene_id}/deliveries")

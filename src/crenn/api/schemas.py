@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
 from crenn.core.geometry.turn import TurnParameters
 from crenn.core.lens.correction import LensParameters
+from crenn.core.light.curve import CurvePoint
 from crenn.core.merge.instructions import Instructions, Words
 from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import Treatment
@@ -306,9 +307,43 @@ class DistortionOut(BaseModel):
     distortion: float = Field(description="% at the corner")
 
 
+class WhiteIn(Body):
+    """How to find a white balance in the whole picture."""
+
+    by: Literal["automatic", "picture"]
+
+
 class WhiteOut(BaseModel):
-    temperature: float
-    tint: float
+    """A white balance."""
+
+    temperature: float = Field(description="K")
+    tint: float = Field(description="‰ Duv")
+    spread: float | None = Field(None, description="deviation of temperature within a patch, in mired")
+
+
+class LightIn(Body):
+    """A treatment, to be asked about."""
+
+    document: dict[str, Any]
+
+
+class CurveLightOut(BaseModel):
+    """Histogram of the light that enters the curve, over stops relative to nominal white."""
+
+    start: float
+    bin: float
+    luminance: list[float]
+    red: list[float]
+    green: list[float]
+    blue: list[float]
+
+
+class ChannelEndsOut(BaseModel):
+    """Points that give the colours the same darkest and brightest light."""
+
+    red: list[CurvePoint]
+    green: list[CurvePoint]
+    blue: list[CurvePoint]
 
 
 class BendOut(BaseModel):

@@ -19,6 +19,7 @@ from crenn.core.geometry.level import Level
 from crenn.core.geometry.perspective import Perspective
 from crenn.core.geometry.turn import Turn
 from crenn.core.lens.correction import LensCorrection
+from crenn.core.light.curve import Curve
 from crenn.core.light.ends import Ends
 from crenn.core.light.exposure import Exposure
 from crenn.core.light.placement import Placement
@@ -41,6 +42,7 @@ STEPS: tuple[Step[Any], ...] = (
     Placement(),
     Relief(),
     Tone(),
+    Curve(),
     Ends(),
 )
 

@@ -352,26 +352,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scenes/{scene_id}/neutral": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Neutral
-         * @description White balance that makes a patch neutral.
-         */
-        post: operations["neutral"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/scenes/{scene_id}/deliveries": {
         parameters: {
             query?: never;
@@ -550,6 +530,86 @@ export interface paths {
          * @description The distortion by which edges that were drawn along become straight; nothing is changed.
          */
         post: operations["lens_distortion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/neutral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Neutral
+         * @description White balance that makes a patch neutral.
+         */
+        post: operations["neutral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/white": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * White
+         * @description White balance found in the whole picture.
+         */
+        post: operations["white"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/curve/light": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Curve Light
+         * @description Histogram of the light that enters the curve of a treatment.
+         */
+        post: operations["curve_light"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/curve/ends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Curve Ends
+         * @description Points that give the colours the same darkest and brightest light; nothing is changed.
+         */
+        post: operations["curve_ends"];
         delete?: never;
         options?: never;
         head?: never;
@@ -785,6 +845,18 @@ export interface components {
             fringes: components["schemas"]["FringesReport"] | null;
         };
         /**
+         * ChannelEndsOut
+         * @description Points that give the colours the same darkest and brightest light.
+         */
+        ChannelEndsOut: {
+            /** Red */
+            red: components["schemas"]["CurvePoint"][];
+            /** Green */
+            green: components["schemas"]["CurvePoint"][];
+            /** Blue */
+            blue: components["schemas"]["CurvePoint"][];
+        };
+        /**
          * Choice
          * @description The moving region round a place, in shares of width and height, comes from a frame, by name.
          */
@@ -904,6 +976,76 @@ export interface components {
              * @default false
              */
             corners: boolean;
+        };
+        /**
+         * CurveLightOut
+         * @description Histogram of the light that enters the curve, over stops relative to nominal white.
+         */
+        CurveLightOut: {
+            /** Start */
+            start: number;
+            /** Bin */
+            bin: number;
+            /** Luminance */
+            luminance: number[];
+            /** Red */
+            red: number[];
+            /** Green */
+            green: number[];
+            /** Blue */
+            blue: number[];
+        };
+        /** CurveParameters */
+        CurveParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Colour
+             * @description Kept: points on luminance leave hue and saturation. As film: each colour goes through them, so that steepness brings saturation and brightness takes it.
+             * @default kept
+             * @enum {string}
+             */
+            colour: "kept" | "film";
+            /**
+             * Points
+             * @description Points on luminance.
+             */
+            points: components["schemas"]["CurvePoint"][];
+            /**
+             * Red
+             * @description Points on red.
+             */
+            red: components["schemas"]["CurvePoint"][];
+            /**
+             * Green
+             * @description Points on green.
+             */
+            green: components["schemas"]["CurvePoint"][];
+            /**
+             * Blue
+             * @description Points on blue.
+             */
+            blue: components["schemas"]["CurvePoint"][];
+        };
+        /**
+         * CurvePoint
+         * @description Light of a stop, put on another. Stops are relative to the picture's nominal white.
+         */
+        CurvePoint: {
+            /**
+             * At
+             * @description stop of the light that enters the curve
+             */
+            at: number;
+            /**
+             * To
+             * @description stop on which it is put
+             */
+            to: number;
         };
         /**
          * DeliveryIn
@@ -1685,6 +1827,16 @@ export interface components {
             ev: number;
         };
         /**
+         * LightIn
+         * @description A treatment, to be asked about.
+         */
+        LightIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * LinesIn
          * @description Lines drawn along edges that should stand or lie, from place to place of the scene; none: they are found.
          */
@@ -2346,6 +2498,7 @@ export interface components {
             placement: components["schemas"]["PlacementParameters"];
             relief: components["schemas"]["ReliefParameters"];
             tone: components["schemas"]["ToneParameters"];
+            curve: components["schemas"]["CurveParameters"];
             ends: components["schemas"]["EndsParameters"];
             /**
              * Areas
@@ -2444,13 +2597,55 @@ export interface components {
              * @description Away from the black-body line: higher makes the picture more magenta.
              */
             tint: number | null;
+            /**
+             * Second temperature
+             * @description Colour of another light of the scene; none if there is one.
+             */
+            second_temperature: number | null;
+            /**
+             * Second tint
+             * @description Tint of the other light.
+             * @default 0
+             */
+            second_tint: number;
+            /**
+             * Between
+             * @description How far the white lies from the first light towards the second, if there is one.
+             * @default 50
+             */
+            between: number;
         };
-        /** WhiteOut */
+        /**
+         * WhiteIn
+         * @description How to find a white balance in the whole picture.
+         */
+        WhiteIn: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "automatic" | "picture";
+        };
+        /**
+         * WhiteOut
+         * @description A white balance.
+         */
         WhiteOut: {
-            /** Temperature */
+            /**
+             * Temperature
+             * @description K
+             */
             temperature: number;
-            /** Tint */
+            /**
+             * Tint
+             * @description ‰ Duv
+             */
             tint: number;
+            /**
+             * Spread
+             * @description deviation of temperature within a patch, in mired
+             */
+            spread?: number | null;
         };
     };
     responses: never;
@@ -4274,104 +4469,6 @@ export interface operations {
             };
         };
     };
-    neutral: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                scene_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PatchIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WhiteOut"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FaultOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FaultOut"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FaultOut"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FaultOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FaultOut"];
-                };
-            };
-            /** @description Request Entity Too Large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FaultOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FaultOut"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FaultOut"];
-                };
-            };
-        };
-    };
     deliveries: {
         parameters: {
             query?: never;
@@ -5250,6 +5347,398 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DistortionOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    neutral: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatchIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhiteOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    white: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhiteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhiteOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    curve_light: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LightIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveLightOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    curve_ends: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LightIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelEndsOut"];
                 };
             };
             /** @description Bad Request */

@@ -76,7 +76,7 @@ export function Ladder({ station }: { station: string }) {
         <FrameBars report={report} scale={scale} left={FRAMES} width={44} marked={marked} feeds={station === "merge"} tones={source ? tones : null} />
         {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={44} />}
         <StopHistogram report={report} scale={scale} left={BARS} width={48} />
-        <LampMarks report={report} scale={scale} x={RUNGS - 7} />
+        <LampMarks report={report} scale={scale} x={RUNGS - 13} />
         <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--crenn-palette-text-secondary)">
           tone
         </text>

@@ -17,6 +17,8 @@ export interface Probe {
   seconds?: number | null;
   /** Whether something moved there between the frames. */
   moved?: boolean;
+  /** Stops of luminance, red, green and blue that enter the curve. */
+  entering: [number, number, number, number];
   clipped: string;
   white: string;
   black: boolean;

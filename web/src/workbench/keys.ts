@@ -87,6 +87,7 @@ export const KEYS: Key[] = [
   { shown: "G", says: "Ground of a star stack, at Merge", keys: ["g"], station: "merge", press: () => setView("ground") },
   { shown: "P", says: "Place on the picture, at Light", keys: ["p"], station: "light", press: () => toggleTool("place") },
   { shown: "N", says: "Pick a neutral patch, at Light", keys: ["n"], station: "light", press: () => toggleTool("neutral") },
+  { shown: "C", says: "Take hold of the curve on the picture, at Light", keys: ["c"], station: "light", press: () => toggleTool("curve") },
   { shown: "E", says: "Draw along a horizon or an edge, at Geometry", keys: ["e"], station: "geometry", press: () => toggleTool("plumb") },
   { shown: "W", says: "Draw edges to straighten by, at Geometry", keys: ["w"], station: "geometry", press: () => toggleTool("edges") },
   { shown: "T", says: "Crop standing or lying, at Geometry", keys: ["t"], station: "geometry", press: standOrLie },

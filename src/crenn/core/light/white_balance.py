@@ -5,18 +5,19 @@ from pydantic import ValidationError
 
 from crenn.core.colour.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, xy_to_xyz
 from crenn.core.colour.white import balance_matrix, temperature_of, white_xy
-from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
+from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, number
 
+#: What can be chosen, in kelvin and thousandths of Duv.
+TEMPERATURES, TINTS = (1800.0, 20000.0), (-60.0, 60.0)
 #: Light of other temperatures is taken for this, in kelvin.
-_TEMPERATURES = (1667.0, 25000.0)
+_BENT = (1667.0, 25000.0)
 
 
 class WhiteBalanceParameters(StepParameters):
     temperature: float | None = dial(
         None,
         "K",
-        1800,
-        20000,
+        *TEMPERATURES,
         10,
         "Temperature",
         "Colour of the light taken for white. Higher makes the picture warmer.",
@@ -26,12 +27,18 @@ class WhiteBalanceParameters(StepParameters):
     tint: float | None = dial(
         None,
         "‰ Duv",
-        -60,
-        60,
+        *TINTS,
         0.5,
         "Tint",
         "Away from the black-body line: higher makes the picture more magenta.",
         bend=Bend("add", -40, 40, 0.5),
+    )
+    second_temperature: float | None = number(
+        None, "K", *TEMPERATURES, "Second temperature", "Colour of another light of the scene; none if there is one."
+    )
+    second_tint: float = number(0.0, "‰ Duv", *TINTS, "Second tint", "Tint of the other light.")
+    between: float = number(
+        50.0, "%", 0, 100, "Between", "How far the white lies from the first light towards the second, if there is one."
     )
 
 
@@ -62,6 +69,18 @@ def white_of_patch(mean_rgb, as_shot: tuple[float, float]) -> tuple[float, float
     return temperature, tint
 
 
+def _white(parameters: WhiteBalanceParameters) -> tuple[float, float]:
+    """The white that resolved parameters come to: between two lights, in even steps to the eye, where there are two."""
+    temperature, tint = parameters.temperature, parameters.tint
+    assert temperature is not None
+    assert tint is not None
+    if parameters.second_temperature is None or not parameters.between:
+        return temperature, tint
+    share = parameters.between / 100
+    mired = (1 - share) * 1e6 / temperature + share * 1e6 / parameters.second_temperature
+    return 1e6 / mired, (1 - share) * tint + share * parameters.second_tint
+
+
 class WhiteBalance(LightStep[WhiteBalanceParameters]):
     """Adaptation from the white as shot to the chosen one; automatic is as shot."""
 
@@ -71,13 +90,13 @@ class WhiteBalance(LightStep[WhiteBalanceParameters]):
         return dict(zip(("temperature", "tint"), scene.as_shot))
 
     def act(self, program, parameters, scene):
-        chosen = (parameters.temperature, parameters.tint)
+        chosen = _white(parameters)
         if chosen != scene.as_shot:
             program.matrix(balance_matrix(chosen, scene.as_shot))
 
     def bend(self, program, bends, parameters, scene):
         # Warmer by so many mired is the same step to the eye at every temperature.
-        mired = 1e6 / parameters.temperature - bends.get("temperature", 0.0)
-        temperature = float(np.clip(1e6 / max(mired, 1.0), *_TEMPERATURES))
-        bent = (temperature, parameters.tint + bends.get("tint", 0.0))
-        program.matrix(balance_matrix(bent, (parameters.temperature, parameters.tint)))
+        temperature, tint = _white(parameters)
+        mired = 1e6 / temperature - bends.get("temperature", 0.0)
+        bent = float(np.clip(1e6 / max(mired, 1.0), *_BENT)), tint + bends.get("tint", 0.0)
+        program.matrix(balance_matrix(bent, (temperature, tint)))

@@ -30,6 +30,7 @@ class Operation(IntEnum):
     CURVE = 2
     GRID = 3
     ADD = 4
+    CHANNELS = 5
 
 
 @dataclass(frozen=True)
@@ -45,8 +46,8 @@ class Instruction:
         Of `Operation.MATRIX`, on scene-linear colour.
     amount : float
         EV of `Operation.GAIN`, factor of `Operation.ADD`.
-    table : ndarray, float64 (TABLE_SIZE,), or None
-        EV added at a stop, of `Operation.CURVE`.
+    table : ndarray, float64 (TABLE_SIZE,) or (3, TABLE_SIZE), or None
+        EV added at a stop, of `Operation.CURVE`; for red, green and blue by their own, of `Operation.CHANNELS`.
     grid : GridCurve or None
     plane : Plane or None
         A plane in EV, of `Operation.ADD`.
@@ -143,6 +144,11 @@ class Program:
         table = so_far + added(table_stops() + so_far)
         if table.any():
             self.instructions.append(Instruction(Operation.CURVE, self._area, table=table))
+
+    def channels(self, tables: np.ndarray) -> None:
+        """Add EV to red, green and blue by each one's own stop as it is by now: tables, float64 (3, TABLE_SIZE)."""
+        if tables.any():
+            self.instructions.append(Instruction(Operation.CHANNELS, self._area, table=tables))
 
     def grid(self, reach: float, added: np.ndarray | None = None, stretch: float = 0.0) -> None:
         """Add EV by the base's stop (a table), and stretch what departs from the base; see `GridCurve`."""

@@ -3,6 +3,7 @@
 import numpy as np
 
 from crenn.core.colour.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
+from crenn.core.render.entering import entering_at
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.show import CRUSHED
 from crenn.core.render.window import Window
@@ -16,8 +17,8 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
     -------
     dict
         ``place`` in the scene, as documents say it; ``stop`` of the scene, ``tone`` in % (L*), ``snr_db``, ``frame``
-        that feeds it, whether it ``moved``, ``clipped`` channels in every frame, and those at ``white`` or all at
-        ``black`` in the picture.
+        that feeds it, whether it ``moved``, ``clipped`` channels in every frame, those at ``white`` or all at ``black``
+        in the picture, and the stops of luminance, red, green and blue that are ``entering`` the curve.
     """
     scene = renderer.scene
     frame = renderer.frame(treatment)
@@ -55,6 +56,7 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
     if scene.clipped is not None:
         bits = int(scene.clipped[row, column])
         out["clipped"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if bits & b)
+    out["entering"] = entering_at(renderer, treatment, at_x, at_y)
     codes, limits = renderer.picture(treatment, Window(at_x, at_y, 1, 1, 1, 1))
     code = codes[0, 0].astype(np.float64) / 255
     out["tone"] = round(float(lightness(srgb_decode(code) @ SRGB_TO_XYZ[1])), 1)

@@ -307,7 +307,7 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
         index = 0
         if one.table is not None:
             index = len(tables)
-            tables.append(one.table)
+            tables.extend(np.atleast_2d(one.table))
         elif one.grid is not None:
             index, grids = grids, grids + 1
         elif one.plane is not None:

@@ -16,7 +16,7 @@ _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _TINY = np.float32(1e-12)
 _SHARE = np.float32(1 / 65535)
-_MATRIX, _GAIN, _CURVE, _GRID, _ADD = (int(o) for o in Operation)
+_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS = (int(o) for o in Operation)
 #: Rows of work that the interpreter needs.
 ROWS = 7
 
@@ -94,6 +94,18 @@ def _sum(ev, more, factor, mask, masked):
 
 
 @nb.njit(fastmath=True)
+def _each(colour, table, ev, mask, masked):
+    """A colour brightened by the EV of a table at its own stop."""
+    if masked:
+        for x in range(colour.size):
+            stop = log2(max(abs(colour[x]), _TINY)) + ev[x]
+            colour[x] *= exp2(lookup(table, stop) * np.float32(mask[x]) * _SHARE)
+    else:
+        for x in range(colour.size):
+            colour[x] *= exp2(lookup(table, log2(max(abs(colour[x]), _TINY)) + ev[x]))
+
+
+@nb.njit(fastmath=True)
 def run_row(
     rgb, y, place_y, codes, constants, tables, cells, cells_at, grids, masks, spans, planes, floor, based, work
 ):
@@ -157,6 +169,11 @@ def run_row(
             for x in range(width):
                 more[x] = lookup(table, own[x] + ev[x])
             _sum(ev, more, _ONE, mask, masked)
+        elif operation == _CHANNELS:
+            _each(r, tables[index], ev, mask, masked)
+            _each(g, tables[index + 1], ev, mask, masked)
+            _each(b, tables[index + 2], ev, mask, masked)
+            fresh = False
         elif operation == _GRID:
             start, rows, columns, layers = (
                 cells_at[index, 0],

@@ -4,6 +4,8 @@ import type { ComponentType } from "react";
 import type { Step } from "../../api/client";
 import { changed } from "../../state/changes";
 import { toggle, useFolding } from "../../state/folding";
+import { CurvePlot } from "../../curve/CurvePlot";
+import { CurveTools } from "../../curve/CurveTools";
 import { preview, store, useScene } from "../../state/scene";
 import { valueAt, withValue } from "../../state/values";
 import { Dial } from "../Dial";
@@ -13,14 +15,15 @@ import { KindOfLight } from "./KindOfLight";
 import { LensChoice } from "./LensChoice";
 import { LensTools } from "./LensTools";
 import { LevelTool } from "./LevelTool";
-import { NeutralPick } from "./NeutralPick";
 import { PerspectiveTool } from "./PerspectiveTool";
 import { RungsBack } from "./RungsBack";
+import { WhiteReadings } from "./WhiteReadings";
 
 /** What a step has in its panel besides dials, choices and toggles: one widget each. */
 const WIDGETS: Record<string, ComponentType> = {
-  white_balance: NeutralPick,
+  white_balance: WhiteReadings,
   placement: RungsBack,
+  curve: CurveTools,
   lens: LensTools,
   level: LevelTool,
   perspective: PerspectiveTool,
@@ -28,7 +31,7 @@ const WIDGETS: Record<string, ComponentType> = {
 };
 
 /** What stands before them. */
-const LEADS: Record<string, ComponentType> = { lens: LensChoice, white_balance: KindOfLight };
+const LEADS: Record<string, ComponentType> = { lens: LensChoice, white_balance: KindOfLight, curve: CurvePlot };
 
 /** One step in its station's panel: its heading with a switch, and under it all that the server says it has. */
 export function StepControls({ step }: { step: Step }) {

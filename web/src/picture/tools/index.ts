@@ -1,6 +1,7 @@
 import type { StationName, ToolName } from "../../names";
 import { bent } from "./bent";
 import { brush } from "./brush";
+import { curve } from "./curve";
 import { edges } from "./edges";
 import { neutral } from "./neutral";
 import { pan } from "./pan";
@@ -9,7 +10,7 @@ import { plumb } from "./plumb";
 import { ellipse, gradient } from "./shape";
 import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, brush, plumb, edges, bent, gradient, ellipse };
+export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, gradient, ellipse };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>

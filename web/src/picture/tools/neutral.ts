@@ -1,23 +1,6 @@
-import { answered, api } from "../../api/client";
-import { told } from "../../state/messages";
-import { preview, store, useScene } from "../../state/scene";
-import { useView } from "../../state/view";
-import type { Point } from "../map";
+import { readPatch } from "../../state/white";
+import { PatchSquare } from "../over/PatchSquare";
 import type { Tool } from "./tool";
-
-/** Radius of the patch that is measured, in full-size pixels. */
-const RADIUS = 12;
-
-async function balance(place: Point) {
-  const scene = useScene.getState().scene;
-  if (!scene) return;
-  const where = { params: { path: { scene_id: scene.id } }, body: { place, radius: RADIUS } };
-  const white = await told(answered(api.POST("/api/scenes/{scene_id}/neutral", where)));
-  if (!white) return;
-  preview((t) => ({ ...t, white_balance: { ...t.white_balance, temperature: white.temperature, tint: white.tint } }));
-  store("White balance from a neutral patch");
-  useView.setState({ tool: "pan" });
-}
 
 /** Takes the white balance from a patch that is clicked. */
 export const neutral: Tool = {
@@ -25,8 +8,9 @@ export const neutral: Tool = {
   stations: ["light"],
   label: "Picture: click a grey or white place",
   cursor: () => "crosshair",
+  Over: PatchSquare,
   down: ({ scene, lay }) => {
-    if (lay.map.holds(scene)) void balance(scene);
+    if (lay.map.holds(scene)) void readPatch(scene);
     return null;
   },
 };

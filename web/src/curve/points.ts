@@ -1,0 +1,90 @@
+import type { Treatment } from "../api/client";
+
+export type CurvePoint = Treatment["curve"]["points"][number];
+/** What a curve acts on, as the treatment names its points. */
+export type Channel = "points" | "red" | "green" | "blue";
+
+/** Stops where the curve stands still by itself, and the least distance of points, as the server has them. */
+export const LOW = -10;
+export const HIGH = 0;
+export const APART = 0.05;
+export const MOST_POINTS = 24;
+/** Stops that a plot shows, of what enters and of what leaves. */
+export const FROM = -11;
+export const UP_TO = 3;
+
+/** Points as the curve goes through them: with its ends, where none lies as far out. */
+export function withEnds(points: CurvePoint[]): CurvePoint[] {
+  if (points.length === 0) return [{ at: LOW, to: LOW }, { at: HIGH, to: HIGH }];
+  const known = [...points];
+  const first = known[0];
+  const last = known[known.length - 1];
+  if (Math.min(first.at, first.to) > LOW + APART) known.unshift({ at: LOW, to: LOW });
+  if (Math.max(last.at, last.to) < HIGH - APART) known.push({ at: HIGH, to: HIGH });
+  return known;
+}
+
+/** Slopes at the points, so that no piece between them turns back (Fritsch and Butland 1984). */
+function slopes(at: number[], to: number[]): number[] {
+  const n = at.length;
+  const span = at.slice(1).map((a, i) => a - at[i]);
+  const rise = span.map((h, i) => (to[i + 1] - to[i]) / h);
+  if (n === 2) return [rise[0], rise[0]];
+  const end = (h0: number, h1: number, d0: number, d1: number) => {
+    const d = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1);
+    if (Math.sign(d) !== Math.sign(d0)) return 0;
+    return Math.sign(d0) !== Math.sign(d1) && Math.abs(d) > 3 * Math.abs(d0) ? 3 * d0 : d;
+  };
+  const out = [end(span[0], span[1], rise[0], rise[1])];
+  for (let i = 1; i < n - 1; i++) {
+    if (rise[i - 1] * rise[i] <= 0) out.push(0);
+    else {
+      const [one, other] = [2 * span[i] + span[i - 1], span[i] + 2 * span[i - 1]];
+      out.push((one + other) / (one / rise[i - 1] + other / rise[i]));
+    }
+  }
+  out.push(end(span[n - 2], span[n - 3], rise[n - 2], rise[n - 3]));
+  return out;
+}
+
+/** The stop on which a curve puts light, as a function. */
+export function curveOf(points: CurvePoint[]): (stop: number) => number {
+  const known = withEnds(points);
+  const at = known.map((p) => p.at);
+  const to = known.map((p) => p.to);
+  if (known.length === 1) return (stop) => stop + to[0] - at[0];
+  const slope = slopes(at, to);
+  const last = at.length - 1;
+  return (stop) => {
+    if (stop <= at[0]) return stop + to[0] - at[0];
+    if (stop >= at[last]) return stop + to[last] - at[last];
+    let i = 0;
+    while (stop > at[i + 1]) i++;
+    const h = at[i + 1] - at[i];
+    const t = (stop - at[i]) / h;
+    const u = 1 - t;
+    return u * u * (1 + 2 * t) * to[i] + t * t * (1 + 2 * u) * to[i + 1] + t * u * h * (u * slope[i] - t * slope[i + 1]);
+  };
+}
+
+const rounded = (v: number) => Math.round(v * 100) / 100;
+const between = (v: number, low: number, high: number) => Math.min(Math.max(v, low), high);
+
+/** The points with one moved, as far as its neighbours let it. */
+export function moved(points: CurvePoint[], index: number, { at, to }: CurvePoint): CurvePoint[] {
+  const before = points[index - 1] ?? { at: FROM - 1, to: FROM - 1 };
+  const after = points[index + 1] ?? { at: UP_TO + 1, to: UP_TO + 1 };
+  const next = [...points];
+  next[index] = { at: rounded(between(at, before.at + 2 * APART, after.at - 2 * APART)), to: rounded(between(to, before.to, after.to)) };
+  return next;
+}
+
+/** The points with one more on the curve as it is, and which that is; one that lies there already is taken. */
+export function added(points: CurvePoint[], at: number): { points: CurvePoint[]; index: number } {
+  const near = points.findIndex((p) => Math.abs(p.at - at) < 4 * APART);
+  if (near >= 0 || points.length >= MOST_POINTS) return { points, index: near };
+  const index = points.filter((p) => p.at < at).length;
+  const next = [...points];
+  next.splice(index, 0, { at: rounded(at), to: rounded(curveOf(points)(at)) });
+  return { points: moved(next, index, next[index]), index };
+}

@@ -1,0 +1,74 @@
+import { Button, MenuItem, Select } from "@mui/material";
+
+import { useScene } from "../../state/scene";
+import { forgetSecond, PATCHES, readPicture, useWhite } from "../../state/white";
+import { number } from "../../units";
+import { Dial } from "../Dial";
+import { ToolButton } from "../ToolButton";
+
+const BETWEEN = {
+  title: "Between",
+  help: "How far the white lies from the first light towards the second.",
+  unit: "%",
+  low: 0,
+  high: 100,
+  increment: 1,
+  scale: "linear" as const,
+  shows: null,
+  default: 50,
+};
+
+/** White balances read from the picture: from a patch, from two, from all of it. */
+export function WhiteReadings() {
+  const second = useScene((s) => s.treatment?.white_balance.second_temperature ?? null);
+  const side = useWhite((s) => s.side);
+  const into = useWhite((s) => s.second);
+  const last = useWhite((s) => s.last);
+  return (
+    <>
+      <div className="buttons">
+        <Button size="small" variant="outlined" color="inherit" className="below" title="As an eye would have it: lamps stay warm, the blue hour stays blue" onClick={() => void readPicture("automatic")}>
+          By eye
+        </Button>
+        <Button size="small" variant="outlined" color="inherit" className="below" title="The picture as a whole becomes grey" onClick={() => void readPicture("picture")}>
+          Whole picture
+        </Button>
+      </div>
+      <div className="choice">
+        <ToolButton tool="neutral" mine={!into} says="Pick a neutral patch" inHand="Click a grey place in the picture" before={() => useWhite.setState({ second: false })} />
+        <Select size="small" variant="standard" value={side} inputProps={{ "aria-label": "Side of the patch" }} onChange={(e) => useWhite.setState({ side: Number(e.target.value) })}>
+          {PATCHES.map((p) => (
+            <MenuItem key={p} value={p}>
+              {p} × {p} px
+            </MenuItem>
+          ))}
+        </Select>
+      </div>
+      {last && (
+        <p className="dim" data-testid="reading">
+          {last.side} × {last.side} px: {number(last.temperature, 0)} K, tint {number(last.tint, 1, true)}
+          {last.spread !== null && (last.spread < 10 ? `, even to ±${number(last.spread, 0)} mired` : `, uneven: ±${number(last.spread, 0)} mired`)}
+        </p>
+      )}
+      <ToolButton tool="neutral" mine={into} says={second === null ? "A second light" : "Pick the second light"} inHand="Click a place lit by the other light" title="Two readings, and a dial between them" before={() => useWhite.setState({ second: true })} />
+      {second !== null && (
+        <>
+          <Dial dial={BETWEEN} path={["white_balance", "between"]} />
+          <div className="choice">
+            <span>Second light {number(second, 0)} K</span>
+            <Button
+              size="small"
+              color="inherit"
+              onClick={() => {
+                useWhite.setState({ second: false });
+                forgetSecond();
+              }}
+            >
+              Leave it out
+            </Button>
+          </div>
+        </>
+      )}
+    </>
+  );
+}
