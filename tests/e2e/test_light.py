@@ -79,3 +79,43 @@ class Light(PageCase):
                 # Exposure times stand aslant: their boxes are larger than they.
                 if "/" not in text + other and " s" not in text + other:
                     self.assertFalse(across > 1 and down > 1, f"{text} and {other}")
+
+    def test_a_held_rung_shows_what_it_moves_and_the_loupe_shows_pixels(self):
+        self.bring_in()
+        rung = self.page.get_by_role("slider", name="Placement of \u22124.0 EV")
+        box = rung.locator("circle").first.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        band = self.page.get_by_test_id("rung-band")
+        expect(band).to_have_count(0)
+        before = self.pixels()
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x, y - 30, steps=5)
+        expect(band).to_be_visible()
+        # As far as the rung reaches: four stops up and down.
+        per_stop = self.page.evaluate(
+            "() => { const y = s => [...document.querySelectorAll('.ladder svg text')]"
+            ".find(t => t.textContent === s).getBoundingClientRect().y; return y('\u22125') - y('\u22124') }"
+        )
+        self.assertAlmostEqual(band.bounding_box()["height"] / per_stop, 8, delta=0.7)
+        self.page.mouse.up()
+        expect(band).to_have_count(0)
+        self.settled()
+        self.assertGreater(self.pixels().mean(), before.mean() + 2)
+
+        self.page.set_viewport_size({"width": 900, "height": 600})
+        self.settled()
+        canvas = self.page.locator(".picture canvas").first.bounding_box()
+        x, y = canvas["x"] + canvas["width"] * 0.55, canvas["y"] + canvas["height"] * 0.6
+        self.page.keyboard.press("q")
+        self.page.mouse.move(x, y)
+        loupe = self.page.get_by_test_id("loupe")
+        expect(loupe).not_to_have_attribute("data-drawn", "0", timeout=10_000)
+        own = loupe.bounding_box()
+        self.assertTrue(own["x"] < x < own["x"] + own["width"])
+        self.assertTrue(own["y"] < y < own["y"] + own["height"])
+        # One point of the screen is one pixel of the picture.
+        size = loupe.evaluate("c => [c.width, c.height, c.clientWidth, c.clientHeight]")
+        self.assertEqual(size, [240, 240, 240, 240])
+        self.page.keyboard.press("q")
+        expect(loupe).to_have_count(0)

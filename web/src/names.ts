@@ -3,6 +3,6 @@
 export const STATION_NAMES = ["frames", "merge", "geometry", "light", "areas", "deliver"] as const;
 export type StationName = (typeof STATION_NAMES)[number];
 
-export type ViewName = "picture" | "untreated" | "limits" | "source" | "moved" | "ground" | "area" | "mask" | "stops" | "noise" | "cast";
+export type ViewName = "picture" | "untreated" | "limits" | "source" | "moved" | "ground" | "area" | "mask" | "stops" | "noise" | "cast" | "lost";
 
 export type ToolName = "pan" | "place" | "neutral" | "brush" | "plumb" | "edges" | "bent" | "curve" | "gradient" | "ellipse";

@@ -53,6 +53,18 @@ class Limits(unittest.TestCase):
         for part in (touched[:, :120], touched[:, 300:]):
             self.assertTrue(0.2 < part.mean() < 0.7, part.mean())
 
+    def test_lost_light_is_hatched_the_denser_the_more_channels(self):
+        clipped = np.zeros((240, 360), np.uint8)
+        clipped[40:100, 40:100], clipped[40:100, 140:200], clipped[40:100, 240:300] = 1, 3, 7
+        shown = renderer(np.full((240, 360, 3), 0.2, np.float32), clipped=clipped)
+        codes, _ = paint_view(shown, self.treatment, self.window, "lost")
+        coloured = np.ptp(codes.astype(int), axis=-1) > 20
+        shares = [coloured[50:90, x : x + 40].mean() for x in (50, 150, 250)]
+        self.assertEqual(shares, sorted(shares))
+        self.assertGreater(shares[0], 0.1)
+        self.assertGreater(shares[2], shares[0] + 0.1)
+        self.assertFalse(coloured[120:].any())
+
     def test_clipped_and_crushed_are_told_apart_by_more_than_colour(self):
         marked, _ = paint_view(self.renderer, self.treatment, self.window, "limits")
         plain, _ = paint_view(self.renderer, self.treatment, self.window, "picture")

@@ -1173,6 +1173,12 @@ export interface components {
              * @description Light that becomes black, in EV below the picture's nominal white.
              */
             black: number | null;
+            /**
+             * Bright colours
+             * @description How long bright light keeps its colour on the way to white: down, it fades early; up, a lamp's glow is coloured up to its core.
+             * @default 50
+             */
+            colour: number;
         };
         /** ExposureParameters */
         ExposureParameters: {

@@ -1,4 +1,5 @@
 import type { Treatment } from "../api/client";
+import { monotone } from "../monotone";
 
 export type CurvePoint = Treatment["curve"]["points"][number];
 /** What a curve acts on, as the treatment names its points. */
@@ -24,46 +25,18 @@ export function withEnds(points: CurvePoint[]): CurvePoint[] {
   return known;
 }
 
-/** Slopes at the points, so that no piece between them turns back (Fritsch and Butland 1984). */
-function slopes(at: number[], to: number[]): number[] {
-  const n = at.length;
-  const span = at.slice(1).map((a, i) => a - at[i]);
-  const rise = span.map((h, i) => (to[i + 1] - to[i]) / h);
-  if (n === 2) return [rise[0], rise[0]];
-  const end = (h0: number, h1: number, d0: number, d1: number) => {
-    const d = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1);
-    if (Math.sign(d) !== Math.sign(d0)) return 0;
-    return Math.sign(d0) !== Math.sign(d1) && Math.abs(d) > 3 * Math.abs(d0) ? 3 * d0 : d;
-  };
-  const out = [end(span[0], span[1], rise[0], rise[1])];
-  for (let i = 1; i < n - 1; i++) {
-    if (rise[i - 1] * rise[i] <= 0) out.push(0);
-    else {
-      const [one, other] = [2 * span[i] + span[i - 1], span[i] + 2 * span[i - 1]];
-      out.push((one + other) / (one / rise[i - 1] + other / rise[i]));
-    }
-  }
-  out.push(end(span[n - 2], span[n - 3], rise[n - 2], rise[n - 3]));
-  return out;
-}
-
 /** The stop on which a curve puts light, as a function. */
 export function curveOf(points: CurvePoint[]): (stop: number) => number {
   const known = withEnds(points);
   const at = known.map((p) => p.at);
   const to = known.map((p) => p.to);
   if (known.length === 1) return (stop) => stop + to[0] - at[0];
-  const slope = slopes(at, to);
+  const inside = monotone(at, to);
   const last = at.length - 1;
   return (stop) => {
     if (stop <= at[0]) return stop + to[0] - at[0];
     if (stop >= at[last]) return stop + to[last] - at[last];
-    let i = 0;
-    while (stop > at[i + 1]) i++;
-    const h = at[i + 1] - at[i];
-    const t = (stop - at[i]) / h;
-    const u = 1 - t;
-    return u * u * (1 + 2 * t) * to[i] + t * t * (1 + 2 * u) * to[i + 1] + t * u * h * (u * slope[i] - t * slope[i + 1]);
+    return inside(stop);
   };
 }
 

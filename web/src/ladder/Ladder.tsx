@@ -8,6 +8,7 @@ import { EndMarks } from "./EndMarks";
 import { FrameBars } from "./FrameBars";
 import { LampMarks } from "./LampMarks";
 import { Placement } from "./Placement";
+import { RungBand } from "./RungBand";
 import { PointerMark } from "./PointerMark";
 import { makeScale, span } from "./scale";
 import { StopHistogram } from "./StopHistogram";
@@ -76,6 +77,7 @@ export function Ladder({ station }: { station: string }) {
         <FrameBars report={report} scale={scale} left={FRAMES} width={44} marked={marked} feeds={station === "merge"} tones={source ? tones : null} />
         {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={44} />}
         <StopHistogram report={report} scale={scale} left={BARS} width={48} />
+        <RungBand scale={scale} left={BARS} right={RUNGS - 6} />
         <LampMarks report={report} scale={scale} x={RUNGS - 13} />
         <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--crenn-palette-text-secondary)">
           tone

@@ -1,8 +1,9 @@
-import { memo, useState } from "react";
+import { memo } from "react";
 
 import { hold, preview, release, rungAt, store, useScene, withRung } from "../state/scene";
 import { number } from "../units";
 import { useDrag } from "../useDrag";
+import { useHeldRung } from "./rungs";
 import { type Scale, toneAt } from "./scale";
 
 interface Props {
@@ -50,7 +51,7 @@ export function Placement({ scale, lines, left, right, movable }: Props) {
 }
 
 const Rung = memo(function Rung({ stop, ev, tone, x, y, perStop }: { stop: number; ev: number; tone: number; x: number; y: number; perStop: number }) {
-  const [moving, setMoving] = useState(false);
+  const moving = useHeldRung((s) => s.stop === stop);
   const name = `${number(stop, 1, true)} EV`;
   const move = (to: number) => preview((t) => withRung(t, stop, to));
   const set = (to: number, label = `Rung at ${name}`) => {
@@ -59,13 +60,13 @@ const Rung = memo(function Rung({ stop, ev, tone, x, y, perStop }: { stop: numbe
   };
   const drag = useDrag<{ y: number; ev: number }>({
     begin: (e) => {
-      setMoving(true);
+      useHeldRung.setState({ stop });
       hold();
       return { y: e.clientY, ev };
     },
     move: (start, e) => move(start.ev + (start.y - e.clientY) / perStop),
     end: () => {
-      setMoving(false);
+      useHeldRung.setState({ stop: null });
       release();
       store(`Rung at ${name}`);
     },

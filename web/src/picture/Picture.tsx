@@ -8,6 +8,7 @@ import { type Station } from "../workbench/stations";
 import { fitted } from "./geometry";
 import { fromPane, LayContext } from "./lay";
 import type { Point } from "./map";
+import { Loupe } from "./Loupe";
 import { paint } from "./paint";
 import { TOOLS } from "./tools";
 import type { Drag, Pointed } from "./tools/tool";
@@ -31,6 +32,7 @@ export function Picture({ station }: { station: Station }) {
   const zoom = useView((s) => s.zoom);
   const inHand = useView((s) => s.tool);
   const rendering = useView((s) => s.rendering);
+  const loupe = useView((s) => s.loupe);
   const brush = useBrush();
   const tool = TOOLS[inHand];
 
@@ -114,6 +116,7 @@ export function Picture({ station }: { station: Station }) {
         onDoubleClick={(e) => inHand === "pan" && lay && toggleZoom(at(e))}
         onWheel={turn}
       />
+      {lay && loupe && zoom === null && !dragging && <Loupe shown={shown} lay={lay} view={wantedView} />}
       {lay && (
         <svg className={inHand === "pan" ? "over" : "over tool"} width={pane.width} height={pane.height} onWheel={turn}>
           <LayContext.Provider value={lay}>

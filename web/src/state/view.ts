@@ -50,6 +50,8 @@ interface ViewState {
   tool: ToolName;
   /** Frame shown instead of the merged picture, at the Frames station. */
   frame: number | null;
+  /** Whether the picture is seen at 100 % under the pointer while it is shown whole. */
+  loupe: boolean;
 }
 
 export const useView = create<ViewState>(() => ({
@@ -69,6 +71,7 @@ export const useView = create<ViewState>(() => ({
   rendering: false,
   tool: "pan",
   frame: null,
+  loupe: false,
 }));
 
 export const setView = (view: ViewName) => useView.setState((s) => ({ view: s.view === view ? "picture" : view }));

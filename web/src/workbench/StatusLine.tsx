@@ -12,6 +12,7 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "stops", title: "Stops", key: "H" },
   { name: "noise", title: "Noise", key: "Y" },
   { name: "source", title: "Source", key: "S" },
+  { name: "lost", title: "Lost", key: "R" },
   { name: "moved", title: "Moved", key: "M" },
   { name: "ground", title: "Ground", key: "G" },
   { name: "area", title: "Area", key: "A" },
@@ -32,7 +33,8 @@ export function StatusLine({ station }: { station: Station }) {
   const moved = (scene?.report?.moved_share ?? 0) > 0;
   const sky = scene?.report?.stack?.sky ?? false;
   const area = useSelected() !== null;
-  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, source: true, moved, ground: sky, area, mask: area };
+  const lost = (scene?.report?.clipped_share ?? []).some((share) => share > 0);
+  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, source: true, lost, moved, ground: sky, area, mask: area };
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">

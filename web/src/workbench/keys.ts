@@ -83,6 +83,8 @@ export const KEYS: Key[] = [
   { shown: "H", says: "Stops view", keys: ["h"], press: () => setView("stops") },
   { shown: "Y", says: "Noise view", keys: ["y"], press: () => setView("noise") },
   { shown: "S", says: "Source view", keys: ["s"], press: () => setView("source") },
+  { shown: "R", says: "Lost light: what every frame has clipped, and what was rebuilt, at Merge and Light", keys: ["r"], press: ({ station }) => (station === "light" || station === "merge") && setView("lost") },
+  { shown: "Q", says: "Loupe: 100 % under the pointer", keys: ["q"], press: () => useView.setState((s) => ({ loupe: !s.loupe })) },
   { shown: "M", says: "Moved regions, at Merge", keys: ["m"], station: "merge", press: () => setView("moved") },
   { shown: "G", says: "Ground of a star stack, at Merge", keys: ["g"], station: "merge", press: () => setView("ground") },
   { shown: "P", says: "Place on the picture, at Light", keys: ["p"], station: "light", press: () => toggleTool("place") },

@@ -36,7 +36,7 @@ export const STATIONS: Station[] = [
     name: "merge",
     title: "Merge",
     Panel: lazy(() => import("../panel/MergePanel")),
-    views: [...EVERYWHERE, "moved", "ground"],
+    views: [...EVERYWHERE, "lost", "moved", "ground"],
     touched: (scene) => scene.ready,
   },
   {
@@ -53,7 +53,7 @@ export const STATIONS: Station[] = [
     title: "Light",
     Panel: lazy(() => import("../panel/LightPanel")),
     Over: lazy(() => import("../picture/over/LampRings")),
-    views: EVERYWHERE,
+    views: [...EVERYWHERE, "lost"],
     touched: anyOf("light"),
   },
   {

@@ -3,11 +3,13 @@
 import numpy as np
 
 from crenn.core.light.automatic import automatic_light
-from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.program import FADE, table_stops
 from crenn.core.pipeline.step import LightStep, Stage, StepParameters, dial
 
 #: Luminance of the picture up to which light is shown in proportion; above it rolls off to white.
 STRAIGHT = 0.45
+#: Luminance of the picture from which colours fade to white, for 0, 50 and 100 %.
+FADES = (0.2, FADE, 0.85)
 
 
 class EndsParameters(StepParameters):
@@ -30,6 +32,16 @@ class EndsParameters(StepParameters):
         "Black point",
         "Light that becomes black, in EV below the picture's nominal white.",
         shows="limits",
+    )
+    colour: float = dial(
+        50.0,
+        "%",
+        0,
+        100,
+        1,
+        "Bright colours",
+        "How long bright light keeps its colour on the way to white: down, it fades early; up, a lamp's glow is "
+        "coloured up to its core.",
     )
 
 
@@ -75,4 +87,5 @@ class Ends(LightStep[EndsParameters]):
         return {"white": found.white, "black": found.black}
 
     def act(self, program, parameters, scene):
-        program.show(shown_luminance(table_stops(), parameters.white, parameters.black))
+        fade = float(np.interp(parameters.colour, (0, 50, 100), FADES))
+        program.show(shown_luminance(table_stops(), parameters.white, parameters.black), fade)

@@ -13,6 +13,8 @@ from crenn.core.pipeline.planes import GridCurve, Plane
 #: Tables over light cover these stops, relative to 1.0, at this many entries per stop.
 TABLE_START, TABLE_END, TABLE_PER_STOP = -32.0, 16.0, 32
 TABLE_SIZE = int((TABLE_END - TABLE_START) * TABLE_PER_STOP) + 1
+#: Luminance of the picture from which bright colours fade to white, unless the treatment says otherwise.
+FADE = 0.55
 #: The whole picture, as an instruction's area.
 EVERYWHERE = -1
 
@@ -70,11 +72,14 @@ class Program:
     instructions : list of Instruction
     display : ndarray, float64 (TABLE_SIZE,), or None
         Luminance 0–1 of the picture over the stop.
+    fade : float
+        Luminance of the picture from which bright colours fade to white.
     """
 
     def __init__(self) -> None:
         self.instructions: list[Instruction] = []
         self.display: np.ndarray | None = None
+        self.fade = FADE
         self._area = EVERYWHERE
         self._shift = 0.0
 
@@ -162,6 +167,6 @@ class Program:
         if factor:
             self.instructions.append(Instruction(Operation.ADD, self._area, amount=float(factor), plane=plane))
 
-    def show(self, table: np.ndarray) -> None:
-        """Set the display: luminance 0–1 over the stop, float64 (TABLE_SIZE,)."""
-        self.display = table
+    def show(self, table: np.ndarray, fade: float = FADE) -> None:
+        """Set the display: luminance 0–1 over the stop, float64 (TABLE_SIZE,), and from which on colours fade."""
+        self.display, self.fade = table, fade

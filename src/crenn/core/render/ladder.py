@@ -44,6 +44,7 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
         0.0,
         1.0,
         program.shown.astype(np.float32),
+        np.float32(program.fade),
         np.float32(65535),
         np.float32(0),
         codes,

@@ -275,6 +275,7 @@ class Renderer:
         codes_of(
             *arguments,
             program.shown.astype(np.float32),
+            np.float32(program.fade),
             np.float32(2**bits - 1),
             np.float32(bits == 8),
             out,

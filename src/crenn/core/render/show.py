@@ -15,8 +15,6 @@ _M = REC2020_TO_SRGB.astype(np.float32)
 #: Codes above the straight part, as a polynomial of the fourth root of light.
 _ROOT = np.linspace(0.0031308**0.25, 1, 4001)
 _P = np.polyfit(_ROOT, srgb_encode(_ROOT**4), 8)[::-1].astype(np.float32)
-#: Luminance of the picture from which colours begin to fade to white.
-_FADE = np.float32(0.55)
 _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _TINY = np.float32(1e-12)
 #: From cone responses to linear sRGB (Ottosson 2020).
@@ -80,8 +78,10 @@ def _border(keep, l, m, s, grey, out):
 
 
 @nb.njit(fastmath=True)
-def _into_gamut(r, g, b, stop, shown, work):
+def _into_gamut(r, g, b, stop, shown, begin, work):
     """Fade bright or too saturated colours towards grey of their luminance ``stop``, keeping their hue, in place.
+
+    From the luminance ``begin`` of the picture on they fade to white.
 
     They move along a line in the cone space before the cube. Those that need it are packed together first, so that the
     compiler can work on many at once.
@@ -93,9 +93,9 @@ def _into_gamut(r, g, b, stop, shown, work):
         at[count] = np.float32(x)
         l[count], m[count], s[count] = r[x], g[x], b[x]
         y = min(max(stop[x], _ZERO), _ONE)
-        bright = shown[x] > _FADE
+        bright = shown[x] > begin
         # A saturated light's luminance is less than what it is shown as: it rises to that as the colour fades.
-        u = min(max((shown[x] - _FADE) / (_ONE - _FADE), _ZERO), _ONE)
+        u = min(max((shown[x] - begin) / (_ONE - begin), _ZERO), _ONE)
         fade = u * u * (np.float32(3) - np.float32(2) * u)
         grey[count] = y + fade * (max(y, shown[x]) - y)
         keep[count] = _ONE - fade
@@ -119,7 +119,7 @@ def _into_gamut(r, g, b, stop, shown, work):
 
 
 @nb.njit(fastmath=True)
-def _show_row(r, g, b, ev, display, work):
+def _show_row(r, g, b, ev, display, begin, work):
     """Display transform of a row: scene-linear in, with EV not yet applied, linear sRGB 0–1 out, in place."""
     width = r.size
     stop, shown = work[0], work[1]
@@ -138,7 +138,7 @@ def _show_row(r, g, b, ev, display, work):
         r[x] = _M[0, 0] * red + _M[0, 1] * green + _M[0, 2] * blue
         g[x] = _M[1, 0] * red + _M[1, 1] * green + _M[1, 2] * blue
         b[x] = _M[2, 0] * red + _M[2, 1] * green + _M[2, 2] * blue
-    _into_gamut(r, g, b, stop, shown, work[2:])
+    _into_gamut(r, g, b, stop, shown, begin, work[2:])
 
 
 @nb.njit(fastmath=True)
@@ -197,6 +197,7 @@ def codes_of(
     top,
     per_row,
     display,
+    begin,
     most,
     dither,
     out,
@@ -204,7 +205,8 @@ def codes_of(
 ):
     """The picture as sRGB codes 0 to ``most`` in ``out`` (h, w, 3), and its limits (h, w).
 
-    Parameters as of `crenn.core.render.rows.light_of`; ``display`` is float32 (TABLE_SIZE,).
+    Parameters as of `crenn.core.render.rows.light_of`; ``display`` is float32 (TABLE_SIZE,),
+    ``begin`` the luminance of the picture from which colours fade to white.
     """
     white, black = np.float32(1.0 - 0.5 / 255), np.float32(0.5 / 255)
     for y in nb.prange(rgb.shape[0]):
@@ -227,7 +229,7 @@ def codes_of(
             work,
         )
         r, g, b = work[0], work[1], work[2]
-        _show_row(r, g, b, work[3], display, work[4:])
+        _show_row(r, g, b, work[3], display, begin, work[4:])
         _encode(r)
         _encode(g)
         _encode(b)

@@ -15,8 +15,21 @@ from crenn.core.treatment import Treatment
 
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
 #: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
-#: its signal to noise, and the picture with its colours exaggerated.
-VIEWS = ("picture", "limits", "untreated", "source", "moved", "ground", "area", "mask", "stops", "noise", "cast")
+#: its signal to noise, the picture with its colours exaggerated, and what no frame recorded whole.
+VIEWS = (
+    "picture",
+    "limits",
+    "untreated",
+    "source",
+    "moved",
+    "ground",
+    "area",
+    "mask",
+    "stops",
+    "noise",
+    "cast",
+    "lost",
+)
 
 _BAND = 256
 _HATCH = np.array([240, 190, 92], np.uint8)
@@ -46,6 +59,17 @@ def _draw_limits(codes: np.ndarray, limits: np.ndarray) -> None:
         out[(lost > 0) & (along < 2)] = _HATCH
         out[(lost > 0) & (along == 2)] = _HATCH_DARK
         out[(part & CRUSHED > 0) & (y % 4 < 2) & ((x + 2 * (y // 4 % 2)) % 4 < 2)] = _DOT
+
+
+def _draw_lost(codes: np.ndarray, clipped: np.ndarray) -> None:
+    """Draw where light was lost in every frame over the picture's greys: the denser the more channels; in place.
+
+    ``clipped`` has bits for red, green and blue, uint8 (h, w).
+    """
+    for rows in _bands(len(codes)):
+        codes[rows] = (codes[rows].astype(np.float32).mean(-1, keepdims=True) * 0.6 + 10).astype(np.uint8)
+    _draw_limits(codes, clipped & 7)
+    _draw_line(codes, clipped > 0)
 
 
 def frame_tones(report: dict) -> dict[int, float]:
@@ -180,6 +204,8 @@ def paint_view(
         draw_map(codes, _signal_to_noise(renderer, treatment, window, fine), 6.0, " dB")
     elif view == "cast":
         exaggerated(codes)
+    elif view == "lost" and renderer.scene.clipped is not None:
+        _draw_lost(codes, renderer.sampled(renderer.scene.clipped, treatment, window))
     elif view == "ground" and renderer.scene.ground is not None:
         _draw_mask(codes, renderer.sampled(renderer.scene.ground, treatment, window) > 127)
     return codes, shares

@@ -1,3 +1,4 @@
+import { useHeldRung } from "../../ladder/rungs";
 import { hold, preview, release, rungAt, store, withRung } from "../../state/scene";
 import { useView } from "../../state/view";
 import { number } from "../../units";
@@ -18,10 +19,12 @@ export const place: Tool = {
     const stop = Math.round(probe.stop);
     const ev = rungAt(from.treatment, stop);
     hold();
+    useHeldRung.setState({ stop });
     return {
       move: (at) => preview((t) => withRung(t, stop, ev + (from.y - at.y) / PER_STOP)),
       end: () => {
         release();
+        useHeldRung.setState({ stop: null });
         store(`Rung at ${number(stop, 0, true)} EV`);
       },
     };

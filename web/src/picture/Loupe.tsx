@@ -1,0 +1,80 @@
+import { useEffect, useRef, useState } from "react";
+
+import { Line } from "../api/socket";
+import { useView } from "../state/view";
+import type { Lay } from "./lay";
+import { onPane } from "./lay";
+import type { useShown } from "./useWanted";
+
+/** Its side, in points of the screen. */
+const SIDE = 240;
+
+/** Where the loupe lies in a picture, in its full-size pixels: round a place, and within the picture. */
+function partOf(at: number, whole: number, side: number): [number, number] {
+  const length = Math.min(side, whole);
+  return [Math.min(Math.max(at - Math.floor(length / 2), 0), whole - length), length];
+}
+
+/** The part of the picture round the pointer at 100 %, while the picture is shown whole. */
+export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>; lay: Lay; view: string }) {
+  const probe = useView((s) => s.probe);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const line = useRef<Line | null>(null);
+  const flying = useRef(false);
+  const wish = useRef<object | null>(null);
+  const [drawn, setDrawn] = useState(0);
+  const dots = window.devicePixelRatio || 1;
+  const side = Math.round(SIDE * dots);
+
+  useEffect(() => {
+    const send = () => {
+      if (flying.current || !wish.current || !line.current?.send(wish.current)) return;
+      flying.current = true;
+      wish.current = null;
+    };
+    const receive = async (data: string | ArrayBuffer) => {
+      flying.current = false;
+      send();
+      if (typeof data === "string") return;
+      const length = new DataView(data).getUint32(0, true);
+      const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }));
+      const to = canvas.current;
+      if (to) {
+        to.width = bitmap.width;
+        to.height = bitmap.height;
+        to.getContext("2d")!.drawImage(bitmap, 0, 0);
+        setDrawn((n) => n + 1);
+      }
+      bitmap.close();
+    };
+    line.current = new Line(
+      "/api/view",
+      (data) => void receive(data),
+      () => {
+        flying.current = false;
+        send();
+      },
+    );
+    return () => line.current?.close();
+  }, []);
+
+  useEffect(() => {
+    if (!probe || !shown) return;
+    const [left, width] = partOf(probe.x, lay.map.size.width, side);
+    const [top, height] = partOf(probe.y, lay.map.size.height, side);
+    const part = [left, top, width, height];
+    wish.current = { ...shown, view, area: null, part, out_width: width, out_height: height, most: 1, coarse: false, number: 0, known: "" };
+    if (!flying.current && line.current?.send(wish.current)) {
+      flying.current = true;
+      wish.current = null;
+    }
+  }, [probe, shown, view, lay, side]);
+
+  if (!probe) return null;
+  // The pixel pointed at lies under the pointer.
+  const [x, y] = onPane(lay, [probe.x, probe.y]);
+  const [left, width] = partOf(probe.x, lay.map.size.width, side);
+  const [top, height] = partOf(probe.y, lay.map.size.height, side);
+  const style = { left: x - (probe.x - left) / dots, top: y - (probe.y - top) / dots, width: width / dots, height: height / dots };
+  return <canvas ref={canvas} className="loupe" data-testid="loupe" data-drawn={drawn} style={style} />;
+}
