@@ -51,7 +51,7 @@ class Treatments(FolderCase):
             "ends": {"on": False, "white": None, "black": None},
         }
         read = parse_treatment(first)
-        self.assertEqual(read.version, 2)
+        self.assertEqual(read.version, 3)
         self.assertEqual((read.exposure.ev, read.tone.toe, read.ends.on), (1.5, 10.0, False))
         # What version 1 did not have is as it is by default, and changes nothing.
         written = json.loads(read.model_dump_json())
@@ -62,13 +62,42 @@ class Treatments(FolderCase):
         for placement in ({}, {"placement": {"shadows": 1.0}}):
             before = parse_treatment({"version": 1} | placement)
             self.assertEqual((before.placement.local, before.placement.reach), (1.3, 3.0))
-        now = parse_treatment({"version": 2}).placement
+        now = parse_treatment({"version": 3}).placement
         self.assertEqual((now.local, now.reach), (1.6, 6.0))
         for step in STEPS:
             if step.name not in first:
                 self.assertEqual(read.section(step), step.parameters())
         self.assertEqual(read.areas, [])
         self.assertEqual(parse_treatment(written), read)
+
+    def test_relief_of_version_2_shows_the_same_picture(self):
+        """What was broad alone took medium and fine with it; three bands say so one by one."""
+        part = {"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.3, 0.3]}
+        old = {
+            "version": 2,
+            "relief": {"fine": 1.5, "broad": 1.4},
+            "areas": [
+                {"parts": [part], "bends": {"relief.broad": 0.6}},
+                {"parts": [part], "bends": {"relief.fine": 0.5}},
+            ],
+        }
+        read = parse_treatment(old)
+        self.assertEqual(
+            read.relief.model_dump(exclude={"on", "stars"}), {"fine": 1.9, "medium": 1.4, "broad": 1.4, "colour": 1.0}
+        )
+        bends = read.areas[0].bends
+        self.assertEqual((bends["relief.medium"], bends["relief.broad"]), (0.6, 0.6))
+        # Fine detail in the area: 0.5 + 0.4 by the picture, 1.4 × −0.4 more by the area.
+        self.assertAlmostEqual(1.9 * (bends["relief.fine"] - 1.0), 1.4 * -0.4)
+        self.assertEqual(read.areas[1].bends, {"relief.fine": 0.5})
+        for odd in (
+            {"relief": 3},
+            {"relief": {"broad": "x"}},
+            {"areas": 3},
+            {"areas": [{"bends": {"relief.broad": None}}]},
+        ):
+            with self.subTest(odd=odd), self.assertRaises(InvalidTreatment):
+                parse_treatment({"version": 2} | odd)
 
     def test_defaults_of_geometry_and_relief_change_no_pixel(self):
         rgb = night()

@@ -1,7 +1,7 @@
 """The treatment: everything done to a scene, as an open JSON document.
 
 The document names a step only where it departs from the default; a missing step, or a missing parameter, has its
-default, and a parameter that is null is automatic. Version 2.
+default, and a parameter that is null is automatic. Version 3.
 """
 
 import json
@@ -22,6 +22,7 @@ from crenn.core.lens.correction import LensCorrection
 from crenn.core.light.curve import Curve
 from crenn.core.light.ends import Ends
 from crenn.core.light.exposure import Exposure
+from crenn.core.light.haze import Haze
 from crenn.core.light.placement import Placement
 from crenn.core.light.relief import Relief
 from crenn.core.light.tone import Tone
@@ -37,6 +38,7 @@ STEPS: tuple[Step[Any], ...] = (
     Level(),
     Perspective(),
     CROP,
+    Haze(),
     WhiteBalance(),
     Exposure(),
     Placement(),
@@ -54,7 +56,7 @@ class _Head(Document):
 
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
     format: Literal["crenn-treatment"] = "crenn-treatment"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
 
 
 _Sections: Any = create_model(
@@ -72,10 +74,42 @@ def _second(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
-class Treatment(_Sections):
-    """The treatment document, version 2: a section for each step, and the areas."""
+def _third(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 parts relief into three bands: what was broad alone stretched medium and fine as well."""
 
-    UPGRADES = {1: _second}
+    def parted(fine: float, broad: float) -> dict[str, float]:
+        return {"fine": fine + broad - 1.0, "medium": broad, "broad": broad}
+
+    relief = document.get("relief")
+    relief = relief if isinstance(relief, dict) else {}
+    fine, broad = (relief.get(name, 1.0) for name in ("fine", "broad"))
+    if not all(isinstance(v, int | float) for v in (fine, broad)):
+        return document
+    if broad != 1.0:
+        document = document | {"relief": relief | _within(parted(fine, broad))}
+    areas = document.get("areas")
+    for area in areas if isinstance(areas, list) else ():
+        bends = area.get("bends") if isinstance(area, dict) else None
+        if not isinstance(bends, dict) or not isinstance(bends.get("relief.broad"), int | float):
+            continue
+        by = bends["relief.broad"], bends.get("relief.fine", 1.0)
+        now = parted(fine, broad)
+        more = fine * (by[1] - 1.0) + broad * (by[0] - 1.0)
+        bent = _within({"fine": 1.0 + more / max(now["fine"], 0.05), "medium": by[0], "broad": by[0]})
+        bends.update({f"relief.{name}": value for name, value in bent.items()})
+    return document
+
+
+def _within(bands: dict[str, float]) -> dict[str, float]:
+    """Bands of relief as far as they can be set."""
+    most = {"fine": (0.0, 3.0), "medium": (0.0, 2.5), "broad": (0.3, 2.0)}
+    return {name: min(max(value, most[name][0]), most[name][1]) for name, value in bands.items()}
+
+
+class Treatment(_Sections):
+    """The treatment document, version 3: a section for each step, and the areas."""
+
+    UPGRADES = {1: _second, 2: _third}
 
     areas: list[Area] = Field(default_factory=list, max_length=MOST_AREAS, description="Local adjustments.")
 

@@ -1430,6 +1430,21 @@ export interface components {
             /** End */
             end: number[];
         };
+        /** HazeParameters */
+        HazeParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Cut haze
+             * @description Takes away the light of the air between, the more the farther off; below nothing it adds mist.
+             * @default 0
+             */
+            amount: number;
+        };
         /**
          * Instructions
          * @description How frames are to be merged; the defaults let the program decide.
@@ -2173,11 +2188,29 @@ export interface components {
              */
             fine: number;
             /**
+             * Medium
+             * @description Stretches or evens forms: what is larger than texture and departs from a fortieth of the picture.
+             * @default 1
+             */
+            medium: number;
+            /**
              * Broad
-             * @description Stretches or evens wide shapes: what departs from the light of a tenth of the picture.
+             * @description Stretches or evens wide shapes: what is larger than forms and departs from a tenth of the picture.
              * @default 1
              */
             broad: number;
+            /**
+             * Colour
+             * @description Stretches or evens differences of colour between a place and its neighbourhood.
+             * @default 1
+             */
+            colour: number;
+            /**
+             * Leave stars alone
+             * @description Fine relief is not stretched where points of light are.
+             * @default false
+             */
+            stars: boolean;
         };
         /**
          * Rung
@@ -2479,7 +2512,7 @@ export interface components {
         };
         /**
          * Treatment
-         * @description The treatment document, version 2: a section for each step, and the areas.
+         * @description The treatment document, version 3: a section for each step, and the areas.
          */
         Treatment: {
             /**
@@ -2490,15 +2523,16 @@ export interface components {
             format: "crenn-treatment";
             /**
              * Version
-             * @default 2
+             * @default 3
              * @constant
              */
-            version: 2;
+            version: 3;
             lens: components["schemas"]["LensParameters-Output"];
             turn: components["schemas"]["TurnParameters-Output"];
             level: components["schemas"]["LevelParameters"];
             perspective: components["schemas"]["PerspectiveParameters"];
             crop: components["schemas"]["CropParameters"];
+            haze: components["schemas"]["HazeParameters"];
             white_balance: components["schemas"]["WhiteBalanceParameters"];
             exposure: components["schemas"]["ExposureParameters"];
             placement: components["schemas"]["PlacementParameters"];

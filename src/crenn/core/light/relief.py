@@ -1,18 +1,24 @@
-"""Relief: local contrast by scale, on luminance."""
+"""Relief: contrast by scale, on luminance, and of colour."""
 
 import cv2
 import numpy as np
 
 from crenn.core.colour.spaces import luminance
-from crenn.core.pipeline.planes import LATTICE, Around, Plane
-from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
+from crenn.core.pipeline.planes import LATTICE, Around, MakePlane, Plane
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle
 
 #: Deviation of the neighbourhood of fine relief, in % of the picture's longer side.
 FINE = 0.15
-#: Reach of the base of broad relief, in %.
-BROAD = 9.0
-#: Contrast, in stops, from which an edge is kept in the base of fine relief.
-_EDGE = 0.5
+#: Reach of the bases of medium and broad relief, in %.
+MEDIUM, BROAD = 2.5, 9.0
+#: Deviation of the neighbourhood of colour, and radius of the largest star, in %.
+COLOUR, _STAR = 0.4, 0.1
+#: How many times the energy of predicted noise counts.
+_GUARD = 2.0
+_BANDS = ("fine", "medium", "broad", "colour")
+#: Contrast, in stops, from which an edge is kept in the bases of fine relief and of colour.
+_EDGE, _COLOUR_EDGE = 0.5, 0.25
 #: Below this deviation, in pixels, nothing of it can be seen.
 _LEAST = 0.3
 
@@ -28,6 +34,16 @@ class ReliefParameters(StepParameters):
         "Stretches or evens texture: what is smaller than a six hundredth of the picture.",
         bend=Bend("factor", 0.0, 3.0, 0.01),
     )
+    medium: float = dial(
+        1.0,
+        "×",
+        0.0,
+        2.5,
+        0.01,
+        "Medium",
+        "Stretches or evens forms: what is larger than texture and departs from a fortieth of the picture.",
+        bend=Bend("factor", 0.0, 2.5, 0.01),
+    )
     broad: float = dial(
         1.0,
         "×",
@@ -35,9 +51,20 @@ class ReliefParameters(StepParameters):
         2.0,
         0.01,
         "Broad",
-        "Stretches or evens wide shapes: what departs from the light of a tenth of the picture.",
+        "Stretches or evens wide shapes: what is larger than forms and departs from a tenth of the picture.",
         bend=Bend("factor", 0.3, 2.0, 0.01),
     )
+    colour: float = dial(
+        1.0,
+        "×",
+        0.0,
+        2.5,
+        0.01,
+        "Colour",
+        "Stretches or evens differences of colour between a place and its neighbourhood.",
+        bend=Bend("factor", 0.0, 2.5, 0.01),
+    )
+    stars: bool = toggle(False, "Leave stars alone", "Fine relief is not stretched where points of light are.")
 
 
 def fine_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
@@ -52,7 +79,15 @@ def fine_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
     around : Around
     """
     stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor))).astype(np.float32)
-    sigma = FINE / 100.0 * around.long_side * around.scale
+    return _departing(stops, FINE, _EDGE, around)
+
+
+def _departing(stops: np.ndarray, deviation: float, edge: float, around: Around) -> np.ndarray:
+    """What stops depart by from their guided base with windows of a deviation in %, float32 like them.
+
+    Contrast of more than ``edge`` stays in the base.
+    """
+    sigma = deviation / 100.0 * around.long_side * around.scale
     if sigma < _LEAST:
         return np.zeros_like(stops)
     factor = int(np.clip(2 ** np.floor(np.log2(max(sigma / 2.5, 1.0))), 1, LATTICE))
@@ -62,7 +97,7 @@ def fine_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
     small = _reduced(padded, factor)
     mean = _blurred(small, sigma / factor)
     variance = np.maximum(_blurred(_reduced(padded * padded, factor), sigma / factor) - mean * mean, 0)
-    slope = variance / (variance + np.float32(_EDGE**2))
+    slope = variance / (variance + np.float32(edge**2))
     a = _blurred(slope, sigma / factor)
     b = _blurred(mean - slope * mean, sigma / factor)
     if factor > 1:
@@ -84,19 +119,82 @@ def _blurred(values: np.ndarray, sigma: float) -> np.ndarray:
     return cv2.sepFilter2D(values, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REPLICATE)
 
 
+def guarded_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
+    """`fine_detail`, where it is more than the noise that is predicted, float32 (h, w).
+
+    The share that is left is Wiener's, by the local energy of the detail and that of the noise; see `fine_detail` for
+    the parameters.
+    """
+    detail = fine_detail(rgb, around)
+    if around.noise is None:
+        return detail
+    stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor)))
+    # Averaged to this size, noise is less.
+    noise = around.noise(stops).astype(np.float32) * np.float32(min(around.scale, 1.0))
+    energy = _blurred(detail * detail, max(FINE / 100.0 * around.long_side * around.scale, 1.0))
+    return np.asarray(detail * np.clip(1 - _GUARD * noise**2 / np.maximum(energy, 1e-12), 0, 1), np.float32)
+
+
+def _off_stars(make: MakePlane) -> MakePlane:
+    """A maker of planes that leaves stars alone: points that stand out from all around them by more than a stop."""
+
+    def made(rgb: np.ndarray, around: Around) -> np.ndarray:
+        stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor))).astype(np.float32)
+        size = 2 * max(round(_STAR / 100.0 * around.long_side * around.scale), 1) + 1
+        over = stops - cv2.morphologyEx(stops, cv2.MORPH_OPEN, np.ones((size, size), np.uint8))
+        star = np.clip(cv2.dilate(over, np.ones((3, 3), np.uint8)) - 0.5, 0, 1)
+        return np.asarray(make(rgb, around) * (1 - star), np.float32)
+
+    return made
+
+
+def colour_detail(channel: int) -> MakePlane:
+    """A maker of what a colour's share of the light departs from that of its neighbourhood, in stops."""
+
+    def made(rgb: np.ndarray, around: Around) -> np.ndarray:
+        light = np.maximum(luminance(rgb), np.float32(around.floor))
+        # A colour that is not there has no share; half a hundredth of the light is as little as counts.
+        share = np.log2(np.maximum(rgb[..., channel], 0.005 * light) / light).astype(np.float32)
+        detail = _departing(share, COLOUR, _COLOUR_EDGE, around)
+        if around.noise is not None:
+            noise = around.noise(np.log2(light)).astype(np.float32) * np.float32(min(around.scale, 1.0))
+            detail = detail / (1 + _GUARD * (2 * noise) ** 2)
+        return np.asarray(np.clip(detail, -1.5, 1.5), np.float32)
+
+    return made
+
+
 _DETAIL = Plane("relief.fine", (), 7 * FINE, fine_detail)
+_GUARDED = Plane("relief.guarded", (), 8 * FINE, guarded_detail)
+_OFF_STARS = Plane("relief.off stars", (), 8 * FINE + 2 * _STAR, _off_stars(guarded_detail))
+_COLOURS = (
+    Plane("relief.red", (), 7 * COLOUR, colour_detail(0)),
+    Plane("relief.green", (), 7 * COLOUR, colour_detail(1)),
+    Plane("relief.blue", (), 7 * COLOUR, colour_detail(2)),
+)
 
 
 class Relief(LightStep[ReliefParameters]):
-    """Adds what departs from a base once more, or takes it off: fine from around each place, broad from the whole."""
+    """Stretches or evens three bands of scale: fine from around each place, medium and broad from the whole."""
 
     name, station, title, parameters = "relief", "light", "Relief", ReliefParameters
     folded = True
 
     def act(self, program, parameters, scene):
-        program.add(_DETAIL, parameters.fine - 1.0)
-        program.grid(BROAD, None, parameters.broad - 1.0)
+        p = parameters
+        self._write(program, p.fine - 1.0, p.medium - 1.0, p.broad - 1.0, p.colour - 1.0, p.stars)
 
     def bend(self, program, bends, parameters, scene):
-        program.add(_DETAIL, parameters.fine * (bends.get("fine", 1.0) - 1.0))
-        program.grid(BROAD, None, parameters.broad * (bends.get("broad", 1.0) - 1.0))
+        more = {name: getattr(parameters, name) * (bends.get(name, 1.0) - 1.0) for name in _BANDS}
+        self._write(program, **more, stars=parameters.stars)
+
+    @staticmethod
+    def _write(program: Program, fine: float, medium: float, broad: float, colour: float, stars: bool) -> None:
+        # What is stretched must not be noise; what is evened may well be.
+        stretched = _OFF_STARS if stars else _GUARDED
+        program.add(stretched if fine > 0 else _DETAIL, fine)
+        # Medium is what departs from its base and is not fine, broad what departs from its own and is not medium.
+        program.add(_DETAIL, -medium)
+        program.grid(MEDIUM, None, medium - broad)
+        program.grid(BROAD, None, broad)
+        program.tint(_COLOURS, colour)

@@ -18,11 +18,14 @@ class Around:
         Longer side of the scene, in full-size pixels.
     floor : float
         Luminance below which noise rules.
+    noise : callable, optional
+        Deviation of single full-size pixels in EV at stops, float64; see `SceneLight.noise_ev`. None if not known.
     """
 
     scale: float
     long_side: int
     floor: float
+    noise: Callable[[np.ndarray], np.ndarray] | None = None
 
 
 #: Makes a plane, float32 (h, w), of light, float32 (h, w, 3).
@@ -57,6 +60,31 @@ class Plane:
     def key(self) -> tuple:
         """What tells it from other planes of the same light."""
         return self.name, self.depends
+
+
+#: What `Carried.make` gives: values of each place, float32 (h, w), and what holds for the whole, float64 (N,).
+MakeCarried = Callable[[np.ndarray, Around], tuple[np.ndarray, np.ndarray]]
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A value of each place that is found on the reduced picture, and carried to any size by place and stop.
+
+    Attributes
+    ----------
+    name : str
+    depends : tuple
+        The parameters that it is found from.
+    reach : float
+        How smoothly it varies, in % of the scene's longer side.
+    make : callable
+        See `MakeCarried`.
+    """
+
+    name: str
+    depends: tuple
+    reach: float
+    make: MakeCarried = field(compare=False, repr=False)
 
 
 @dataclass(frozen=True)

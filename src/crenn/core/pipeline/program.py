@@ -8,7 +8,7 @@ from enum import IntEnum
 import numpy as np
 
 from crenn.core.colour.spaces import LUMINANCE
-from crenn.core.pipeline.planes import GridCurve, Plane
+from crenn.core.pipeline.planes import Carried, GridCurve, Plane
 
 #: Tables over light cover these stops, relative to 1.0, at this many entries per stop.
 TABLE_START, TABLE_END, TABLE_PER_STOP = -32.0, 16.0, 32
@@ -33,6 +33,8 @@ class Operation(IntEnum):
     GRID = 3
     ADD = 4
     CHANNELS = 5
+    HAZE = 6
+    TINT = 7
 
 
 @dataclass(frozen=True)
@@ -47,12 +49,16 @@ class Instruction:
     matrix : ndarray, float64 (3, 3), or None
         Of `Operation.MATRIX`, on scene-linear colour.
     amount : float
-        EV of `Operation.GAIN`, factor of `Operation.ADD`.
+        EV of `Operation.GAIN`, factor of `Operation.ADD` and `Operation.TINT`, share of `Operation.HAZE`.
     table : ndarray, float64 (TABLE_SIZE,) or (3, TABLE_SIZE), or None
         EV added at a stop, of `Operation.CURVE`; for red, green and blue by their own, of `Operation.CHANNELS`.
     grid : GridCurve or None
     plane : Plane or None
         A plane in EV, of `Operation.ADD`.
+    carried : Carried or None
+        Share of the light that is haze, with the airlight's colour, of `Operation.HAZE`.
+    tinted : tuple of Plane
+        Planes in EV for red, green and blue, of `Operation.TINT`.
     """
 
     operation: Operation
@@ -62,6 +68,18 @@ class Instruction:
     table: np.ndarray | None = None
     grid: GridCurve | None = None
     plane: Plane | None = None
+    carried: Carried | None = None
+    tinted: tuple[Plane, ...] = ()
+
+    @property
+    def reads_grid(self) -> bool:
+        """Whether it reads a grid."""
+        return self.grid is not None or self.carried is not None
+
+    @property
+    def planes(self) -> tuple[Plane, ...]:
+        """The planes that it reads."""
+        return self.tinted if self.plane is None else (self.plane,)
 
 
 class Program:
@@ -112,7 +130,7 @@ class Program:
     @property
     def planes(self) -> list[Plane]:
         """The planes that are read, each once."""
-        return list({i.plane.key: i.plane for i in self.instructions if i.plane is not None}.values())
+        return list({plane.key: plane for i in self.instructions for plane in i.planes}.values())
 
     def _last(self, operation: Operation) -> Instruction | None:
         """The last instruction, taken out, if a new one of this operation can be folded into it."""
@@ -166,6 +184,16 @@ class Program:
         """Add a plane in EV, times a factor."""
         if factor:
             self.instructions.append(Instruction(Operation.ADD, self._area, amount=float(factor), plane=plane))
+
+    def tint(self, planes: tuple[Plane, Plane, Plane], factor: float) -> None:
+        """Add planes in EV, times a factor, to red, green and blue; luminance stays what it is."""
+        if factor:
+            self.instructions.append(Instruction(Operation.TINT, self._area, amount=float(factor), tinted=planes))
+
+    def haze(self, carried: Carried, share: float) -> None:
+        """Take away a share of the haze, or add it; ``carried`` tells how much of each place's light is airlight."""
+        if share:
+            self.instructions.append(Instruction(Operation.HAZE, self._area, amount=float(share), carried=carried))
 
     def show(self, table: np.ndarray, fade: float = FADE) -> None:
         """Set the display: luminance 0–1 over the stop, float64 (TABLE_SIZE,), and from which on colours fade."""

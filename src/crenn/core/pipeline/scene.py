@@ -98,6 +98,8 @@ class SceneLight:
         Share of the picture per bin that lamps take; automatic values are looked for in the rest.
     lamps : tuple of Lamp
         The brightest first.
+    snr_db : ndarray (N,)
+        Median signal to noise of single pixels in each bin, in dB; NaN where it is not known.
     """
 
     histogram: np.ndarray
@@ -108,6 +110,7 @@ class SceneLight:
     capture: Capture = field(default_factory=Capture)
     lamp_histogram: np.ndarray = field(default_factory=lambda: np.zeros(1))
     lamps: tuple[Lamp, ...] = ()
+    snr_db: np.ndarray = field(default_factory=lambda: np.full(1, np.nan))
 
     @classmethod
     def from_report(cls, report: dict) -> "SceneLight":
@@ -122,7 +125,17 @@ class SceneLight:
             Capture.from_report(report),
             np.asarray(report.get("lamp_histogram") or [0.0], np.float64),
             tuple(Lamp(**{name: float(v) for name, v in lamp.items()}) for lamp in report.get("lamps") or ()),
+            np.array([np.nan if v is None else v for v in report.get("snr_db") or [None]], np.float64),
         )
+
+    def noise_ev(self, stops: np.ndarray) -> np.ndarray:
+        """Deviation of single pixels in EV at stops (N,), float64; nothing where it is not known."""
+        known = np.flatnonzero(np.isfinite(self.snr_db))
+        if known.size == 0:
+            return np.zeros(np.shape(stops))
+        centres = self.start + self.bin * (known + 0.5)
+        snr = np.interp(stops, centres, self.snr_db[known])
+        return np.asarray(np.log2(np.e) * 10 ** (-snr / 20))
 
     @cached_property
     def unlit(self) -> np.ndarray:

@@ -75,6 +75,29 @@ def build_base(rgb: np.ndarray, scale: float, reach: float, full_size: tuple[int
     floor : float
         Least luminance told apart.
     """
+    return _fitted(None, rgb, scale, reach, full_size, floor)
+
+
+def carry(
+    values: np.ndarray, rgb: np.ndarray, scale: float, reach: float, full_size: tuple[int, int], floor: float
+) -> BaseGrid:
+    """A grid that carries values of the reduced picture's places, float32 (h, w), to any size.
+
+    Other parameters as of `build_base`. After "Bilateral guided upsampling" (Chen, Adams, Wadhwa and Hasinoff 2016),
+    with a plane over place for each stop.
+    """
+    return _fitted(values, rgb, scale, reach, full_size, floor)
+
+
+def _fitted(
+    values: np.ndarray | None,
+    rgb: np.ndarray,
+    scale: float,
+    reach: float,
+    full_size: tuple[int, int],
+    floor: float,
+) -> BaseGrid:
+    """Planes over place for each stop, laid through values of places; through their stops if those are None."""
     height, width = rgb.shape[:2]
     stops = np.log2(np.maximum(luminance(rgb), floor)).astype(np.float32)
     cell = max(reach / 100.0 * max(full_size), 2.0 * scale)
@@ -89,17 +112,21 @@ def build_base(rgb: np.ndarray, scale: float, reach: float, full_size: tuple[int
     shape = (grid_h, grid_w, layers)
     x = np.broadcast_to((np.arange(width) + 0.5) * scale / cell + 1.0, stops.shape).ravel()
     y = np.broadcast_to(((np.arange(height) + 0.5) * scale / cell + 1.0)[:, None], stops.shape).ravel()
-    z = stops.ravel().astype(np.float64)
+    z = (stops if values is None else values).ravel().astype(np.float64)
 
     def gathered(weights: np.ndarray | None) -> np.ndarray:
         summed = np.bincount(index, weights=weights, minlength=int(np.prod(shape))).reshape(shape)
         return np.asarray(gaussian_filter(summed.astype(np.float64), 1.0, mode="constant", truncate=3.0))
 
     count = gathered(None)
-    # Where nothing of this stop is near, a place is its own base.
-    own = np.broadcast_to(start + LAYER * np.arange(layers), shape)
     thin = 1e-4 * max(count.max(), 1e-9)
     full = count + thin
+    # Where nothing of this stop is near, a place is its own base; of other values it has what is near it.
+    if values is None:
+        own = np.broadcast_to(start + LAYER * np.arange(layers), shape)
+    else:
+        near = gaussian_filter(gathered(z).sum(-1), 2.0), gaussian_filter(count.sum(-1), 2.0)
+        own = np.broadcast_to(((near[0] + thin * z.mean()) / (near[1] + thin))[..., None], shape)
     mean = (gathered(z) + thin * own) / full
     # Beside an edge, all that is of a place's stop lies to one side: a mean would be that of another place. So a plane
     # is laid through it (local linear regression, Fan and Gijbels 1996), as far as the neighbours bear it out.

@@ -24,10 +24,12 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
     program = program_of(treatment.model_copy(update={"areas": []}), scene.light)
     greys = np.repeat(np.exp2(stops)[None, :, None], 3, -1).astype(np.float32)
     base = even_base()
-    grids = [i.grid for i in program.instructions if i.grid is not None]
-    cells = [looked_up(base.cells, grid).ravel() for grid in grids] or [np.zeros(1, np.float32)]
+    # No haze lies before a patch of grey.
+    grids = [i.grid for i in program.instructions if i.reads_grid]
+    cells = [np.zeros(base.cells.size, np.float32) if g is None else looked_up(base.cells, g).ravel() for g in grids]
+    cells = cells or [np.zeros(1, np.float32)]
     shapes = [(k * base.cells.size, *base.cells.shape) for k in range(len(grids))] or [(0, 0, 0, 0)]
-    about = [(1.0, 0.0, 0.0, base.start, 1.0 / LAYER, grid.stretch) for grid in grids] or [(1.0,) * 6]
+    about = [(1.0, 0.0, 0.0, base.start, 1.0 / LAYER, 0.0 if g is None else g.stretch) for g in grids] or [(1.0,) * 6]
     planes: list[Plane] = program.planes
     codes = np.empty(greys.shape, np.uint16)
     codes_of(

@@ -9,12 +9,12 @@ from crenn.core.areas.area import Area
 from crenn.core.light.ends import neutral_display
 from crenn.core.pipeline.compile import compiled, framed
 from crenn.core.pipeline.frame import Frame
-from crenn.core.pipeline.planes import LATTICE, Around, Plane
-from crenn.core.pipeline.program import TABLE_SIZE, Program
+from crenn.core.pipeline.planes import LATTICE, Around, Carried, Plane
+from crenn.core.pipeline.program import TABLE_SIZE, Instruction, Program
 from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
 from crenn.core.render.framed import Framed, places
-from crenn.core.render.grid import LAYER, BaseGrid, build_base, looked_up, reduced_for_base
+from crenn.core.render.grid import LAYER, BaseGrid, build_base, carry, looked_up, reduced_for_base
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.rows import light_of
 from crenn.core.render.show import codes_of
@@ -40,6 +40,18 @@ class _Masks:
     @property
     def nbytes(self) -> int:
         return self.shares.nbytes
+
+
+@dataclass(frozen=True)
+class _Found:
+    """A grid that carries what a step has found on the reduced picture, and what holds for the whole."""
+
+    grid: BaseGrid
+    whole: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        return self.grid.nbytes
 
 
 def program_of(treatment: Treatment, light, display: bool = True) -> Program:
@@ -92,24 +104,49 @@ class Renderer:
         budget = _AT_REST_MOVED if frame.offset is None else _AT_REST
         return int(np.clip(np.sqrt(budget / window.pixels), 1, 4))
 
-    def base(self, frame: Frame, reach: float) -> BaseGrid:
-        """The edge-aware base of the scene for a reach, in % of its longer side, once the lens is corrected."""
+    def _small(self, frame: Frame) -> np.ndarray:
+        """The whole scene reduced, float32 (h, w, 3), once the lens is corrected."""
         lens = frame.lens if frame.lens is not None and frame.lens.falloff is not None else None
 
         def reduced() -> np.ndarray:
             level = self.scene.level_for(_SMALL / max(self.scene.size))
             return reduced_for_base(np.asarray(self.scene.levels[level]), _SMALL)[0]
 
-        def make() -> BaseGrid:
-            small = self._cache.get("reduced", reduced)
-            scale = self.scene.size[1] / small.shape[1]
-            if lens is not None and lens.falloff is not None:
-                y, x = np.mgrid[: small.shape[0], : small.shape[1]]
-                places = (np.stack([x.ravel(), y.ravel()], -1) + 0.5) * scale
-                small = small * np.exp2(lens.falloff(places)).reshape(*small.shape[:2], 1).astype(np.float32)
-            return build_base(small, scale, reach, self.scene.size, self.scene.floor)
+        small = self._cache.get("reduced", reduced)
+        if lens is not None and lens.falloff is not None:
+            y, x = np.mgrid[: small.shape[0], : small.shape[1]]
+            places = (np.stack([x.ravel(), y.ravel()], -1) + 0.5) * (self.scene.size[1] / small.shape[1])
+            small = small * np.exp2(lens.falloff(places)).reshape(*small.shape[:2], 1).astype(np.float32)
+        return small
 
-        return self._cache.get(("base", round(reach, 3), lens.falloff_key if lens is not None else b""), make)
+    @staticmethod
+    def _lit(frame: Frame) -> bytes:
+        """What the reduced scene's light depends on."""
+        return frame.lens.falloff_key if frame.lens is not None and frame.lens.falloff is not None else b""
+
+    def base(self, frame: Frame, reach: float) -> BaseGrid:
+        """The edge-aware base of the scene for a reach, in % of its longer side, once the lens is corrected."""
+
+        def make() -> BaseGrid:
+            small = self._small(frame)
+            return build_base(small, self.scene.size[1] / small.shape[1], reach, self.scene.size, self.scene.floor)
+
+        return self._cache.get(("base", round(reach, 3), self._lit(frame)), make)
+
+    def _carried(self, frame: Frame, carried: Carried) -> tuple[BaseGrid, np.ndarray]:
+        """The grid that carries values of the reduced picture, and what holds for the whole."""
+
+        def make() -> _Found:
+            small = self._small(frame)
+            scale = self.scene.size[1] / small.shape[1]
+            values, whole = carried.make(small, self._around(1.0 / scale, frame))
+            return _Found(carry(values, small, scale, carried.reach, self.scene.size, self.scene.floor), whole)
+
+        found = self._cache.get(("carried", carried, self._lit(frame)), make)
+        return found.grid, found.whole
+
+    def _around(self, scale: float, frame: Frame) -> Around:
+        return Around(scale, frame.long_side, self.scene.floor, self.scene.light.noise_ev)
 
     def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
         """The scene's light in a window of the picture, float32 (h, w, 3); see `Framed.light`."""
@@ -158,7 +195,7 @@ class Renderer:
                 return self._enlarged(plane, frame, window, fine)
             margin = plane.reach / 100.0 * frame.long_side * window.scale
             larger, rows, columns = window.grown(frame.size, int(np.ceil(margin)), LATTICE)
-            around = Around(window.scale, frame.long_side, self.scene.floor)
+            around = self._around(window.scale, frame)
             return np.ascontiguousarray(plane.make(self.light(frame, larger, fine), around)[rows, columns])
 
         return self._cache.get(("plane", plane.key, frame.key, window, fine), make)
@@ -187,25 +224,30 @@ class Renderer:
             lambda: np.stack([self._plane(plane, frame, window, fine) for plane in program.planes]),
         )
 
+    def _read(self, instruction: Instruction, frame: Frame) -> tuple[BaseGrid, np.ndarray, float]:
+        """The grid that an instruction reads, what its cells come to, and how much of the own stop is added."""
+        curve, carried = instruction.grid, instruction.carried
+        key: tuple
+        if carried is not None:
+            base, key = self._carried(frame, carried)[0], ("carried", carried, frame.key)
+        else:
+            assert curve is not None
+            base, key = self.base(frame, curve.reach), ("base", round(curve.reach, 3), frame.key)
+        if frame.offset is None:
+            base = self._cache.get(key, lambda: base.through(frame))
+        return (base, base.cells, 0.0) if curve is None else (base, looked_up(base.cells, curve), curve.stretch)
+
     def _grids(self, program: Program, frame: Frame, window: Window) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Cells of a program's grids, where each begins with its shape, and how each is read."""
         cells, shapes, about, begins = [], [], [], 0
         x, _ = frame.offset or (0, 0)
         for instruction in program.instructions:
-            if instruction.grid is None:
+            if not instruction.reads_grid:
                 continue
-            base = self.base(frame, instruction.grid.reach)
-            if frame.offset is None:
-                base = self._cache.get(
-                    ("base", round(instruction.grid.reach, 3), frame.key),
-                    lambda b=base: b.through(frame),  # type: ignore[misc]
-                )
-            own = looked_up(base.cells, instruction.grid)
+            base, own, stretch = self._read(instruction, frame)
             shapes.append((begins, *own.shape))
             first = (window.x + x + 0.5 / window.scale) / base.cell + 1.0
-            about.append(
-                (base.cell, first, 1.0 / window.scale / base.cell, base.start, 1.0 / LAYER, instruction.grid.stretch)
-            )
+            about.append((base.cell, first, 1.0 / window.scale / base.cell, base.start, 1.0 / LAYER, stretch))
             cells.append(own.ravel())
             begins += own.size
         if not cells:
@@ -216,15 +258,22 @@ class Renderer:
         """What the kernels are called with, from the light to the rows of a pixel."""
         masks = self._masks(bending(treatment), frame, window)
         down = frame.offset[1] if frame.offset else 0
+        codes, constants, tables = instructions_of(program)
+        for i, instruction in enumerate(program.instructions):
+            if instruction.carried is not None:
+                whole = self._carried(frame, instruction.carried)[1]
+                constants[i, 1 : 1 + whole.size] = whole
         return (
             self.light(frame, window, fine),
-            *instructions_of(program),
+            codes,
+            constants,
+            tables,
             *self._grids(program, frame, window),
             masks.shares,
             masks.spans,
             self._planes(program, frame, window, fine),
             np.float32(self.scene.floor),
-            any(i.grid is not None for i in program.instructions),
+            any(i.reads_grid for i in program.instructions),
             float(window.y + down),
             window.height / window.out_height,
         )
@@ -309,12 +358,14 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
         if one.table is not None:
             index = len(tables)
             tables.extend(np.atleast_2d(one.table))
-        elif one.grid is not None:
+        elif one.reads_grid:
             index, grids = grids, grids + 1
         elif one.plane is not None:
             index = planes.index(one.plane.key)
         codes[i] = one.operation, index, one.area
         constants[i, 0] = one.amount
+        for k, plane in enumerate(one.tinted):
+            constants[i, 1 + k] = planes.index(plane.key)
         if one.matrix is not None:
             constants[i] = one.matrix.ravel()
     stacked = np.stack(tables).astype(np.float32) if tables else np.zeros((1, TABLE_SIZE), np.float32)

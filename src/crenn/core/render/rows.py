@@ -16,7 +16,7 @@ _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _TINY = np.float32(1e-12)
 _SHARE = np.float32(1 / 65535)
-_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS = (int(o) for o in Operation)
+_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT = (int(o) for o in Operation)
 #: Rows of work that the interpreter needs.
 ROWS = 7
 
@@ -105,6 +105,45 @@ def _each(colour, table, ev, mask, masked):
             colour[x] *= exp2(lookup(table, log2(max(abs(colour[x]), _TINY)) + ev[x]))
 
 
+#: However thick it is taken to be, so much of the light comes through haze: noise would be all that is left.
+_LEAST_THROUGH = np.float32(0.4)
+
+
+@nb.njit(fastmath=True)
+def _clear(r, g, b, haze, share, air_r, air_g, air_b, mask, masked):
+    """Take a share of the haze away, or add it; ``haze`` is how much of the light is airlight."""
+    for x in range(r.size):
+        through = max(_ONE - share * min(max(haze[x], _ZERO), _ONE), _LEAST_THROUGH)
+        w = np.float32(mask[x]) * _SHARE if masked else _ONE
+        if share > _ZERO:
+            k = _ONE / through
+            red, green, blue = (r[x] - air_r) * k + air_r, (g[x] - air_g) * k + air_g, (b[x] - air_b) * k + air_b
+            # What is darker than the airlight lets it be was misjudged: some of it is left.
+            least = np.float32(0.1)
+            red, green, blue = max(red, least * r[x]), max(green, least * g[x]), max(blue, least * b[x])
+        else:
+            k = _ONE / (_ONE - share * min(max(haze[x], _ZERO), _ONE))
+            red, green, blue = (
+                r[x] * k + air_r * (_ONE - k),
+                g[x] * k + air_g * (_ONE - k),
+                b[x] * k + air_b * (_ONE - k),
+            )
+        r[x] += w * (red - r[x])
+        g[x] += w * (green - g[x])
+        b[x] += w * (blue - b[x])
+
+
+@nb.njit(fastmath=True)
+def _tinted(r, g, b, red, green, blue, factor, mask, masked):
+    for x in range(r.size):
+        f = factor * np.float32(mask[x]) * _SHARE if masked else factor
+        y = _LR * r[x] + _LG * g[x] + _LB * b[x]
+        one, two, three = r[x] * exp2(f * red[x]), g[x] * exp2(f * green[x]), b[x] * exp2(f * blue[x])
+        after = _LR * one + _LG * two + _LB * three
+        k = y / after if after > _TINY and y > _TINY else _ONE
+        r[x], g[x], b[x] = one * k, two * k, three * k
+
+
 @nb.njit(fastmath=True)
 def run_row(
     rgb, y, place_y, codes, constants, tables, cells, cells_at, grids, masks, spans, planes, floor, based, work
@@ -174,7 +213,20 @@ def run_row(
             _each(g, tables[index + 1], ev, mask, masked)
             _each(b, tables[index + 2], ev, mask, masked)
             fresh = False
-        elif operation == _GRID:
+        elif operation == _TINT:
+            _tinted(
+                r,
+                g,
+                b,
+                planes[np.int64(constants[i, 1]), y],
+                planes[np.int64(constants[i, 2]), y],
+                planes[np.int64(constants[i, 3]), y],
+                constants[i, 0],
+                mask,
+                masked,
+            )
+            fresh = False
+        elif operation in (_GRID, _HAZE):
             start, rows, columns, layers = (
                 cells_at[index, 0],
                 cells_at[index, 1],
@@ -186,7 +238,12 @@ def run_row(
             gy = np.float32(place_y / about[0] + 1.0)
             gx, step = np.float32(about[1]), np.float32(about[2])
             _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), np.float32(about[5]), base, more)
-            _sum(ev, more, _ONE, mask, masked)
+            if operation == _HAZE:
+                share, red, green, blue = constants[i, 0], constants[i, 1], constants[i, 2], constants[i, 3]
+                _clear(r, g, b, more, share, red, green, blue, mask, masked)
+                fresh = False
+            else:
+                _sum(ev, more, _ONE, mask, masked)
         elif operation == _ADD:
             _sum(ev, planes[index, y], constants[i, 0], mask, masked)
 
