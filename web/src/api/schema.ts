@@ -2091,6 +2091,13 @@ export interface components {
              */
             on: boolean;
             /**
+             * Way
+             * @description How many stops are brought onto few tones. By neighbourhood: light is placed by the stop of what lies around it, and keeps its detail. By scale: large differences are pressed together, small ones kept, at every size. Fused: the scene is exposed several times, and each place taken from where it is best. By light alone: one curve for all places, as film has it.
+             * @default base
+             * @enum {string}
+             */
+            way: "base" | "laplacian" | "fusion" | "curve";
+            /**
              * Open shadows
              * @description Lifts what lies below the middle tones.
              */

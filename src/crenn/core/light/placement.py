@@ -1,14 +1,31 @@
 """Placement: on which tone of the picture each stop of the scene is put."""
 
+from typing import Literal
+
+import numpy as np
 from pydantic import Field, field_validator
 
 from crenn.core.light.automatic import automatic_light
+from crenn.core.light.compress import added_to_places, fused, local_laplacian
 from crenn.core.light.rungs import Rung, placement_ev
-from crenn.core.pipeline.program import table_stops
-from crenn.core.pipeline.step import LightStep, StepParameters, dial
+from crenn.core.pipeline.planes import Carried
+from crenn.core.pipeline.program import Program, table_stops
+from crenn.core.pipeline.step import LightStep, StepParameters, choice, dial
+
+#: How smoothly what a way of compressing finds varies over the picture, in %, and the picture that it looks at.
+_CARRIED, _LOOKED_AT = 1.5, 320
 
 
 class PlacementParameters(StepParameters):
+    way: Literal["base", "laplacian", "fusion", "curve"] = choice(
+        "base",
+        "Way",
+        "How many stops are brought onto few tones. By neighbourhood: light is placed by the stop of what lies around "
+        "it, and keeps its detail. By scale: large differences are pressed together, small ones kept, at every size. "
+        "Fused: the scene is exposed several times, and each place taken from where it is best. By light alone: one "
+        "curve for all places, as film has it.",
+        {"base": "By neighbourhood", "laplacian": "By scale", "fusion": "Fused", "curve": "By light alone"},
+    )
     shadows: float | None = dial(None, "EV", -6, 8, 0.05, "Open shadows", "Lifts what lies below the middle tones.")
     highlights: float | None = dial(
         None, "EV", -8, 4, 0.05, "Hold highlights", "Pulls down what lies above the middle tones."
@@ -78,10 +95,31 @@ class Placement(LightStep[PlacementParameters]):
     def act(self, program, parameters, scene):
         p = parameters
         shadows, highlights = p.shadows + max(p.balance, 0.0), p.highlights + min(p.balance, 0.0)
-        if shadows or highlights or p.midtones or any(r.ev for r in p.rungs):
-            # Rungs stand on stops of the scene; the program so far tells how far exposure has moved them.
-            widths = p.shadow_width, p.highlight_width
-            added = placement_ev(table_stops(), shadows, highlights, p.rungs, program.shift, *widths, p.midtones)
-            program.grid(p.reach, added, p.local - 1.0)
-        else:
+        if not (shadows or highlights or p.midtones or any(r.ev for r in p.rungs)):
             program.grid(p.reach, None, p.local - 1.0)
+            return
+        # Rungs stand on stops of the scene; the program so far tells how far exposure has moved them.
+        shift, stops = program.shift, table_stops()
+        widths = p.shadow_width, p.highlight_width
+        added = placement_ev(stops, shadows, highlights, p.rungs, shift, *widths, p.midtones)
+        program.grid(p.reach, added if p.way == "base" else None, p.local - 1.0)
+        if p.way == "curve":
+            program.curve(lambda own: np.interp(own, stops, added))
+        elif p.way != "base":
+            self._by_scale(program, p.way, added)
+
+    @staticmethod
+    def _by_scale(program: Program, way: str, added: np.ndarray) -> None:
+        """Write what looks at the whole scene; placement adds a table of EV to even light."""
+        shift, stops = program.shift, table_stops()
+        compress = {"laplacian": local_laplacian, "fusion": fused}[way]
+
+        def placed(own: np.ndarray) -> np.ndarray:
+            return np.asarray(own + np.interp(own, stops, added))
+
+        def even(own: np.ndarray) -> np.ndarray:
+            return np.interp(own + shift, stops, added)
+
+        make = added_to_places(lambda own: compress(own, placed), shift)
+        depends = way, added.tobytes(), shift
+        program.carry(Carried("placement", depends, _CARRIED, make, _LOOKED_AT, even))

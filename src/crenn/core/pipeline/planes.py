@@ -79,12 +79,18 @@ class Carried:
         How smoothly it varies, in % of the scene's longer side.
     make : callable
         See `MakeCarried`.
+    side : int
+        Longer side of the reduced picture that is enough for it, in pixels.
+    even : callable, optional
+        What a large even patch has at stops (N,); nothing if None.
     """
 
     name: str
     depends: tuple
     reach: float
     make: MakeCarried = field(compare=False, repr=False)
+    side: int = field(default=900, compare=False)
+    even: Callable[[np.ndarray], np.ndarray] | None = field(default=None, compare=False, repr=False)
 
 
 @dataclass(frozen=True)

@@ -56,7 +56,7 @@ class Instruction:
     plane : Plane or None
         A plane in EV, of `Operation.ADD`.
     carried : Carried or None
-        Share of the light that is haze, with the airlight's colour, of `Operation.HAZE`.
+        EV of each place, of `Operation.GRID`; share of the light that is haze, with the airlight, of `Operation.HAZE`.
     tinted : tuple of Plane
         Planes in EV for red, green and blue, of `Operation.TINT`.
     """
@@ -179,6 +179,10 @@ class Program:
             return
         grid = GridCurve(float(reach), added, self._shift, float(stretch))
         self.instructions.append(Instruction(Operation.GRID, self._area, grid=grid))
+
+    def carry(self, carried: Carried) -> None:
+        """Add the EV that is found for each place on the reduced picture."""
+        self.instructions.append(Instruction(Operation.GRID, self._area, carried=carried))
 
     def add(self, plane: Plane, factor: float) -> None:
         """Add a plane in EV, times a factor."""

@@ -83,8 +83,8 @@ def carry(
 ) -> BaseGrid:
     """A grid that carries values of the reduced picture's places, float32 (h, w), to any size.
 
-    Other parameters as of `build_base`. After "Bilateral guided upsampling" (Chen, Adams, Wadhwa and Hasinoff 2016),
-    with a plane over place for each stop.
+    Other parameters as of `build_base`. After "Bilateral guided upsampling" (Chen, Adams, Wadhwa and Hasinoff 2016);
+    the reach is short, so that a mean for each stop will do.
     """
     return _fitted(values, rgb, scale, reach, full_size, floor)
 
@@ -97,7 +97,7 @@ def _fitted(
     full_size: tuple[int, int],
     floor: float,
 ) -> BaseGrid:
-    """Planes over place for each stop, laid through values of places; through their stops if those are None."""
+    """The mean of values of places for each stop; of their stops, with planes laid through them, if those are None."""
     height, width = rgb.shape[:2]
     stops = np.log2(np.maximum(luminance(rgb), floor)).astype(np.float32)
     cell = max(reach / 100.0 * max(full_size), 2.0 * scale)
@@ -128,6 +128,9 @@ def _fitted(
         near = gaussian_filter(gathered(z).sum(-1), 2.0), gaussian_filter(count.sum(-1), 2.0)
         own = np.broadcast_to(((near[0] + thin * z.mean()) / (near[1] + thin))[..., None], shape)
     mean = (gathered(z) + thin * own) / full
+    if values is not None:
+        # Their reach is short: a plane through so few cells would be one through noise.
+        return BaseGrid(np.ascontiguousarray(mean, np.float32), float(cell), start, float(floor))
     # Beside an edge, all that is of a place's stop lies to one side: a mean would be that of another place. So a plane
     # is laid through it (local linear regression, Fan and Gijbels 1996), as far as the neighbours bear it out.
     place_y, place_x, _ = np.meshgrid(*(np.arange(n, dtype=np.float64) for n in shape), indexing="ij")

@@ -4,11 +4,22 @@ import numpy as np
 
 from crenn.core.colour.spaces import SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.pipeline.planes import Plane
+from crenn.core.pipeline.program import Instruction
 from crenn.core.render.grid import LAYER, even_base, looked_up
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import instructions_of, program_of
 from crenn.core.render.show import codes_of
 from crenn.core.treatment import Treatment
+
+
+def _even(cells: np.ndarray, instruction: Instruction) -> np.ndarray:
+    """What an instruction's grid holds for an even patch, float32 like the cells of its base."""
+    curve, carried = instruction.grid, instruction.carried
+    if curve is not None:
+        return looked_up(cells, curve)
+    # No haze lies before a patch of grey; what compresses adds what placement does.
+    even = carried.even if carried is not None else None
+    return np.zeros_like(cells) if even is None else np.asarray(even(cells), np.float32)
 
 
 def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, float]]:
@@ -24,10 +35,9 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
     program = program_of(treatment.model_copy(update={"areas": []}), scene.light)
     greys = np.repeat(np.exp2(stops)[None, :, None], 3, -1).astype(np.float32)
     base = even_base()
-    # No haze lies before a patch of grey.
-    grids = [i.grid for i in program.instructions if i.reads_grid]
-    cells = [np.zeros(base.cells.size, np.float32) if g is None else looked_up(base.cells, g).ravel() for g in grids]
-    cells = cells or [np.zeros(1, np.float32)]
+    reading = [i for i in program.instructions if i.reads_grid]
+    grids = [i.grid for i in reading]
+    cells = [_even(base.cells, i).ravel() for i in reading] or [np.zeros(1, np.float32)]
     shapes = [(k * base.cells.size, *base.cells.shape) for k in range(len(grids))] or [(0, 0, 0, 0)]
     about = [(1.0, 0.0, 0.0, base.start, 1.0 / LAYER, 0.0 if g is None else g.stretch) for g in grids] or [(1.0,) * 6]
     planes: list[Plane] = program.planes

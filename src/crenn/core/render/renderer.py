@@ -137,7 +137,7 @@ class Renderer:
         """The grid that carries values of the reduced picture, and what holds for the whole."""
 
         def make() -> _Found:
-            small = self._small(frame)
+            small, _ = reduced_for_base(self._small(frame), carried.side)
             scale = self.scene.size[1] / small.shape[1]
             values, whole = carried.make(small, self._around(1.0 / scale, frame))
             return _Found(carry(values, small, scale, carried.reach, self.scene.size, self.scene.floor), whole)
