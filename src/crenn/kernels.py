@@ -2,7 +2,7 @@
 
 Numba keeps what it has compiled beside each source file; set-up throws that away when any has changed. A kernel is
 compiled for the kinds of arrays that it is called with: so small made-up pictures are sent through everything that uses
-one, the merge of brackets in one process, stacks and views in another.
+one, the merge of brackets in one process, stacks and views in another, the simulated camera in a third.
 """
 
 import subprocess
@@ -117,7 +117,15 @@ def views(radiance=None) -> None:
         probe(renderer, treatment, 16, 16)
 
 
-_PARTS: dict[str, Callable[[Path], None]] = {"brackets": brackets, "stacks": stacks}
+def camera(folder: Path) -> None:
+    """The simulated camera's scenes: with water, and with stars."""
+    from crenn.camera.shoot import shoot
+
+    for name in ("lock-basin", "ridge-observatory"):
+        shoot(name, folder / name, (96, 64))
+
+
+_PARTS: dict[str, Callable[[Path], None]] = {"brackets": brackets, "stacks": stacks, "camera": camera}
 
 
 def main() -> None:

@@ -6,8 +6,9 @@ import numpy as np
 import rawpy
 
 from crenn.camera.scenes import SCENES
+from crenn.camera.scenes.scene import where_it_drifts
 from crenn.camera.sensor import Exposure, Sensor
-from crenn.camera.shoot import shoot
+from crenn.camera.shoot import SHIPPED_SIZE, _Light, _read_light, shoot
 from crenn.core.colour.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.frames.metadata import read_metadata
@@ -75,6 +76,22 @@ class Shooting(FolderCase):
         ):
             with self.assertRaisesRegex(CrennError, words):
                 shoot(name, self.folder, size)
+
+    def test_what_drifts_leaves_nothing_of_other_frames(self):
+        """Beside a bright window that drifts, a dark wall is that of its own moment."""
+        scene = SCENES["lock-basin"]()
+        light = _Light(scene, SHIPPED_SIZE)
+        own, _ = _read_light(scene.name, 1)
+        exposure, start = scene.exposures[1], scene.starts[1]
+        field, _ = light._field(start, exposure.seconds)
+        camera = (*scene.camera[:5], light.wide.tangent, 0.0)
+        drifting = where_it_drifts(scene, camera, own.shape[1], own.shape[0])
+        self.assertTrue(0.02 < drifting.mean() < 0.3)
+        np.testing.assert_array_equal(field[drifting], own[drifting])
+        # What stands still is shared: the same in all frames, to the last bit.
+        other, _ = _Light(scene, SHIPPED_SIZE)._field(scene.starts[3], scene.exposures[3].seconds)
+        sky = np.s_[20:300, 100:2900]
+        np.testing.assert_array_equal(field[sky], other[sky])
 
     def test_every_scene_has_exposures_and_starts(self):
         for name, build in SCENES.items():

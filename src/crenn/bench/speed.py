@@ -5,6 +5,8 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -15,11 +17,15 @@ from crenn.bench.table import Table
 from crenn.bench.treatments import AREAS, IN_USE
 from crenn.core.deliver.files import deliver
 from crenn.core.merge.merge import merge_frames
+from crenn.core.pipeline.step import LightStep
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
-from crenn.core.treatment import Treatment, parse_treatment
+from crenn.core.treatment import STEPS, Treatment, parse_treatment
+
+#: Pictures that are timed for each dial; the first few are not counted.
+_TIMES = 36
 
 
 def _large(width: int = 6000) -> np.ndarray:
@@ -37,13 +43,31 @@ def _encoded(
 def _drags(renderer: Renderer, window: Window, change, rest: bool = False) -> tuple[float, float]:
     """Median and 95th percentile, in ms, while dragging or at rest."""
     times = []
-    for i in range(60):
-        treatment = parse_treatment(change(i / 60))
+    for i in range(_TIMES):
+        treatment = parse_treatment(change(i / _TIMES))
         began = time.perf_counter()
         larger = renderer.finer(renderer.frame(treatment), window) if rest else 1
         _encoded(renderer, treatment, window, 93 if rest else 82, larger, fine=rest)
         times.append((time.perf_counter() - began) * 1000)
     return float(np.median(times[5:])), float(np.quantile(times[5:], 0.95))
+
+
+def every_dial() -> dict[str, Callable[[float], dict]]:
+    """For each dial of a step of light, by ``step.name``: the treatment at a share of its way."""
+
+    def turned(step: str, name: str, low: float, high: float, share: float) -> dict:
+        return {step: {name: low + (high - low) * (0.3 + 0.4 * share)}}
+
+    out: dict[str, Callable[[float], dict]] = {}
+    for step in STEPS:
+        if not isinstance(step, LightStep):
+            continue
+        for name, info in step.parameters.model_fields.items():
+            extra = info.json_schema_extra
+            if isinstance(extra, dict) and extra.get("kind") == "dial":
+                ends = float(str(extra["low"])), float(str(extra["high"]))
+                out[f"{step.name}.{name}"] = partial(turned, step.name, name, *ends)
+    return out
 
 
 def interactive() -> Table:
@@ -53,13 +77,12 @@ def interactive() -> Table:
     renderer = Renderer(scene)
     whole, full = Window.whole(scene.size, 1200), Window(2000, 1400, 1280, 800, 1280, 800)
     coarse = Window(0, 0, whole.width, whole.height, whole.out_width // 2, whole.out_height // 2)
-    dials = {
-        "exposure": lambda s: {"exposure": {"ev": 4 * s}},
-        "shadows": lambda s: {"placement": {"shadows": 4 * s}},
-        "contrast": lambda s: {"tone": {"contrast": 0.8 + s}},
-        "white point": lambda s: {"ends": {"white": 3 * s}},
-        "temperature": lambda s: {"white_balance": {"temperature": 4000 + 3000 * s}},
-        "fine relief": lambda s: {"relief": {"fine": 1 + s}},
+    dials = every_dial() | {
+        "a rung": lambda s: {"placement": {"rungs": [{"stop": -6, "ev": 3 * s}]}},
+        "a point of the curve": lambda s: {"curve": {"points": [{"at": -4, "to": -4 + s}]}},
+        "a point of red": lambda s: {"curve": {"red": [{"at": -4, "to": -4 + s}]}},
+        "shadows, by scale": lambda s: {"placement": {"way": "laplacian", "shadows": 4 * s}},
+        "shadows, fused": lambda s: {"placement": {"way": "fusion", "shadows": 4 * s}},
         "level": lambda s: {"level": {"angle": 5 * s}},
         "vertical": lambda s: {"perspective": {"vertical": 8 * s}},
         "an area's exposure": lambda s: {"areas": [AREAS[0] | {"bends": {"exposure.ev": -2 * s}}]},
@@ -71,9 +94,10 @@ def interactive() -> Table:
     for name, change in dials.items():
         table.add(f"{name}, fitted, while dragging (coarse)", *_drags(renderer, coarse, change))
         table.add(f"{name}, fitted, one pixel each", *_drags(renderer, whole, change))
-    table.add("exposure, fitted, after letting go", *_drags(renderer, whole, dials["exposure"], True))
+    exposure = dials["exposure.ev"]
+    table.add("exposure, fitted, after letting go", *_drags(renderer, whole, exposure, True))
     table.add("level, fitted, after letting go", *_drags(renderer, whole, dials["level"], True))
-    table.add("exposure, at 100 %", *_drags(renderer, full, dials["exposure"]))
+    table.add("exposure, at 100 %", *_drags(renderer, full, exposure))
     return table
 
 

@@ -13,7 +13,7 @@ from crenn.camera.dng import FrameDescription, write_dng
 from crenn.camera.glass import Glass
 from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.scenes import SCENES
-from crenn.camera.scenes.scene import Scene, Stage
+from crenn.camera.scenes.scene import Scene, Stage, where_it_drifts
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.core.colour.spaces import REC2020_CHROMATICITIES, XYZ_TO_REC2020, xy_to_xyz
 from crenn.core.colour.white import white_xy
@@ -133,6 +133,9 @@ class _Light:
                 # Its errors are a share of what is brightest around.
                 around = cv2.dilate(self._shared, np.ones((9, 9), np.uint8))
                 alike = (np.abs(rgb - self._shared) < 0.12 * around + 1e-3).all(-1)
+                # A lamp that drifts is far brighter than such errors; its dark neighbours are not alike for that.
+                camera = (*self.scene.camera[:5], self.wide.tangent, 0.0)
+                alike &= ~where_it_drifts(self.scene, camera, rgb.shape[1], rgb.shape[0])
                 rgb[alike] = self._shared[alike]
             field = rgb, sky
         else:

@@ -223,7 +223,7 @@ class _View:
         if self.scene.moving is None:
             return image
         moved = [self.scene.moving(shift) for shift in self._shifts(start, duration)]
-        mask = self._box_of([m.arrays() for m in moved])
+        mask = box_of(self.camera, self.width, self.height, [m.arrays() for m in moved])
         total = np.zeros_like(image)
         for solids in moved:
             total += self.trace(self.scene.solids.joined(solids).arrays(), 4, mask)[0]
@@ -237,26 +237,35 @@ class _View:
         for shift in shifts:
             assert self.scene.moving is not None
             arrays = self.scene.moving(shift).arrays()
-            shown += self.trace(arrays, 1, self._box_of([arrays]))[1] / len(shifts)
+            shown += self.trace(arrays, 1, box_of(self.camera, self.width, self.height, [arrays]))[1] / len(shifts)
         return cv2.GaussianBlur(shown.astype(np.float32), (3, 3), 0.5)
 
-    def _box_of(self, moved) -> np.ndarray:
-        """Mask of the rectangle that holds drifting solids in all their places."""
-        camera = self.camera
-        cy, sn, cp, sp = np.cos(camera[3]), np.sin(camera[3]), np.cos(camera[4]), np.sin(camera[4])
-        looks = np.concatenate([arrays[3] for arrays in moved])
-        corners = np.concatenate([looks[:, [9 + 3 * i, 10 + 3 * j, 11 + 3 * k]] for i, j, k in np.ndindex(2, 2, 2)])
-        p = corners - camera[:3]
-        x, z = p[:, 0] * cy - p[:, 2] * sn, p[:, 0] * sn + p[:, 2] * cy
-        y, z = p[:, 1] * cp - z * sp, np.maximum(z * cp + p[:, 1] * sp, 0.1)
-        columns = (x / z / camera[5] + 1) / 2 * self.width
-        rows = (1 - y / z / camera[5] * self.width / self.height) / 2 * self.height
-        mask = np.zeros((self.height, self.width), bool)
-        mask[
-            max(int(rows.min()) - 3, 0) : max(int(rows.max()) + 4, 0),
-            max(int(columns.min()) - 3, 0) : max(int(columns.max()) + 4, 0),
-        ] = True
-        return mask
+
+def box_of(camera, width: int, height: int, moved: list[tuple]) -> np.ndarray:
+    """Mask of the rectangle of a picture that holds solids, given as arrays, in all their places, bool (H, W)."""
+    cy, sn, cp, sp = np.cos(camera[3]), np.sin(camera[3]), np.cos(camera[4]), np.sin(camera[4])
+    looks = np.concatenate([arrays[3] for arrays in moved])
+    corners = np.concatenate([looks[:, [9 + 3 * i, 10 + 3 * j, 11 + 3 * k]] for i, j, k in np.ndindex(2, 2, 2)])
+    p = corners - camera[:3]
+    x, z = p[:, 0] * cy - p[:, 2] * sn, p[:, 0] * sn + p[:, 2] * cy
+    y, z = p[:, 1] * cp - z * sp, np.maximum(z * cp + p[:, 1] * sp, 0.1)
+    columns = (x / z / camera[5] + 1) / 2 * width
+    rows = (1 - y / z / camera[5] * width / height) / 2 * height
+    mask = np.zeros((height, width), bool)
+    mask[
+        max(int(rows.min()) - 3, 0) : max(int(rows.max()) + 4, 0),
+        max(int(columns.min()) - 3, 0) : max(int(columns.max()) + 4, 0),
+    ] = True
+    return mask
+
+
+def where_it_drifts(scene: Scene, camera, width: int, height: int) -> np.ndarray:
+    """Mask of the rectangle within which something drifts while the scene's frames are taken, bool (H, W)."""
+    if scene.moving is None:
+        return np.zeros((height, width), bool)
+    moments = [t for e, start in zip(scene.exposures, scene.starts) for t in (start, start + e.seconds)]
+    solids = [scene.moving(scene.drift * moment).arrays() for moment in moments]
+    return box_of(np.array(camera), width, height, solids)
 
 
 class Stage:
