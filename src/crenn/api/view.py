@@ -27,7 +27,7 @@ router = APIRouter()
 _log = logging.getLogger(__name__)
 #: A view has at most so many pixels.
 MAX_PIXELS = 16_000_000
-#: Pictures of at most so many pixels are not reduced while something is dragged.
+#: While something is dragged pictures have at most so many pixels, or half as many each way if that is more.
 _ALL_OF_IT = 250_000
 #: Names of prepared scenes: scene and job, never a path.
 PREPARED = r"^\d+-\d+$"
@@ -133,8 +133,9 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
     frame = renderer.frame(treatment)
     window = wanted.window(frame.size)
     if wanted.coarse and window.pixels > _ALL_OF_IT:
-        half = max(window.out_width // 2, 1), max(window.out_height // 2, 1)
-        window = Window(window.x, window.y, window.width, window.height, *half)
+        scale = max((_ALL_OF_IT / window.pixels) ** 0.5, 0.5)
+        size = max(round(window.out_width * scale), 1), max(round(window.out_height * scale), 1)
+        window = Window(window.x, window.y, window.width, window.height, *size)
     finer = 1 if wanted.coarse else renderer.finer(frame, window)
     codes, shares = paint_view(renderer, treatment, window, wanted.view, finer, not wanted.coarse, wanted.area)
     quality = 82 if wanted.coarse else 93

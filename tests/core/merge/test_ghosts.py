@@ -57,6 +57,27 @@ class Regions(FolderCase):
         self.assertGreater((merged.moved[66:94, 106:154] > 0).mean(), 0.9)
         self.assertLess((merged.moved[110:, :] > 0).mean(), 0.02)
 
+    def test_a_lamp_over_moving_water_is_whole(self):
+        """A lamp that clips the reference, and in darker frames has moved by half of itself, over water that moves."""
+        random = np.random.default_rng(5)
+        scenes = []
+        for index in range(4):
+            rgb = np.full((320, 480, 3), 0.02, np.float32)
+            waves = random.uniform(0.4, 2.0, (40, 60, 1)).astype(np.float32)
+            rgb *= np.repeat(np.repeat(waves, 8, 0), 8, 1)
+            rgb[152:172, 224 + 10 * index : 244 + 10 * index] = 3.0
+            scenes.append(rgb)
+        merged = self.merged(scenes, align=False)
+        lamp = scenes[2][..., 1] > 1
+        light = merged.rgb[..., 1]
+        inner = np.s_[154:170, 246:262]
+        self.assertTrue(lamp[inner].all())
+        self.assertGreater(light[inner].min(), 0.8)
+        around = np.zeros(lamp.shape, bool)
+        around[140:184, 200:300] = True
+        self.assertLess((light[around & ~lamp] > 0.3).mean(), 0.03)
+        self.assertLess(np.abs(np.log2(merged.rgb[inner][..., 0] / merged.rgb[inner][..., 1])).max(), 0.3)
+
     def test_a_thing_that_clips_the_reference_comes_from_a_darker_frame(self):
         merged = self.merged(crossing(3.0))
         self.assertIn(int(np.median(merged.moved[64:96, 78:102])), (1, 2))

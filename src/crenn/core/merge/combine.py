@@ -23,13 +23,27 @@ class MergedMosaic:
     source : ndarray, uint8 (H, W)
         Index of the frame that contributes most.
     clipped : ndarray, bool (H, W)
-        Whether even the darkest frame was clipped; ``light`` is a lower bound there.
+        Whether even the darkest frame was clipped, or the one that something moving comes from; ``light`` is a lower
+        bound there.
     """
 
     light: np.ndarray
     variance: np.ndarray
     source: np.ndarray
     clipped: np.ndarray
+
+
+@nb.njit(fastmath=True)
+def _around(mosaic, y, x, black, scale, otherwise):
+    """Mean light of the sites of a site's own colour around it, itself among them; ``otherwise`` if all are missing."""
+    total = np.float32(0.0)
+    n = 0
+    for yy in range(max(y - 2, y % 2), min(y + 3, mosaic.shape[0]), 2):
+        for xx in range(max(x - 2, x % 2), min(x + 3, mosaic.shape[1]), 2):
+            if mosaic[yy, xx] != MISSING:
+                total += (np.float32(mosaic[yy, xx]) - black) * scale
+                n += 1
+    return total / n if n > 0 else otherwise
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
@@ -66,6 +80,7 @@ def _combine(
             last = 0
             darkest = np.float32(0.0)
             first = 0
+            held, held_full = -1, False
             for i in range(frames):
                 k = order[i]
                 raw = np.float32(stack[k, y, x])
@@ -87,6 +102,8 @@ def _combine(
                         255
                     )
                 full = raw >= clip[k]
+                if held < 0 and share[i] > np.float32(0.5):
+                    held, held_full = i, full
                 if gain[k] <= darkest * np.float32(1.1):
                     # The darkest frames that cover the place: if even they clip, its light is lost.
                     any_clipped |= full
@@ -99,15 +116,8 @@ def _combine(
                         # place, not by the sample itself: a sample that noise carried over the edge would
                         # otherwise be missing from the mean and pull it down.
                         j = order[i - 1]
-                        total = np.float32(0.0)
-                        n = 0
-                        for dy in range(-2, 3, 2):
-                            for dx in range(-2, 3, 2):
-                                yy, xx = y + dy, x + dx
-                                if 0 <= yy < height and 0 <= xx < width and stack[j, yy, xx] != MISSING:
-                                    total += (np.float32(stack[j, yy, xx]) - black[j, c]) * scale[j, c]
-                                    n += 1
-                        expected = total / n * gain[k] / gain[j] if n > 0 else v
+                        expected = _around(stack[j], y, x, black[j, c], scale[j, c], v * gain[j] / gain[k])
+                        expected *= gain[k] / gain[j]
                         sigma = np.sqrt(slope[k, c] * limit + offset[k, c])
                         end = limit - np.float32(3.0) * sigma
                         ramp = max(np.float32(0.05) * limit, np.float32(2.0) * sigma)
@@ -119,7 +129,9 @@ def _combine(
             # Weights come from the model at one common estimate, so that a sample's own noise does not
             # decide its weight. The first estimate is the brightest frame that may speak; the second the mean.
             if guess_gain == np.float32(0.0):
-                # Nobody may speak: the darkest frame does.
+                # Nobody may speak: the darkest frame does, of those that something moving comes from.
+                if held > first:
+                    first, any_clipped = held, held_full
                 share[first] = np.float32(1.0)
                 guess = value[first]
                 last = order[first]

@@ -30,6 +30,8 @@ _ENOUGH, _LOST = 24.0, 60.0
 #: cancel to
 #: less than this share.
 _SOFT_SIZE, _SOFT_CELLS, _COHERENT = 600, 9, 0.88
+#: Clipped light is not met by less than this share of it; a lamp of which more than this share is not met moved on.
+_MET, _DENIED = 0.7, 0.15
 #: So many regions, the largest, are told.
 _TOLD = 40
 _NEAR = np.ones((3, 3), np.uint8)
@@ -108,18 +110,20 @@ def _compare(
                         foreseen = True
                 for c in range(3):
                     m = mean[i, j, c]
-                    if blocked[i, j, c]:
-                        # A clipped colour says nothing, but where no clipping was foreseen something has moved.
-                        # A cell's brightest site may clip long before its mean does: its surroundings tell how far.
-                        reach = m + np.float32(6) * np.sqrt(mean_variance[i, j, c]) + np.float32(1.5) * span[i, j, c]
-                        if not foreseen and reach < np.float32(0.8) * level[c]:
-                            worst = max(worst, np.float32(3))
-                        continue
                     allowed = (
                         threshold * np.sqrt(variance[i, j, c] + mean_variance[i, j, c])
                         + tolerance * abs(m)
                         + slack * span[i, j, c]
                     )
+                    if blocked[i, j, c]:
+                        # A clipped colour is a lower bound: what is brighter than all that agree has moved on.
+                        worst = max(worst, (light[i, j, c] - m) / allowed)
+                        # And where no clipping was foreseen something has moved as well.
+                        # A cell's brightest site may clip long before its mean does: its surroundings tell how far.
+                        reach = m + np.float32(6) * np.sqrt(mean_variance[i, j, c]) + np.float32(1.5) * span[i, j, c]
+                        if not foreseen and reach < np.float32(0.8) * level[c]:
+                            worst = max(worst, np.float32(3))
+                        continue
                     worst = max(worst, abs(light[i, j, c] - m) / allowed)
                 if not blocked[i, j, 1]:
                     difference[i, j] = light[i, j, 1] - mean[i, j, 1]
@@ -382,16 +386,39 @@ def _choose(
             frame = int(np.bincount(found.leader[part][inside]).argmax())
         else:
             frame = _one_frame(cells, found.mean[(*part, 1)], found.lost[(slice(None), *part)], inside)
+        moved_on = _elsewhere(cells, found, frame, part, inside)
         if soft:
             out.moved[part][inside & found.moved[part]] = frame + 1
+            # A lamp over the water is a thing, with all that is around it.
+            chosen[part][moved_on], hard[part][moved_on] = frame, 1
         else:
-            # Where even the chosen frame clips, the next darker one that does not speaks.
-            own = inside & ~found.lost[frame][part] if label not in asked else inside
+            # Where even the chosen frame clips, the next darker one that does not speaks, if it saw the same.
+            own = inside & (~found.lost[frame][part] | moved_on) if label not in asked else inside
             chosen[part][own] = frame
             hard[part][inside] = 1
         large.append((area, (x, y, w, h, frame, soft)))
     out.regions = [r for _, r in sorted(large, key=lambda e: -e[0])[:_TOLD]]
     return chosen, hard
+
+
+def _elsewhere(
+    cells: _Cells, found: _Differences, frame: int, part: tuple[slice, slice], inside: np.ndarray
+) -> np.ndarray:
+    """Where a frame clips, or nearly, on something that the darker frames saw elsewhere, bool like ``inside``.
+
+    A clipped value is a lower bound. A lamp of which part of that is not met by what leads there has moved on: all of
+    it must be the frame's own, or half a lamp would be left.
+    """
+    clips = found.lost[frame][part] & inside
+    if not clips.any():
+        return clips
+    light, _, _, absent = cells.measured(frame)
+    denied = clips & ~absent[part] & (found.mean[part] < _MET * light[part]).any(-1)
+    count, names = cv2.connectedComponents(clips.astype(np.uint8), connectivity=8)
+    sizes, unmet = np.bincount(names.ravel(), minlength=count), np.bincount(names[denied], minlength=count)
+    moved_on = unmet > _DENIED * sizes
+    moved_on[0] = False
+    return np.asarray(cv2.dilate(moved_on[names].astype(np.uint8), _NEAR) > 0) & inside
 
 
 def _share(k: int, found: _Differences, chosen: np.ndarray, hard: np.ndarray, free: np.ndarray) -> np.ndarray:
@@ -406,7 +433,7 @@ def _share(k: int, found: _Differences, chosen: np.ndarray, hard: np.ndarray, fr
     silent = cv2.dilate(np.where((hard > 0) & (chosen != k), 255, 0).astype(np.uint8), _NEAR)
     silent[speaks] = 0
     silent = np.maximum(cv2.blur(silent, (3, 3)), silent)
-    silent[speaks] = 0
+    silent[speaks], fading[speaks] = 0, 0
     return 255 - np.maximum(silent, (fading * 255).astype(np.uint8))
 
 
