@@ -105,6 +105,7 @@ class PageCase(unittest.TestCase):
         return self.page.locator(f"[data-dial='{name}']")
 
     def drag(self, name: str, way: float) -> None:
+        self.dial(name).scroll_into_view_if_needed()
         box = self.dial(name).locator(".thumb").bounding_box()
         x, y = box["x"] + 1.5, box["y"] + 6
         self.page.mouse.move(x, y)

@@ -120,8 +120,8 @@ class CurveAndWhite(PageCase):
         self.assertLess(np.abs(self.pixels() - first).mean(), 0.6)
 
         for name in ("By eye", "Whole picture"):
-            self.page.get_by_role("button", name=name).click()
-            self.page.wait_for_timeout(300)
+            with self.page.expect_response("**/white"):
+                self.page.get_by_role("button", name=name).click()
             self.settled()
             self.assertGreater(np.abs(self.pixels() - before).mean(), 0.3)
         for _ in range(6):

@@ -103,6 +103,20 @@ class Light(PageCase):
         self.settled()
         self.assertGreater(self.pixels().mean(), before.mean() + 2)
 
+        # Typed on the rung that has the focus; what is no number changes nothing.
+        rung.focus()
+        self.page.keyboard.type("-1.25")
+        self.page.keyboard.press("Enter")
+        self.settled()
+        self.assertEqual(float(rung.get_attribute("aria-valuenow")), -1.25)
+        self.assertLess(self.pixels().mean(), before.mean())
+        rung.focus()
+        self.page.keyboard.press("Enter")
+        self.page.get_by_label("EV added at \u22124.0 EV").fill("much")
+        self.page.keyboard.press("Enter")
+        self.settled()
+        self.assertEqual(float(rung.get_attribute("aria-valuenow")), -1.25)
+
         self.page.set_viewport_size({"width": 900, "height": 600})
         self.settled()
         canvas = self.page.locator(".picture canvas").first.bounding_box()

@@ -61,7 +61,7 @@ class MergeStation(PageCase):
         self.page.keyboard.press("s")
         self.settled()
         swatches = self.page.locator(".swatch")
-        self.assertEqual(swatches.count(), 4)
+        expect(swatches).to_have_count(4)
         painted = self.pixels()
         self.assertLess((painted.max(-1) - painted.min(-1)).mean(), 12, "frames are told by greys")
         # The places that a frame feeds have about the tone of its swatch.

@@ -1,9 +1,10 @@
-import { memo } from "react";
+import { memo, useState } from "react";
 
 import { hold, preview, release, rungAt, store, useScene, withRung } from "../state/scene";
 import { number } from "../units";
 import { useDrag } from "../useDrag";
 import { useHeldRung } from "./rungs";
+import { RungNumber } from "./RungNumber";
 import { type Scale, toneAt } from "./scale";
 
 interface Props {
@@ -52,6 +53,7 @@ export function Placement({ scale, lines, left, right, movable }: Props) {
 
 const Rung = memo(function Rung({ stop, ev, tone, x, y, perStop }: { stop: number; ev: number; tone: number; x: number; y: number; perStop: number }) {
   const moving = useHeldRung((s) => s.stop === stop);
+  const [typed, setTyped] = useState<string | null>(null);
   const name = `${number(stop, 1, true)} EV`;
   const move = (to: number) => preview((t) => withRung(t, stop, to));
   const set = (to: number, label = `Rung at ${name}`) => {
@@ -89,6 +91,8 @@ const Rung = memo(function Rung({ stop, ev, tone, x, y, perStop }: { stop: numbe
         if (e.key === "ArrowUp") set(ev + by);
         else if (e.key === "ArrowDown") set(ev - by);
         else if (e.key === "Delete" || e.key === "Backspace") set(0);
+        else if (e.key === "Enter") setTyped(ev.toFixed(2));
+        else if (/^[-\u2212+.\d]$/.test(e.key) && !e.ctrlKey && !e.metaKey) setTyped(e.key);
         else return;
         e.preventDefault();
         e.stopPropagation();
@@ -96,7 +100,19 @@ const Rung = memo(function Rung({ stop, ev, tone, x, y, perStop }: { stop: numbe
     >
       <circle cx={x} cy={y} r={10} fill="transparent" />
       <circle cx={x} cy={y} r={moving ? 5.5 : 4} fill={ev !== 0 ? colour : "var(--crenn-palette-background-paper)"} stroke={colour} strokeWidth={1.5} />
-      {ev !== 0 && (
+      {typed !== null && (
+        <RungNumber
+          x={x + 7}
+          y={y - 11}
+          label={`EV added at ${name}`}
+          value={typed}
+          onSet={(to) => {
+            setTyped(null);
+            if (to !== null && to !== ev) set(to);
+          }}
+        />
+      )}
+      {ev !== 0 && typed === null && (
         <text x={x + 9} y={y - 5} fontSize={10.5} fontWeight={600} fill={colour}>
           {number(ev, 1, true)}
         </text>

@@ -110,5 +110,6 @@ export const KEYS: Key[] = [
   { shown: "Ctrl Shift Z", says: "Redo", keys: ["$mod+Shift+z"], press: () => void redo() },
   { shown: "← → ↑ ↓", says: "Turn or move what is focused: a dial, a rung, an end point, a handle; with Shift in larger steps" },
   { shown: "Delete", says: "Put the focused dial or rung back" },
+  { shown: "Enter or digits", says: "Type the focused rung’s EV" },
   { shown: "?", says: "This list", keys: ["?", "Shift+?"], press: ({ showKeys }) => showKeys() },
 ];
