@@ -4,6 +4,7 @@ Both are given what placement would add to even light of each stop, and return w
 """
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
 
 import cv2
@@ -23,6 +24,8 @@ _SAMPLED = 1.0
 _BRACKET, _WANTED = 1.0, 0.8
 #: Least weight of an exposure without contrast, and stops of middle grey below white.
 _PLAIN, _GREY = 0.02, 2.5
+#: Threads that remap side by side.
+_THREADS = 2
 #: A pyramid's last level is at least so long along its shorter side, in pixels.
 _SHORTEST = 3
 
@@ -76,12 +79,21 @@ def local_laplacian(stops: np.ndarray, placed: Placed) -> np.ndarray:
     low, high = float(stops.min()), float(stops.max())
     count = max(int(np.ceil((high - low) / _SAMPLED)) + 1, 2)
     step = max((high - low) / (count - 1), 1e-3)
-    for around in low + step * np.arange(count):
+
+    def remapped(around: float) -> list[np.ndarray]:
+        """What the levels take from the remapping about a stop."""
         away = stops - np.float32(around)
         detail = np.clip(away, -_DETAIL, _DETAIL)
         edges = placed(around + (away - detail)) - placed(np.array([around]))
-        for level, fine in enumerate(_differences(_pyramid(np.asarray(edges + detail, np.float32), levels))):
-            out[level] += np.maximum(1 - np.abs(gaussian[level] - np.float32(around)) / np.float32(step), 0) * fine
+        fine = _differences(_pyramid(np.asarray(edges + detail, np.float32), levels))
+        share = np.float32(1 / step)
+        return [np.maximum(1 - np.abs(g - np.float32(around)) * share, 0) * f for g, f in zip(gaussian, fine)]
+
+    # The sum is taken in the order of the stops, so that it is the same to the last bit however threads run.
+    with ThreadPoolExecutor(_THREADS) as pool:
+        for parts in pool.map(remapped, low + step * np.arange(count)):
+            for level, part in enumerate(parts):
+                out[level] += part
     return _together(out, np.asarray(placed(gaussian[-1]), np.float32))
 
 
