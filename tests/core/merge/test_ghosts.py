@@ -3,9 +3,12 @@
 import unittest
 from datetime import datetime, timedelta
 
+import cv2
 import numpy as np
 
 from crenn.camera.sensor import Exposure, Sensor
+from crenn.camera.shoot import shoot
+from crenn.core.colour.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.frames.grouping import GroupingKey, group_frames, signature_of
 from crenn.core.merge.instructions import Choice, Instructions, Stroke, read_instructions
@@ -77,6 +80,19 @@ class Regions(FolderCase):
         around[140:184, 200:300] = True
         self.assertLess((light[around & ~lamp] > 0.3).mean(), 0.03)
         self.assertLess(np.abs(np.log2(merged.rgb[inner][..., 0] / merged.rgb[inner][..., 1])).max(), 0.3)
+
+    def test_lamps_of_a_hand_held_set_have_not_moved(self):
+        """What clipped light has touched in a frame that was moved is no light: lamps that stand still do so."""
+        shot = shoot("dam-crest", self.folder, (900, 600), seed=3, truth=False)
+        merged = merge_frames(shot.frames, reference=shot.reference)
+        self.assertTrue(merged.report["aligned"])
+        self.assertLess(merged.report["moved_share"], 0.02)
+        light = luminance(merged.rgb)
+        lamp = (light > 1).astype(np.uint8)
+        self.assertGreater(lamp.sum(), 50)
+        near, wide = (cv2.dilate(lamp, np.ones((n, n), np.uint8)) > 0 for n in (5, 17))
+        ring = wide & ~near
+        self.assertLess(np.quantile(merged.sigma[ring][:, 1] / np.maximum(merged.rgb[ring][:, 1], 1e-6), 0.9), 0.3)
 
     def test_a_thing_that_clips_the_reference_comes_from_a_darker_frame(self):
         merged = self.merged(crossing(3.0))

@@ -116,8 +116,10 @@ def _compare(
                         + slack * span[i, j, c]
                     )
                     if blocked[i, j, c]:
-                        # A clipped colour is a lower bound: what is brighter than all that agree has moved on.
-                        worst = max(worst, (light[i, j, c] - m) / allowed)
+                        # A clipped colour is a lower bound: what is brighter than all that agree has moved on. Not so
+                        # in a frame that was moved: what clipped light has touched is as good as missing there.
+                        if not placed:
+                            worst = max(worst, (light[i, j, c] - m) / allowed)
                         # And where no clipping was foreseen something has moved as well.
                         # A cell's brightest site may clip long before its mean does: its surroundings tell how far.
                         reach = m + np.float32(6) * np.sqrt(mean_variance[i, j, c]) + np.float32(1.5) * span[i, j, c]
@@ -407,11 +409,11 @@ def _elsewhere(
     """Where a frame clips, or nearly, on something that the darker frames saw elsewhere, bool like ``inside``.
 
     A clipped value is a lower bound. A lamp of which part of that is not met by what leads there has moved on: all of
-    it must be the frame's own, or half a lamp would be left.
+    it must be the frame's own, or half a lamp would be left. A frame that was moved says nothing where it clips.
     """
     clips = found.lost[frame][part] & inside
-    if not clips.any():
-        return clips
+    if cells.frames[frame].mesh is not None or not clips.any():
+        return np.zeros_like(clips)
     light, _, _, absent = cells.measured(frame)
     denied = clips & ~absent[part] & (found.mean[part] < _MET * light[part]).any(-1)
     count, names = cv2.connectedComponents(clips.astype(np.uint8), connectivity=8)
