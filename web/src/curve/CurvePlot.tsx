@@ -30,7 +30,7 @@ export const INK: Record<Channel, string> = {
 export function CurvePlot() {
   const curve = useScene((s) => s.treatment?.curve);
   const { channel, chosen } = useCurve();
-  const entering = useEntering(true).data;
+  const entering = useEntering().data;
   const under = useView((s) => s.probe?.entering?.[CHANNELS.indexOf(channel)]);
   const box = useRef<SVGSVGElement>(null);
 

@@ -23,7 +23,7 @@ export function storeCurve(what = "Curve") {
 }
 
 /** Histogram of what enters the curve; while a dial moves, what was known last stays. */
-export function useEntering(enabled: boolean) {
+export function useEntering() {
   const id = useScene((s) => s.scene?.id);
   const prepared = useScene((s) => s.scene?.prepared);
   const treatment = useScene((s) => s.treatment);
@@ -32,7 +32,7 @@ export function useEntering(enabled: boolean) {
   const before = treatment && JSON.stringify({ ...treatment, curve: undefined, ends: undefined });
   return useQuery({
     queryKey: ["entering", id, prepared, before],
-    enabled: enabled && !!prepared && !held && id !== undefined && before !== null,
+    enabled: !!prepared && !held && id !== undefined && before !== null,
     queryFn: () => answered(api.POST("/api/scenes/{scene_id}/curve/light", { params: { path: { scene_id: id! } }, body: { document: treatment! } })),
     placeholderData: keepPreviousData,
     gcTime: 10_000,

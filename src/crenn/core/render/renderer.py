@@ -112,12 +112,16 @@ class Renderer:
             level = self.scene.level_for(_SMALL / max(self.scene.size))
             return reduced_for_base(np.asarray(self.scene.levels[level]), _SMALL)[0]
 
-        small = self._cache.get("reduced", reduced)
-        if lens is not None and lens.falloff is not None:
+        def lit() -> np.ndarray:
+            small = self._cache.get("reduced", reduced)
+            if lens is None or lens.falloff is None:
+                return small
             y, x = np.mgrid[: small.shape[0], : small.shape[1]]
             places = (np.stack([x.ravel(), y.ravel()], -1) + 0.5) * (self.scene.size[1] / small.shape[1])
-            small = small * np.exp2(lens.falloff(places)).reshape(*small.shape[:2], 1).astype(np.float32)
-        return small
+            return np.asarray(small * np.exp2(lens.falloff(places)).reshape(*small.shape[:2], 1).astype(np.float32))
+
+        # What compresses asks for it at each step of a dial.
+        return self._cache.get(("lit", self._lit(frame)), lit)
 
     @staticmethod
     def _lit(frame: Frame) -> bytes:
