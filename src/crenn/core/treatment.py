@@ -27,6 +27,7 @@ from crenn.core.light.placement import Placement
 from crenn.core.light.relief import Relief
 from crenn.core.light.tone import Tone
 from crenn.core.light.white_balance import WhiteBalance
+from crenn.core.noise.reduction import NoiseReduction
 from crenn.core.pipeline.step import Step, StepParameters
 
 LENS, TURN, CROP = LensCorrection(), Turn(), Crop()
@@ -38,6 +39,7 @@ STEPS: tuple[Step[Any], ...] = (
     Level(),
     Perspective(),
     CROP,
+    NoiseReduction(),
     Haze(),
     WhiteBalance(),
     Exposure(),

@@ -1,6 +1,7 @@
 """Writes the merge report."""
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -9,6 +10,7 @@ from crenn.core.frames.pictures import PICTURE_ENDINGS
 from crenn.core.geometry.orientation import box_as_held, lies_across
 from crenn.core.merge.ghosts import CELL, Motion
 from crenn.core.merge.stack import Stacked
+from crenn.core.mosaic.bayer import tile_as_held
 from crenn.core.radiance import RadianceMap
 from crenn.core.report.coverage import Measured, cover
 from crenn.core.report.merging import (
@@ -107,7 +109,7 @@ def _frame_report(frame: LightFrame, feeds: float) -> FrameReport:
     )
 
 
-def _capture(first: LightFrame, facts: Facts) -> CaptureReport:
+def _capture(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> CaptureReport:
     told = first.metadata
     x, y, width, height = box_as_held(facts.part, first.raw.flip)
     to_rec2020 = first.raw.to_rec2020.astype(np.float64)
@@ -123,7 +125,18 @@ def _capture(first: LightFrame, facts: Facts) -> CaptureReport:
         to_camera=np.linalg.inv(to_rec2020).ravel().tolist() if invertible else None,
         part=(x, y, width, height),
         fringes=facts.fringes,
+        mosaic=_mosaic(first, facts, shape),
     )
+
+
+def _mosaic(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> Any:
+    """The mosaic of a scene of a shape (H, W), by its tile's letters; None if colour was not rebuilt from one."""
+    if first.raw.developed or first.raw.grey:
+        return None
+    on_sensor = shape[::-1] if lies_across(first.raw.flip) else shape
+    x, y = (0, 0) if facts.part == (0.0, 0.0, 1.0, 1.0) or facts.common is None else facts.common[:2]
+    tile = tile_as_held(first.pattern, (y, x), on_sensor, first.raw.flip)
+    return "".join("RGB"[c] for c in tile.ravel())
 
 
 def describe(
@@ -178,7 +191,7 @@ def describe(
         hot_pixels=facts.hot,
         source_indices=[f.index for f in lights],
         as_shot=list(first.raw.as_shot),
-        capture=_capture(first, facts),
+        capture=_capture(first, facts, radiance.shape),
         warnings=facts.warnings + _warnings(lights, facts.mode),
         clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
         **statistics,

@@ -4,6 +4,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from crenn.core.geometry.orientation import as_held
+
 
 def sites(pattern: np.ndarray) -> Iterator[tuple[int, tuple[slice, slice]]]:
     """The four sites of a mosaic's tile.
@@ -27,6 +29,25 @@ def sites(pattern: np.ndarray) -> Iterator[tuple[int, tuple[slice, slice]]]:
 def even(shape: tuple[int, ...]) -> tuple[slice, slice]:
     """Picks the whole tiles out of a mosaic of a shape (H, W)."""
     return slice(shape[0] // 2 * 2), slice(shape[1] // 2 * 2)
+
+
+def tile_as_held(pattern: np.ndarray, first: tuple[int, int], shape: tuple[int, int], flip: int) -> np.ndarray:
+    """The tile of a part of a mosaic, turned the way the camera was held, uint8 (2, 2).
+
+    Parameters
+    ----------
+    pattern : ndarray, uint8 (2, 2)
+    first : tuple of int
+        Row and column at which the part begins.
+    shape : tuple of int
+        (H, W) of the part, before it is turned.
+    flip : int
+        As of `crenn.core.geometry.orientation`.
+    """
+    # Only whether they are even matters of the part's sides.
+    rows, columns = np.ogrid[: 2 + shape[0] % 2, : 2 + shape[1] % 2]
+    part = pattern[(rows + first[0]) % 2, (columns + first[1]) % 2]
+    return np.ascontiguousarray(as_held(part, flip)[:2, :2])
 
 
 def half_colour(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: float) -> np.ndarray:

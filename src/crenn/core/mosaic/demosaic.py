@@ -225,12 +225,22 @@ def _finish(rgb, variance, pattern, scale, matrix, table, sigma):
                 rgb[y, x, i] = matrix[i, 0] * r + matrix[i, 1] * g + matrix[i, 2] * b
 
 
-def compressed(light: np.ndarray, variance: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.float32]:
+def scale_of(variance: np.ndarray) -> np.float32:
+    """The scale of `compressed` that fits a mosaic's variance, float32 (H, W), or a sample of it."""
+    # Linear within the noise of the darkest tenth, logarithmic above: the mean of noisy values stays unbiased.
+    return np.float32(max(16.0 * float(np.sqrt(np.quantile(variance, 0.1))), 1e-9))
+
+
+def compressed(
+    light: np.ndarray, variance: np.ndarray, scale: np.float32 | None = None
+) -> tuple[np.ndarray, np.ndarray, np.float32]:
     """Light on a compressive scale, the arsinh of light over a scale.
 
     Parameters
     ----------
     light, variance : ndarray, float32 (H, W)
+    scale : float32, optional
+        As `scale_of` has found it for the whole mosaic of which this is a part.
 
     Returns
     -------
@@ -238,15 +248,14 @@ def compressed(light: np.ndarray, variance: np.ndarray) -> tuple[np.ndarray, np.
         Compressed light, and the mean gradient that noise alone would give.
     scale : float32
     """
-    # Linear within the noise of the darkest tenth, logarithmic above: the mean of noisy values stays unbiased.
-    scale = np.float32(max(16.0 * float(np.sqrt(np.quantile(variance[::16, ::16], 0.1))), 1e-9))
+    scale = scale_of(variance[::16, ::16]) if scale is None else scale
     f, floor = np.empty_like(light), np.empty_like(light)
     _compress(light, variance, scale, f, floor)
     return f, floor, scale
 
 
 def demosaic(
-    light: np.ndarray, variance: np.ndarray, pattern: np.ndarray, matrix: np.ndarray
+    light: np.ndarray, variance: np.ndarray, pattern: np.ndarray, matrix: np.ndarray, scale: np.float32 | None = None
 ) -> tuple[np.ndarray, np.ndarray]:
     """Interpolate a white-balanced mosaic to scene-linear colour.
 
@@ -257,6 +266,8 @@ def demosaic(
     pattern : ndarray, uint8 (2, 2)
     matrix : ndarray, float32 (3, 3)
         From balanced camera colours to the working space.
+    scale : float32, optional
+        See `compressed`.
 
     Returns
     -------
@@ -264,7 +275,7 @@ def demosaic(
         Colour and its predicted standard deviation. Interpolation is taken as on even ground, where the
         directions mix equally; along edges the true deviation is somewhat larger.
     """
-    f, floor, scale = compressed(light, variance)
+    f, floor, scale = compressed(light, variance, scale)
     rgb = interpolate(f, pattern, floor)
     del f, floor
     sigma = np.empty_like(rgb)

@@ -62,6 +62,37 @@ class Plane:
         return self.name, self.depends
 
 
+#: Makes what is taken out of the light, float32 (3, h, w), of noise layers, float32 (h, w, CHANNELS; see
+#: `crenn.core.noise.layers`), and light, float32 (h, w, 3).
+MakeMix = Callable[[np.ndarray, np.ndarray, Around], np.ndarray]
+
+
+@dataclass(frozen=True)
+class NoiseMix:
+    """What is taken out of the light of a window, mixed of the noise that was split off the scene.
+
+    Attributes
+    ----------
+    name : str
+    depends : tuple
+        The parameters that it is mixed by.
+    reach : int
+        How far the mix looks, in full-size pixels.
+    make : callable
+        See `MakeMix`.
+    """
+
+    name: str
+    depends: tuple
+    reach: int
+    make: MakeMix = field(compare=False, repr=False)
+
+    @property
+    def key(self) -> tuple:
+        """What tells it from other mixes of the same noise."""
+        return self.name, self.depends
+
+
 #: What `Carried.make` gives: values of each place, float32 (h, w), and what holds for the whole, float64 (N,).
 MakeCarried = Callable[[np.ndarray, Around], tuple[np.ndarray, np.ndarray]]
 

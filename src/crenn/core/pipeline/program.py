@@ -2,13 +2,14 @@
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from copy import copy
 from dataclasses import dataclass
 from enum import IntEnum
 
 import numpy as np
 
 from crenn.core.colour.spaces import LUMINANCE
-from crenn.core.pipeline.planes import Carried, GridCurve, Plane
+from crenn.core.pipeline.planes import Carried, GridCurve, NoiseMix, Plane
 
 #: Tables over light cover these stops, relative to 1.0, at this many entries per stop.
 TABLE_START, TABLE_END, TABLE_PER_STOP = -32.0, 16.0, 32
@@ -35,6 +36,7 @@ class Operation(IntEnum):
     CHANNELS = 5
     HAZE = 6
     TINT = 7
+    CLEAN = 8
 
 
 @dataclass(frozen=True)
@@ -59,6 +61,10 @@ class Instruction:
         EV of each place, of `Operation.GRID`; share of the light that is haze, with the airlight, of `Operation.HAZE`.
     tinted : tuple of Plane
         Planes in EV for red, green and blue, of `Operation.TINT`.
+    mix : NoiseMix or None
+        What is taken out, of `Operation.CLEAN`.
+    lifted : bool
+        Whether it is taken the more, the more a place is lifted.
     """
 
     operation: Operation
@@ -70,10 +76,12 @@ class Instruction:
     plane: Plane | None = None
     carried: Carried | None = None
     tinted: tuple[Plane, ...] = ()
+    mix: NoiseMix | None = None
+    lifted: bool = False
 
     @property
     def reads_grid(self) -> bool:
-        """Whether it reads a grid."""
+        """Whether it reads a grid that tells what to do by place and stop."""
         return self.grid is not None or self.carried is not None
 
     @property
@@ -131,6 +139,17 @@ class Program:
     def planes(self) -> list[Plane]:
         """The planes that are read, each once."""
         return list({plane.key: plane for i in self.instructions for plane in i.planes}.values())
+
+    @property
+    def mixes(self) -> list[NoiseMix]:
+        """What is taken out of the light, each once."""
+        return list({i.mix.key: i.mix for i in self.instructions if i.mix is not None}.values())
+
+    def without_cleaning(self) -> "Program":
+        """The same on light that is taken as it is."""
+        out = copy(self)
+        out.instructions = [i for i in self.instructions if i.mix is None]
+        return out
 
     def _last(self, operation: Operation) -> Instruction | None:
         """The last instruction, taken out, if a new one of this operation can be folded into it."""
@@ -193,6 +212,10 @@ class Program:
         """Add planes in EV, times a factor, to red, green and blue; luminance stays what it is."""
         if factor:
             self.instructions.append(Instruction(Operation.TINT, self._area, amount=float(factor), tinted=planes))
+
+    def clean(self, mix: NoiseMix, lifted: bool) -> None:
+        """Take noise out of the light; where ``lifted``, the more the more a place is lifted."""
+        self.instructions.append(Instruction(Operation.CLEAN, self._area, mix=mix, lifted=lifted))
 
     def haze(self, carried: Carried, share: float) -> None:
         """Take away a share of the haze, or add it; ``carried`` tells how much of each place's light is airlight."""

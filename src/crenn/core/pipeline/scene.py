@@ -27,6 +27,8 @@ class Capture:
     part : tuple of float
         x, y, width and height of the scene within what the lens threw on the sensor, in shares of the latter: a merge
         keeps what all frames cover.
+    mosaic : str or None
+        Colours of the upper left two by two pixels, row by row, where colour was rebuilt from a mosaic: "RGGB".
     """
 
     make: str = ""
@@ -39,6 +41,7 @@ class Capture:
     to_camera: np.ndarray = field(default_factory=lambda: np.eye(3))
     fringes: Fringes | None = None
     part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
+    mosaic: str | None = None
 
     @classmethod
     def from_report(cls, report: dict) -> "Capture":
@@ -127,6 +130,11 @@ class SceneLight:
             tuple(Lamp(**{name: float(v) for name, v in lamp.items()}) for lamp in report.get("lamps") or ()),
             np.array([np.nan if v is None else v for v in report.get("snr_db") or [None]], np.float64),
         )
+
+    @property
+    def noise_known(self) -> bool:
+        """Whether the noise is known at any stop."""
+        return bool(np.isfinite(self.snr_db).any())
 
     def noise_ev(self, stops: np.ndarray) -> np.ndarray:
         """Deviation of single pixels in EV at stops (N,), float64; nothing where it is not known."""

@@ -1,5 +1,7 @@
 """The picture plane: the scene's light read through the frame, for any window at any size."""
 
+from collections.abc import Sequence
+from dataclasses import replace
 from functools import cache
 
 import cv2
@@ -7,6 +9,7 @@ import numba as nb
 import numpy as np
 
 from crenn.core.fastmath import exp2, log2
+from crenn.core.noise.layers import CHANNELS, FURTHER, STARS, TAKEN, NoiseLayers
 from crenn.core.pipeline.frame import Frame
 from crenn.core.render.cache import Cache
 from crenn.core.render.pyramid import PreparedScene
@@ -75,9 +78,17 @@ def _places(nodes, start_x, start_y, step, unit, xs, ys):
             xs[y, x], ys[y, x] = sx * unit, sy * unit
 
 
-def places(frame: Frame, window: Window, unit: float) -> tuple[np.ndarray, np.ndarray]:
-    """Where the pixels of a window lie in the scene: x and y, float32 (h, w), full-size pixels times ``unit``."""
-    nodes = nodes_of(frame, window, 1)[0]
+def moved(window: Window, offset: tuple[int, int]) -> Window:
+    """A window of a picture that begins at an offset, as one of the scene."""
+    return replace(window, x=window.x + offset[0], y=window.y + offset[1])
+
+
+def places(frame: Frame, window: Window, unit: float, colour: int = 1) -> tuple[np.ndarray, np.ndarray]:
+    """Where the pixels of a window lie in the scene: x and y, float32 (h, w), full-size pixels times ``unit``.
+
+    A lens may draw each ``colour`` elsewhere; green, 1, speaks for all.
+    """
+    nodes = nodes_of(frame, window, 3)[colour] if colour != 1 else nodes_of(frame, window, 1)[0]
     xs = np.empty((window.out_height, window.out_width), np.float32)
     ys = np.empty_like(xs)
     _places(nodes, *_starts(window), float(STEP), unit, xs, ys)
@@ -226,10 +237,7 @@ class Framed:
         black. What a lens has taken from the corners is given back.
         """
         if frame.offset is not None:
-            x, y = frame.offset
-            out = self._straight(
-                Window(window.x + x, window.y + y, window.width, window.height, window.out_width, window.out_height)
-            )
+            out = self._straight(self._scene.levels, moved(window, frame.offset))
         else:
             out = self._warped(frame, window, fine)
         if frame.lens is not None and frame.lens.falloff is not None:
@@ -249,9 +257,59 @@ class Framed:
             found[outside] = 0
         return found
 
-    def _straight(self, window: Window) -> np.ndarray:
+    def layers(self, noise: NoiseLayers, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
+        """The noise layers of a window, float32 (h, w, CHANNELS): resampled as the light of `light` is, or nearly."""
+        if frame.offset is not None:
+            out = self._straight(noise.levels, moved(window, frame.offset))
+        else:
+            out = self._layers_warped(noise, frame, window, fine)
+        if frame.lens is not None and frame.lens.falloff is not None:
+            nodes = nodes_of(frame, window, 1)[0]
+            gains = frame.lens.falloff(nodes.reshape(-1, 2)).reshape(*nodes.shape[:2], 1)
+            for part in (TAKEN, FURTHER):
+                lifted = np.ascontiguousarray(out[..., part])
+                _lifted(np.asarray(gains, np.float32), *_starts(window), float(STEP), lifted)
+                out[..., part] = lifted
+        return out
+
+    def _layers_warped(self, noise: NoiseLayers, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        scene, lens = self._scene, frame.lens
+        array = noise.levels[scene.level_for(window.scale)]
+        per_x, per_y = array.shape[1] / scene.size[1], array.shape[0] / scene.size[0]
+        by_colour = lens is not None and lens.by_colour and window.scale >= 1
+        maps = [places(frame, window, 1.0, c) for c in ((0, 1, 2) if by_colour else (1,))]
+        low = np.floor(np.min([[x.min(), y.min()] for x, y in maps], 0) * (per_x, per_y)).astype(int) - 6
+        high = np.ceil(np.max([[x.max(), y.max()] for x, y in maps], 0) * (per_x, per_y)).astype(int) + 6
+        left, top = (int(np.clip(v, 0, n - 1)) for v, n in zip(low, array.shape[1::-1]))
+        right, bottom = (int(np.clip(v, 1, n)) for v, n in zip(high, array.shape[1::-1]))
+        part = np.asarray(array[top : max(bottom, top + 1), left : max(right, left + 1)], np.float32)
+        # A lens draws the sensor's colours apart, of which the light's are mixtures.
+        to_camera = np.asarray(lens.to_camera, np.float32) if lens is not None and by_colour else None
+        if to_camera is not None:
+            for colours in (TAKEN, FURTHER):
+                part[..., colours] = part[..., colours] @ to_camera.T
+        out = np.empty((window.out_height, window.out_width, CHANNELS), np.float32)
+        kind = cv2.INTER_LANCZOS4 if fine and window.scale >= 1 else cv2.INTER_LINEAR
+        own = [
+            (x * np.float32(per_x) - np.float32(left + 0.5), y * np.float32(per_y) - np.float32(top + 0.5))
+            for x, y in maps
+        ]
+        for channel in range(CHANNELS):
+            x, y = own[channel % 3 if by_colour and channel != STARS else len(own) // 2]
+            plane = np.ascontiguousarray(part[..., channel])
+            out[..., channel] = cv2.remap(plane, x, y, kind, borderMode=cv2.BORDER_REPLICATE)
+        if to_camera is not None:
+            back = np.linalg.inv(to_camera)
+            for colours in (TAKEN, FURTHER):
+                out[..., colours] = out[..., colours] @ back.T
+        x, y = maps[len(maps) // 2]
+        out[(x < -_EDGE) | (y < -_EDGE) | (x > scene.size[1] + _EDGE) | (y > scene.size[0] + _EDGE)] = 0
+        return out
+
+    def _straight(self, levels: Sequence[np.ndarray], window: Window) -> np.ndarray:
+        """A window of the scene as it lies, float32 (h, w, C), of levels of light or of noise."""
         scene = self._scene
-        array = scene.levels[scene.level_for(window.scale)]
+        array = levels[scene.level_for(window.scale)]
         height, width = array.shape[:2]
         fy, fx = height / scene.size[0], width / scene.size[1]
         x0, y0 = window.x * fx, window.y * fy
@@ -259,7 +317,7 @@ class Framed:
         left, top = max(int(np.floor(x0)), 0), max(int(np.floor(y0)), 0)
         right, bottom = min(int(np.ceil(x0 + w)), width), min(int(np.ceil(y0 + h)), height)
         # A copy, in memory and writable: kernels would be compiled a second time for the read-only kind on disk.
-        part = np.array(array[top : max(bottom, top + 1), left : max(right, left + 1)])
+        part = np.array(array[top : max(bottom, top + 1), left : max(right, left + 1)], np.float32)
         if part.shape[:2] == (window.out_height, window.out_width) and x0 == left and y0 == top:
             return part
         # The window seldom falls on whole pixels of the level: the map from result to level says where.
@@ -274,9 +332,13 @@ class Framed:
             return cv2.resize(part, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
         shift = np.array([[sx, 0, x0 - left + sx / 2 - 0.5], [0, sy, y0 - top + sy / 2 - 0.5]])
         flags = cv2.WARP_INVERSE_MAP | (cv2.INTER_LINEAR if sx > 0.5 else cv2.INTER_NEAREST)
-        return cv2.warpAffine(
-            part, shift, (window.out_width, window.out_height), flags=flags, borderMode=cv2.BORDER_REPLICATE
-        )
+        size = (window.out_width, window.out_height)
+        # OpenCV warps at most four channels at once.
+        warped = [
+            cv2.warpAffine(part[..., c : c + 4], shift, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
+            for c in range(0, part.shape[2], 4)
+        ]
+        return np.concatenate([w.reshape(*size[::-1], -1) for w in warped], -1) if len(warped) > 1 else warped[0]
 
     def _compressed(self, level: int) -> np.ndarray:
         """A level of the scene on the compressed scale, float32 (H, W, 3); kept if it is small."""

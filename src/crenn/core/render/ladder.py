@@ -32,7 +32,7 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
     low = int(np.floor(report["low_stop"])) - 2
     high = int(np.ceil(max([report["high_stop"]] + [f["clip_stop"] for f in report.get("frames", [])]))) + 2
     stops = np.arange(low * 2, high * 2 + 1) / 2
-    program = program_of(treatment.model_copy(update={"areas": []}), scene.light)
+    program = program_of(treatment.model_copy(update={"areas": []}), scene.light).without_cleaning()
     greys = np.repeat(np.exp2(stops)[None, :, None], 3, -1).astype(np.float32)
     base = even_base()
     reading = [i for i in program.instructions if i.reads_grid]

@@ -2,6 +2,7 @@
 
 import json
 import shutil
+import time
 from functools import cached_property
 from pathlib import Path
 
@@ -9,18 +10,27 @@ import cv2
 import numpy as np
 
 from crenn.core.errors import CrennError
+from crenn.core.noise.layers import NoiseLayers, split
 from crenn.core.pipeline.scene import SceneLight
+from crenn.core.progress import Progress
 from crenn.core.radiance import PLANES, RadianceMap
 from crenn.core.report.merging import light_statistics
 
 #: The smallest level's longer side is at most this.
 _SMALLEST = 512
+#: Whether noise has been split off is looked up at most this often, in seconds.
+_PATIENCE = 0.5
 
 
 def _halved(array: np.ndarray) -> np.ndarray:
     height, width = array.shape[:2]
     size = (max(width // 2, 1), max(height // 2, 1))
     return cv2.resize(array, size, interpolation=cv2.INTER_AREA)
+
+
+def noise_folder(folder: Path) -> Path:
+    """Where the noise of a scene lies that is prepared in a folder."""
+    return folder / "noise"
 
 
 class PreparedScene:
@@ -38,6 +48,9 @@ class PreparedScene:
     def __init__(self, levels, sigma, report: dict, source=None, clipped=None, moved=None, ground=None):
         self.levels, self.sigma, self.report = levels, sigma, report
         self.source, self.clipped, self.moved, self.ground = source, clipped, moved, ground
+        self._folder: Path | None = None
+        self._noise: NoiseLayers | None = None
+        self._looked = -_PATIENCE
 
     @classmethod
     def from_radiance(cls, radiance: RadianceMap) -> "PreparedScene":
@@ -89,7 +102,39 @@ class PreparedScene:
                 raise ValueError("no levels")
         except (OSError, ValueError) as fault:
             raise CrennError("The prepared scene is missing or damaged.", remedy="Merge it again.") from fault
-        return cls(levels, load("sigma"), report, **{name: load(name) for name in PLANES})
+        scene = cls(levels, load("sigma"), report, **{name: load(name) for name in PLANES})
+        scene._folder = folder
+        return scene
+
+    @property
+    def noise(self) -> NoiseLayers | None:
+        """What was split off as noise; None until it has been: it may be, beside a saved scene, at any time."""
+        now = time.monotonic()
+        if self._noise is None and self._folder is not None and now - self._looked > _PATIENCE:
+            self._looked = now
+            if (folder := noise_folder(self._folder)).is_dir():
+                found = NoiseLayers.open(folder)
+                if found is not None and found.levels[0].shape[:2] == self.size:
+                    self._noise = found
+        return self._noise
+
+    @noise.setter
+    def noise(self, layers: NoiseLayers) -> None:
+        self._noise = layers
+
+    def split_noise(self, progress: Progress | None = None) -> NoiseLayers:
+        """Split the noise off, beside the scene's folder if it has one.
+
+        Raises
+        ------
+        CrennError
+            If there is no room for it.
+        """
+        layers = split(self.levels[0], self.sigma, self.light, progress)
+        if self._folder is not None:
+            layers.save(noise_folder(self._folder))
+        self._noise = layers
+        return layers
 
     @property
     def size(self) -> tuple[int, int]:

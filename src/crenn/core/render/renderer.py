@@ -7,14 +7,16 @@ import numpy as np
 
 from crenn.core.areas.area import Area
 from crenn.core.light.ends import neutral_display
+from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.compile import compiled, framed
 from crenn.core.pipeline.frame import Frame
-from crenn.core.pipeline.planes import LATTICE, Around, Carried, Plane
+from crenn.core.pipeline.planes import LATTICE, Around, Carried, NoiseMix, Plane
 from crenn.core.pipeline.program import TABLE_SIZE, Instruction, Program
 from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
 from crenn.core.render.framed import Framed, places
 from crenn.core.render.grid import LAYER, BaseGrid, build_base, carry, looked_up, reduced_for_base
+from crenn.core.render.lift import REACH, SIDE, amounts, lift_of
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.rows import light_of
 from crenn.core.render.show import codes_of
@@ -25,6 +27,8 @@ from crenn.core.treatment import STEPS, Treatment
 _SMALL = 900
 #: Pixels rendered for a picture at rest: as it lies, and where light is resampled.
 _AT_REST, _AT_REST_MOVED = 3_200_000, 1_600_000
+#: Share of the predicted noise that is reckoned with once light has been cleaned.
+_LEFT = 0.2
 _NO_MASKS = np.zeros((1, 1, 1), np.uint16)
 _NO_SPANS = np.zeros((1, 2), np.int32)
 _NO_PLANES = np.zeros((1, 1, 1), np.float32)
@@ -52,6 +56,19 @@ class _Found:
     @property
     def nbytes(self) -> int:
         return self.grid.nbytes
+
+
+@dataclass(frozen=True)
+class _Lifts:
+    """A grid of lift, and the shares of noise that are taken by it: of luminance, and of colour."""
+
+    grid: BaseGrid
+    grey: np.ndarray
+    colour: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        return self.grid.nbytes + self.grey.nbytes + self.colour.nbytes
 
 
 def program_of(treatment: Treatment, light, display: bool = True) -> Program:
@@ -149,12 +166,78 @@ class Renderer:
         found = self._cache.get(("carried", carried, self._lit(frame)), make)
         return found.grid, found.whole
 
-    def _around(self, scale: float, frame: Frame) -> Around:
-        return Around(scale, frame.long_side, self.scene.floor, self.scene.light.noise_ev)
+    def _around(self, scale: float, frame: Frame, mix: NoiseMix | None = None) -> Around:
+        # What has been cleaned has little noise left.
+        left = 1.0 if mix is None else _LEFT
+        return Around(scale, frame.long_side, self.scene.floor, lambda stops: left * self.scene.light.noise_ev(stops))
 
     def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
         """The scene's light in a window of the picture, float32 (h, w, 3); see `Framed.light`."""
         return self._cache.get(("light", frame.key, window, fine), lambda: self._framed.light(frame, window, fine))
+
+    def _program(self, treatment: Treatment, display: bool = True) -> Program:
+        """The program of a treatment; without cleaning where the scene's noise has not been split off yet."""
+        program = program_of(treatment, self.scene.light, display)
+        return program if self.scene.noise is not None or not program.mixes else program.without_cleaning()
+
+    def _mix(self, mix: NoiseMix, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        """What is taken out of the light of a window, float32 (3, h, w)."""
+        noise = self.scene.noise
+        assert noise is not None
+
+        def make() -> np.ndarray:
+            larger, rows, columns = window.grown(frame.size, int(np.ceil(mix.reach * min(window.scale, 1.0))), 1)
+            layers = self._layers(noise, frame, larger, fine)
+            around = self._around(window.scale, frame)
+            made = mix.make(layers, self.light(frame, larger, fine), around)
+            return np.ascontiguousarray(made[:, rows, columns])
+
+        return self._cache.get(("mix", id(noise), mix.key, frame.key, window, fine), make)
+
+    def _layers(self, noise: NoiseLayers, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        """The scene's noise layers in a window, float32 (h, w, CHANNELS)."""
+        key = ("layers", id(noise), frame.key, window, fine)
+        return self._cache.get(key, lambda: self._framed.layers(noise, frame, window, fine))
+
+    def cleaned(self, frame: Frame, window: Window, fine: bool, mix: NoiseMix | None) -> np.ndarray:
+        """The light of a window with all taken out that a mix would at most, float32 (h, w, 3)."""
+        if mix is None:
+            return self.light(frame, window, fine)
+        key = ("cleaned", id(self.scene.noise), mix.key, frame.key, window, fine)
+
+        def make() -> np.ndarray:
+            return self.light(frame, window, fine) - self._mix(mix, frame, window, fine).transpose(1, 2, 0)
+
+        return self._cache.get(key, make)
+
+    def _lift(self, treatment: Treatment, frame: Frame, display: np.ndarray) -> tuple[BaseGrid, np.ndarray, np.ndarray]:
+        """The grid by which noise is taken, and shares of its luminance and of its colour; see `amounts`."""
+        scene = self.scene
+
+        def make() -> _Lifts:
+            whole = Frame.whole(scene.size)
+            lens = frame.lens if frame.lens is not None and frame.lens.falloff is not None else None
+            window = Window.whole(scene.size, SIDE)
+            program = program_of(treatment, scene.light, False).without_cleaning()
+            before = self.light(whole, window, False)
+            after = before
+            if not program.neutral:
+                arguments = self._arguments(treatment, program, whole, window, False)
+                after = np.empty_like(before)
+                light_of(*arguments, after)
+            lift = lift_of(before, after, scene.floor)
+            if lens is not None and lens.falloff is not None:
+                y, x = np.mgrid[: window.out_height, : window.out_width]
+                at = (np.stack([x.ravel(), y.ravel()], -1) + 0.5) * (scene.size[1] / window.out_width)
+                lift += lens.falloff(at).reshape(lift.shape).astype(np.float32)
+            grid = carry(lift, before, scene.size[1] / window.out_width, REACH, scene.size, scene.floor)
+            grid = grid if frame.offset is not None else grid.through(frame)
+            return _Lifts(grid, *amounts(grid, scene.light, display))
+
+        # It stands for a treatment as it is now: while a dial is dragged the one before is of no use.
+        bent = treatment.without("crop", "turn", "level", "perspective").model_dump_json()
+        lifts = self._cache.get(("lift", bent, frame.key), make)
+        return lifts.grid, lifts.grey, lifts.colour
 
     def sampled(self, plane: np.ndarray, treatment: Treatment, window: Window) -> np.ndarray:
         """A full-size plane of whole numbers in a window of the picture; see `Framed.sampled`."""
@@ -191,27 +274,28 @@ class Renderer:
             return _Masks(_NO_MASKS, _NO_SPANS)
         return self._cache.get(("masks", tuple(a.key for a in areas), frame.key, window), make)
 
-    def _plane(self, plane: Plane, frame: Frame, window: Window, fine: bool) -> np.ndarray:
-        """A plane of a window, float32 (h, w)."""
+    def _plane(self, plane: Plane, frame: Frame, window: Window, fine: bool, mix: NoiseMix | None = None) -> np.ndarray:
+        """A plane of a window, float32 (h, w), made of light that a mix has been taken out of."""
 
         def make() -> np.ndarray:
             if window.scale > 1:
-                return self._enlarged(plane, frame, window, fine)
+                return self._enlarged(plane, frame, window, fine, mix)
             margin = plane.reach / 100.0 * frame.long_side * window.scale
             larger, rows, columns = window.grown(frame.size, int(np.ceil(margin)), LATTICE)
-            around = self._around(window.scale, frame)
-            return np.ascontiguousarray(plane.make(self.light(frame, larger, fine), around)[rows, columns])
+            around = self._around(window.scale, frame, mix)
+            return np.ascontiguousarray(plane.make(self.cleaned(frame, larger, fine, mix), around)[rows, columns])
 
-        return self._cache.get(("plane", plane.key, frame.key, window, fine), make)
+        cleaned = None if mix is None else (id(self.scene.noise), mix.key)
+        return self._cache.get(("plane", plane.key, cleaned, frame.key, window, fine), make)
 
-    def _enlarged(self, plane: Plane, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+    def _enlarged(self, plane: Plane, frame: Frame, window: Window, fine: bool, mix: NoiseMix | None) -> np.ndarray:
         """A plane of a window larger than life: made at full size, and enlarged as light is."""
         height, width = frame.size
         left, top = (int(np.clip(np.floor(v), 0, n - 1)) for v, n in ((window.x, width), (window.y, height)))
         right = int(np.clip(np.ceil(window.x + window.width), left + 1, width))
         bottom = int(np.clip(np.ceil(window.y + window.height), top + 1, height))
         whole = Window(left, top, right - left, bottom - top, right - left, bottom - top)
-        found = self._plane(plane, frame, whole, fine)
+        found = self._plane(plane, frame, whole, fine, mix)
         step = 1.0 / window.scale
         shift = np.array([[step, 0, window.x - left + step / 2 - 0.5], [0, step, window.y - top + step / 2 - 0.5]])
         flags = cv2.WARP_INVERSE_MAP | cv2.INTER_LINEAR
@@ -219,14 +303,18 @@ class Renderer:
         return cv2.warpAffine(found, shift, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
 
     def _planes(self, program: Program, frame: Frame, window: Window, fine: bool) -> np.ndarray:
-        """The planes of a program, float32 (P, h, w)."""
-        if not program.planes:
+        """The planes of a program, float32 (P, h, w): those in EV first, then three for each mix of noise."""
+        mixes = program.mixes
+        if not program.planes and not mixes:
             return _NO_PLANES
-        keys = tuple(plane.key for plane in program.planes)
-        return self._cache.get(
-            ("planes", keys, frame.key, window, fine),
-            lambda: np.stack([self._plane(plane, frame, window, fine) for plane in program.planes]),
-        )
+        first = mixes[0] if mixes else None
+        keys = tuple(plane.key for plane in program.planes), tuple(mix.key for mix in mixes), id(self.scene.noise)
+
+        def make() -> np.ndarray:
+            planes = [self._plane(plane, frame, window, fine, first)[None] for plane in program.planes]
+            return np.concatenate(planes + [self._mix(mix, frame, window, fine) for mix in mixes])
+
+        return self._cache.get(("planes", keys, frame.key, window, fine), make)
 
     def _read(self, instruction: Instruction, frame: Frame) -> tuple[BaseGrid, np.ndarray, float]:
         """The grid that an instruction reads, what its cells come to, and how much of the own stop is added."""
@@ -241,19 +329,26 @@ class Renderer:
             base = self._cache.get(key, lambda: base.through(frame))
         return (base, base.cells, 0.0) if curve is None else (base, looked_up(base.cells, curve), curve.stretch)
 
-    def _grids(self, program: Program, frame: Frame, window: Window) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    def _grids(
+        self, treatment: Treatment, program: Program, frame: Frame, window: Window
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Cells of a program's grids, where each begins with its shape, and how each is read."""
         cells, shapes, about, begins = [], [], [], 0
         x, _ = frame.offset or (0, 0)
         for instruction in program.instructions:
-            if not instruction.reads_grid:
-                continue
-            base, own, stretch = self._read(instruction, frame)
-            shapes.append((begins, *own.shape))
-            first = (window.x + x + 0.5 / window.scale) / base.cell + 1.0
-            about.append((base.cell, first, 1.0 / window.scale / base.cell, base.start, 1.0 / LAYER, stretch))
-            cells.append(own.ravel())
-            begins += own.size
+            read: list[tuple[BaseGrid, np.ndarray, float]] = []
+            if instruction.reads_grid:
+                read = [self._read(instruction, frame)]
+            elif instruction.lifted:
+                display = neutral_display() if program.display is None else program.shown
+                grid, *shares = self._lift(treatment, frame, display)
+                read = [(grid, own, 0.0) for own in shares]
+            for base, own, stretch in read:
+                shapes.append((begins, *own.shape))
+                first = (window.x + x + 0.5 / window.scale) / base.cell + 1.0
+                about.append((base.cell, first, 1.0 / window.scale / base.cell, base.start, 1.0 / LAYER, stretch))
+                cells.append(own.ravel())
+                begins += own.size
         if not cells:
             return np.zeros(1, np.float32), np.zeros((1, 4), np.int64), np.zeros((1, 6))
         return np.concatenate(cells), np.array(shapes, np.int64), np.array(about)
@@ -272,7 +367,7 @@ class Renderer:
             codes,
             constants,
             tables,
-            *self._grids(program, frame, window),
+            *self._grids(treatment, program, frame, window),
             masks.shares,
             masks.spans,
             self._planes(program, frame, window, fine),
@@ -285,7 +380,7 @@ class Renderer:
     def linear(self, treatment: Treatment, window: Window) -> np.ndarray:
         """Scene-linear light before the display transform, float32 (h, w, 3)."""
         frame = self.frame(treatment)
-        program = program_of(treatment, self.scene.light, display=False)
+        program = self._program(treatment, display=False)
         if program.neutral:
             return self.light(frame, window).copy()
         arguments = self._arguments(treatment, program, frame, window, True)
@@ -321,7 +416,7 @@ class Renderer:
             codes, limits = self.picture(treatment, larger, bits, fine=fine)
             size = window.out_width, window.out_height
             return cv2.resize(codes, size, interpolation=cv2.INTER_AREA), _any_within(limits, size)
-        program = program_of(treatment, self.scene.light)
+        program = self._program(treatment)
         arguments = self._arguments(treatment, program, self.frame(treatment), window, fine)
         out = np.empty(arguments[0].shape, np.uint8 if bits == 8 else np.uint16)
         limits = np.empty(out.shape[:2], np.uint8)
@@ -356,7 +451,7 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
     codes, constants = np.zeros((count, 3), np.int32), np.zeros((count, 9), np.float32)
     tables: list[np.ndarray] = []
     grids = 0
-    planes = [plane.key for plane in program.planes]
+    planes, mixes = [plane.key for plane in program.planes], [mix.key for mix in program.mixes]
     for i, one in enumerate(program.instructions):
         index = 0
         if one.table is not None:
@@ -366,6 +461,10 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
             index, grids = grids, grids + 1
         elif one.plane is not None:
             index = planes.index(one.plane.key)
+        elif one.mix is not None:
+            index, grids = (grids, grids + 2) if one.lifted else (-1, grids)
+            first = len(planes) + 3 * mixes.index(one.mix.key)
+            constants[i, 1:4] = first, first + 1, first + 2
         codes[i] = one.operation, index, one.area
         constants[i, 0] = one.amount
         for k, plane in enumerate(one.tinted):

@@ -16,7 +16,7 @@ _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _TINY = np.float32(1e-12)
 _SHARE = np.float32(1 / 65535)
-_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT = (int(o) for o in Operation)
+_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT, _CLEAN = (int(o) for o in Operation)
 #: Rows of work that the interpreter needs.
 ROWS = 7
 
@@ -134,6 +134,18 @@ def _clear(r, g, b, haze, share, air_r, air_g, air_b, mask, masked):
 
 
 @nb.njit(fastmath=True)
+def _cleaned(r, g, b, red, green, blue, grey_share, colour_share, mask, masked):
+    """Take noise out: shares of its luminance, which is the same in all colours, and of the rest."""
+    for x in range(r.size):
+        w = np.float32(mask[x]) * _SHARE if masked else _ONE
+        y = _LR * red[x] + _LG * green[x] + _LB * blue[x]
+        grey, colour = w * grey_share[x] * y, w * colour_share[x]
+        r[x] -= grey + colour * (red[x] - y)
+        g[x] -= grey + colour * (green[x] - y)
+        b[x] -= grey + colour * (blue[x] - y)
+
+
+@nb.njit(fastmath=True)
 def _tinted(r, g, b, red, green, blue, factor, mask, masked):
     for x in range(r.size):
         f = factor * np.float32(mask[x]) * _SHARE if masked else factor
@@ -181,6 +193,7 @@ def run_row(
     width = rgb.shape[0]
     for x in range(width):
         r[x], g[x], b[x], ev[x] = rgb[x, 0], rgb[x, 1], rgb[x, 2], _ZERO
+    # Steps that clean come before all that reads a grid, and tell the stops anew.
     if based:
         _stops(r, g, b, floor, base)
     fresh = False
@@ -225,6 +238,35 @@ def run_row(
                 mask,
                 masked,
             )
+            fresh = False
+        elif operation == _CLEAN:
+            red, green, blue = (
+                planes[np.int64(constants[i, 1]), y],
+                planes[np.int64(constants[i, 2]), y],
+                planes[np.int64(constants[i, 3]), y],
+            )
+            # To which stop a place belongs is told best by what is left of it.
+            for x in range(width):
+                light = _LR * r[x] + _LG * g[x] + _LB * b[x]
+                if not masked:
+                    light -= _LR * red[x] + _LG * green[x] + _LB * blue[x]
+                own[x] = log2(max(light, floor))
+                more[x], base[x] = _ONE, _ONE
+            if index >= 0:
+                for k in range(2):
+                    about = grids[index + k]
+                    start, rows, columns, layers = (
+                        cells_at[index + k, 0],
+                        cells_at[index + k, 1],
+                        cells_at[index + k, 2],
+                        cells_at[index + k, 3],
+                    )
+                    grid = cells[start : start + rows * columns * layers].reshape(rows, columns, layers)
+                    gy, gx, step = np.float32(place_y / about[0] + 1.0), np.float32(about[1]), np.float32(about[2])
+                    share = more if k == 0 else base
+                    _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), _ZERO, own, share)
+            _cleaned(r, g, b, red, green, blue, more, base, mask, masked)
+            base[:] = own
             fresh = False
         elif operation in (_GRID, _HAZE):
             start, rows, columns, layers = (

@@ -55,6 +55,9 @@ class CaptureReport(_Part):
     )
 
     fringes: FringesReport | None = None
+    mosaic: Literal["RGGB", "BGGR", "GRBG", "GBRG"] | None = Field(
+        None, description="the sensor's colours in the upper left two by two pixels; none if it was no such mosaic"
+    )
 
     @field_validator("part")
     @classmethod

@@ -1,0 +1,252 @@
+"""Frees a scene's light of noise, part by part and at several scales.
+
+The light is brought to a scale on which noise is even (`Stabiliser`), split into luminance and two differences, and
+filtered block by block with the spectrum that the rebuilding of colour gives its noise. What is coarser than a block is
+left to the same at half the size, and so on (Pierazzo, Morel and Facciolo 2017, "Multi-scale DCT denoising"). Colour
+is rebuilt once more from what is clean: its directions are told far better then. That rebuilding first and filtering
+after it keeps more detail than the other way round was found by Jin, Facciolo and Morel (2020, "A review of an old
+dilemma: demosaicking first, or denoising first?").
+"""
+
+import cv2
+import numpy as np
+
+from crenn.core.mosaic.bayer import sites
+from crenn.core.mosaic.demosaic import demosaic, scale_of
+from crenn.core.noise.blocks import LEAST, REACH, collaborate, energies, spectrum_of
+from crenn.core.noise.spectrum import COLOURS, OPPONENT, DemosaicNoise, halved, tile_of
+from crenn.core.noise.stabilise import Stabiliser
+from crenn.core.pipeline.scene import Capture
+
+#: Sizes at which blocks are filtered, each half the one before.
+SCALES = 4
+#: Filters act as if the noise were so many times what is predicted: blocks that look alike share some of it.
+_TRUST = 1.1
+#: Pixels beyond a part that the two passes of a filter look at.
+_MARGIN = 2 * REACH + 8
+#: By how much a coarser result is smoothed where it takes over, in its own pixels, and how far that reaches.
+_SOFT, _OVERLAP = 1.4, 8
+#: Cells for which a level of noise is known, in pixels, and what parts of a picture start at multiples of.
+_CELL = 8
+_LATTICE = _CELL * 2 ** (SCALES - 1)
+#: Noise that is left when colour is rebuilt anew, as a share of what there was, and the pixels that rebuilding needs.
+_LEFT, _BORDER = 0.05, 16
+#: Rebuilding from clean light goes by differences this much smaller than the first.
+_FINER = 0.1
+
+Box = tuple[int, int, int, int]
+
+
+class Cleaner:
+    """Frees parts of one scene of noise.
+
+    Parameters
+    ----------
+    rgb : ndarray, float32 (H, W, 3)
+        Scene-linear light; may lie on disk.
+    sigma : ndarray, float32 (H, W, 3), or None
+        Its predicted deviation. None, or nothing but zeros, if there is no prediction: the noise is measured then.
+    capture : Capture
+        What is known of the sensor's colours and of its mosaic, if there was one.
+    """
+
+    def __init__(self, rgb: np.ndarray, sigma: np.ndarray | None, capture: Capture):
+        self._rgb, self._sigma = rgb, sigma
+        self.size = (rgb.shape[0], rgb.shape[1])
+        balanced = capture.to_camera / capture.to_camera.sum(1, keepdims=True)
+        self._to_camera = balanced.astype(np.float32)
+        self._matrix = np.linalg.inv(balanced)
+        self._noise = DemosaicNoise(self._matrix)
+        self._tile = None if capture.mosaic is None else tile_of(capture.mosaic)
+        step = max(1, int(np.sqrt(self.size[0] * self.size[1] / 2e5)))
+        sample = np.asarray(rgb[::step, ::step]) @ self._to_camera.T
+        if sigma is None or not np.any(sigma[::step, ::step]):
+            self._sigma = None
+            self._even = np.float32(self._measured_variance())
+            variance = np.broadcast_to(self._even, sample.shape)
+        else:
+            variance = np.asarray(sigma[::step, ::step]) ** 2
+        of_sites = self._noise.of_sites(variance)
+        of_green = self._noise.of_opponents(of_sites, np.broadcast_to([0.0, 1.0, 0.0], of_sites.shape))[..., 0] * 4
+        self._stabiliser = Stabiliser(sample[..., 1], of_green)
+        self._sites = np.median(of_sites.reshape(-1, 3), 0)
+        self._scale = np.float32(_FINER) * scale_of(of_sites[..., 1].astype(np.float32))
+        # Spectra are those of grey: all colours stand at the same place of the scale.
+        self._rate = np.full(3, np.median(self._stabiliser.rate(np.maximum(sample[..., 1], 0.0))))
+        #: Variance of the opponent planes that stands for level 1.
+        self._unit = self._noise.of_opponents(self._sites, self._rate)
+        noise = [self._noise.planes(self._sites, self._rate)]
+        for _ in range(SCALES - 1):
+            noise.append(halved(noise[-1]))
+        self._spectra = [spectrum_of(planes) * np.float32(_TRUST**2) for planes in noise]
+        if self._tile is None:
+            self._fit_spectra(noise)
+
+    def _measured_variance(self) -> float:
+        """Variance of the light's noise where nothing predicts it: from the smoothest blocks' second differences."""
+        height, width = (min(n, 1024) for n in self.size)
+        top, left = (self.size[0] - height) // 2, (self.size[1] - width) // 2
+        part = np.asarray(self._rgb[top : top + height, left : left + width]).mean(-1)
+        part = cv2.filter2D(part, -1, np.outer([1, -2, 1], [1, -2, 1]).astype(np.float32) / 6)
+        energy = cv2.resize(part * part, (max(width // 16, 1), max(height // 16, 1)), interpolation=cv2.INTER_AREA)
+        return max(float(np.quantile(energy, 0.1)), 1e-14)
+
+    def _fit_spectra(self, noise: list[np.ndarray]) -> None:
+        """Measure, in the smoothest blocks, how the noise of developed frames departs from a sensor's.
+
+        ``noise`` is planes of the latter alone, at each scale.
+        """
+        side = _LATTICE * 8
+        found: list[list[np.ndarray]] = [[] for _ in range(SCALES)]
+        tops = np.unique(np.linspace(0, max(self.size[0] - side, 0), 3).astype(int) // _LATTICE * _LATTICE)
+        lefts = np.unique(np.linspace(0, max(self.size[1] - side, 0), 4).astype(int) // _LATTICE * _LATTICE)
+        for top in tops:
+            for left in lefts:
+                planes, level = self._planes((top, left, min(side, self.size[0] - top), min(side, self.size[1] - left)))
+                for scale in range(SCALES):
+                    if min(planes.shape[1:]) >= LEAST:
+                        own = energies(planes)
+                        here = np.repeat(level.mean((1, 2), keepdims=True)[..., None], 64, -1)
+                        found[scale].append((own / np.maximum(here, 1e-9)).reshape(3, -1, 64))
+                    planes, level = halved(planes), halved(level)
+        for scale, blocks in enumerate(found):
+            if not blocks:
+                continue
+            told = self._spectra[scale]
+            # The smoothest blocks of noise alone have less than the mean energy: they are what is compared.
+            ratio = _smooth(np.concatenate(blocks, 1), told) / _smooth(energies(noise[scale]).reshape(3, -1, 64), told)
+            ratio[:, 0] = np.minimum(ratio[:, 0], 0.5 * (ratio[:, 1] + ratio[:, 8]))
+            told *= np.clip(ratio, 0.02, 30.0)
+
+    def _planes(self, box: Box) -> tuple[np.ndarray, np.ndarray]:
+        """Opponent planes of a part on the even scale, float32 (3, h, w), and the noise's level in its cells.
+
+        The part, (top, left, height, width), starts on the lattice; level is float32 (3, h // 8 + 1, w // 8 + 1).
+        """
+        top, left, height, width = box
+        where = np.s_[top : top + height, left : left + width]
+        light = np.ascontiguousarray(np.asarray(self._rgb[where]) @ self._to_camera.T)
+        stable = self._stabiliser.stable(light)
+        planes = np.ascontiguousarray((stable @ OPPONENT.T.astype(np.float32)).transpose(2, 0, 1))
+        if self._sigma is None:
+            variance = np.full(light.shape, self._even, np.float32)
+        else:
+            variance = np.asarray(self._sigma[where]) ** 2
+        cells = height // _CELL + 1, width // _CELL + 1
+
+        def in_cells(values: np.ndarray) -> np.ndarray:
+            border = cells[0] * _CELL - height, cells[1] * _CELL - width
+            larger = cv2.copyMakeBorder(values, 0, border[0], 0, border[1], cv2.BORDER_REPLICATE)
+            return cv2.resize(larger, cells[::-1], interpolation=cv2.INTER_AREA)
+
+        mean = np.maximum(in_cells(cv2.blur(light, (9, 9))), 0.0)
+        of_sites = self._noise.of_sites(in_cells(variance))
+        level = self._noise.of_opponents(of_sites, self._stabiliser.rate(mean)) / self._unit
+        return planes, np.ascontiguousarray(level.transpose(2, 0, 1), np.float32)
+
+    def clean(self, box: Box) -> tuple[np.ndarray, np.ndarray]:
+        """A part of the light without its noise, and as if there had been twice as much.
+
+        The same place comes out the same, whatever part it is asked for in.
+
+        Parameters
+        ----------
+        box : tuple of int
+            Top, left, height and width, within the scene.
+
+        Returns
+        -------
+        clean, stronger : ndarray, float32 (height, width, 3)
+        """
+        top, left, height, width = box
+        border = _BORDER if self._tile is not None else 0
+        y0, x0 = max(top - border, 0) // 2 * 2, max(left - border, 0) // 2 * 2
+        y1, x1 = min(top + height + border, self.size[0]), min(left + width + border, self.size[1])
+        # How much of the scene the coarsest filter must see, in full-size pixels.
+        reach = (_MARGIN + _OVERLAP) * (2**SCALES - 1) // 2 + _LATTICE
+        fy, fx = (max(v - reach, 0) // _LATTICE * _LATTICE for v in (y0, x0))
+        far_y, far_x = min(y1 + reach, self.size[0]), min(x1 + reach, self.size[1])
+        planes, level = self._planes((fy, fx, far_y - fy, far_x - fx))
+        found = self._filtered(planes, level, 0, (fy, fx), (y0, x0, y1, x1))
+        inside = np.s_[top - y0 : top - y0 + height, left - x0 : left - x0 + width]
+        out = []
+        for opponents in found:
+            light = self._stabiliser.light(opponents.transpose(1, 2, 0) @ COLOURS.T.astype(np.float32))
+            rgb = (
+                self._rebuilt(light, (y0, x0)) if self._tile is not None else light @ self._matrix.T.astype(np.float32)
+            )
+            out.append(np.ascontiguousarray(rgb[inside]))
+        return out[0], out[1]
+
+    def _rebuilt(self, light: np.ndarray, origin: tuple[int, int]) -> np.ndarray:
+        """Colour rebuilt from clean light at the sites of the mosaic; ``origin`` is even."""
+        assert self._tile is not None
+        height, width = light.shape[:2]
+        if min(height, width) < 16:
+            return np.asarray(light @ self._matrix.T.astype(np.float32))
+        mosaic = np.empty((height, width), np.float32)
+        for colour, where in sites(self._tile):
+            mosaic[where] = light[where][..., colour]
+        green = self._stabiliser.rate(np.maximum(cv2.blur(light[..., 1], (5, 5)), 0.0))
+        variance = (np.float32(_LEFT) / green.astype(np.float32)) ** 2
+        return demosaic(mosaic, variance, self._tile, self._matrix, self._scale)[0]
+
+    def _filtered(
+        self, planes: np.ndarray, level: np.ndarray, scale: int, origin: tuple[int, int], box: Box
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """Planes of a box (y0, x0, y1, x1) filtered at a scale and all coarser ones; of the scale's pixels all."""
+        y0, x0, y1, x1 = box
+        height, width = planes.shape[1:]
+        # The part that is filtered here, in pixels of the planes that are given; it starts on a cell.
+        top, left = (max(v - o - _MARGIN, 0) // _CELL * _CELL for v, o in ((y0, origin[0]), (x0, origin[1])))
+        bottom = min(max(y1 - origin[0] + _MARGIN, top + LEAST), height)
+        right = min(max(x1 - origin[1] + _MARGIN, left + LEAST), width)
+        top, left = (max(min(a, b - LEAST), 0) // _CELL * _CELL for a, b in ((top, bottom), (left, right)))
+        part = np.ascontiguousarray(planes[:, top:bottom, left:right])
+        own = np.ascontiguousarray(level[:, top // _CELL :, left // _CELL :])
+        first = origin[0] + top, origin[1] + left
+        short = [max(LEAST - n, 0) for n in part.shape[1:]]
+        if any(short):
+            part = np.stack([cv2.copyMakeBorder(p, 0, short[0], 0, short[1], cv2.BORDER_REFLECT) for p in part])
+            more = [(n // _CELL + 1) - m for n, m in zip(part.shape[1:], own.shape[1:])]
+            own = np.pad(own, ((0, 0), (0, max(more[0], 0)), (0, max(more[1], 0))), "edge")
+        results = list(collaborate(part, own, self._spectra[scale], first))
+        inside = np.s_[:, y0 - first[0] : y1 - first[0], x0 - first[1] : x1 - first[1]]
+        if scale + 1 < SCALES and min(height, width) >= 2 * LEAST:
+            ends = -(-height // 2) + origin[0] // 2, -(-width // 2) + origin[1] // 2
+            cy0, cx0 = max(y0 // 2 - _OVERLAP, origin[0] // 2), max(x0 // 2 - _OVERLAP, origin[1] // 2)
+            cy1, cx1 = min(-(-y1 // 2) + _OVERLAP, ends[0]), min(-(-x1 // 2) + _OVERLAP, ends[1])
+            coarse = self._filtered(
+                halved(planes),
+                self._halved_level(level),
+                scale + 1,
+                (origin[0] // 2, origin[1] // 2),
+                (cy0, cx0, cy1, cx1),
+            )
+            for k, better in enumerate(coarse):
+                within = results[k][:, 2 * cy0 - first[0] : 2 * cy1 - first[0], 2 * cx0 - first[1] : 2 * cx1 - first[1]]
+                departs = better - halved(within)[:, : better.shape[1], : better.shape[2]]
+                wide = np.stack(
+                    [
+                        cv2.resize(cv2.GaussianBlur(d, (0, 0), _SOFT), None, fx=2, fy=2, interpolation=cv2.INTER_CUBIC)
+                        for d in departs
+                    ]
+                )
+                shown = np.s_[:, y0 - 2 * cy0 : y1 - 2 * cy0, x0 - 2 * cx0 : x1 - 2 * cx0]
+                results[k] = results[k][inside] + wide[shown]
+            return results[0], results[1]
+        return np.ascontiguousarray(results[0][inside]), np.ascontiguousarray(results[1][inside])
+
+    @staticmethod
+    def _halved_level(level: np.ndarray) -> np.ndarray:
+        """Levels of cells twice as large, and one more each way, as half the planes may need."""
+        return np.pad(halved(level), ((0, 0), (0, 1), (0, 1)), "edge")
+
+
+def _smooth(energy: np.ndarray, told: np.ndarray) -> np.ndarray:
+    """Mean energy of the smoothest tenth of blocks, float (3, 64), of squared coefficients (3, N, 64)."""
+    out = []
+    for own, spectrum in zip(energy, told):
+        relative = (own[:, 1:] / spectrum[1:]).mean(-1)
+        out.append(own[relative <= np.quantile(relative, 0.1)].mean(0))
+    return np.stack(out)

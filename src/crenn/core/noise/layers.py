@@ -1,0 +1,182 @@
+"""The noise of a scene beside its light: split off once, mixed in and out as often as one likes."""
+
+import json
+import shutil
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from crenn.core.colour.spaces import luminance
+from crenn.core.errors import CrennError
+from crenn.core.noise.cleaning import Box, Cleaner
+from crenn.core.noise.stars import stars_in
+from crenn.core.pipeline.scene import SceneLight
+from crenn.core.progress import Progress
+
+#: What the channels of a level hold: noise taken out, what twice as much noise would take out besides, and where stars
+#: are, 0 to 1.
+TAKEN, FURTHER, STARS = slice(0, 3), slice(3, 6), 6
+CHANNELS = 7
+#: The smallest level's longer side is at most this.
+_SMALLEST = 512
+#: Pixels that are cleaned at once, and the fewest rows of them.
+_PIXELS, _ROWS = 6_000_000, 256
+#: Cells whose noise is compared before and after, in pixels, and the share of them that counts as smooth.
+_CELL, _SMOOTH = 8, 0.25
+
+
+@dataclass
+class NoiseLayers:
+    """Levels of what was split off; level n is reduced 2ⁿ times.
+
+    Attributes
+    ----------
+    levels : list of ndarray, float16 (h, w, CHANNELS)
+        See `TAKEN`, `FURTHER` and `STARS`.
+    gain_db : list of float or None
+        By how much signal to noise grew in the smooth places of each bin of the scene's histogram, in dB; None where
+        there are none.
+    """
+
+    levels: list[np.ndarray]
+    gain_db: list[float | None] = field(default_factory=list)
+
+    def save(self, folder: Path) -> None:
+        """Write to a folder, all or nothing."""
+        folder = Path(folder)
+        part = folder.with_name(folder.name + ".part")
+        shutil.rmtree(part, ignore_errors=True)
+        try:
+            part.mkdir(parents=True)
+            for index, level in enumerate(self.levels):
+                np.save(part / f"level{index}.npy", level)
+            (part / "noise.json").write_text(json.dumps({"gain_db": self.gain_db}))
+            shutil.rmtree(folder, ignore_errors=True)
+            part.rename(folder)
+        except OSError as fault:
+            shutil.rmtree(part, ignore_errors=True)
+            raise CrennError(
+                f"The noise cannot be split off: {fault.strerror or fault}.", folder, "Free some space."
+            ) from fault
+
+    @classmethod
+    def open(cls, folder: Path) -> "NoiseLayers | None":
+        """Open what was saved; arrays stay on disk until they are looked at. None if there is nothing, or not all."""
+        folder = Path(folder)
+        try:
+            told = json.loads((folder / "noise.json").read_text())
+            levels: list[np.ndarray] = []
+            while (path := folder / f"level{len(levels)}.npy").exists():
+                levels.append(np.load(path, mmap_mode="r"))
+        except (OSError, ValueError):
+            return None
+        if not levels or any(level.ndim != 3 or level.shape[2] != CHANNELS for level in levels):
+            return None
+        return cls(levels, list(told.get("gain_db") or []))
+
+
+def parts_of(size: tuple[int, int]) -> Iterator[Box]:
+    """The parts of a scene of size (H, W) that are cleaned one after the other, from the top down."""
+    height, width = size
+    rows = max(_PIXELS // width // 64 * 64, _ROWS)
+    for top in range(0, height, rows):
+        yield top, 0, min(rows, height - top), width
+
+
+def layers_of(light: np.ndarray, clean: np.ndarray, stronger: np.ndarray, stars: np.ndarray) -> np.ndarray:
+    """Layers, float16 (h, w, CHANNELS), of light and what is left of it, float32 (h, w, 3), and where stars are."""
+    out = np.empty((*light.shape[:2], CHANNELS), np.float16)
+    out[..., TAKEN] = light - clean
+    out[..., FURTHER] = clean - stronger
+    out[..., STARS] = stars
+    return out
+
+
+class _Gains:
+    """Noise of smooth cells before and after, by stop."""
+
+    def __init__(self, light: SceneLight):
+        self._light = light
+        self._cells: list[np.ndarray] = []
+
+    def add(self, before: np.ndarray, after: np.ndarray) -> None:
+        """Look at a part, float32 (h, w, 3) each."""
+        height, width = (n // _CELL * _CELL for n in before.shape[:2])
+        if not height or not width:
+            return
+        size = width // _CELL, height // _CELL
+        out = []
+        for rgb in (before, after):
+            y = luminance(rgb[:height, :width])
+            high = cv2.filter2D(y, -1, np.outer([1, -2, 1], [1, -2, 1]).astype(np.float32) / 6)
+            out.append(cv2.resize(high * high, size, interpolation=cv2.INTER_AREA))
+        mean = cv2.resize(luminance(after[:height, :width]), size, interpolation=cv2.INTER_AREA)
+        self._cells.append(np.stack([mean.ravel(), out[0].ravel(), out[1].ravel()]))
+
+    def found(self) -> list[float | None]:
+        """As of `NoiseLayers.gain_db`."""
+        bins = self._light.histogram.size
+        out: list[float | None] = [None] * bins
+        if not self._cells:
+            return out
+        mean, before, after = np.concatenate(self._cells, 1)
+        index = np.floor((np.log2(np.maximum(mean, 1e-12)) - self._light.start) / self._light.bin).astype(int)
+        for i in range(bins):
+            inside = np.flatnonzero(index == i)
+            if inside.size < 12:
+                continue
+            smooth = inside[np.argsort(after[inside])[: max(int(inside.size * _SMOOTH), 3)]]
+            ratio = before[smooth].mean() / max(float(after[smooth].mean()), 1e-18)
+            out[i] = round(float(np.clip(10 * np.log10(max(ratio, 1e-6)), 0, 60)), 2)
+        return out
+
+
+def split(
+    rgb: np.ndarray, sigma: np.ndarray | None, light: SceneLight, progress: Progress | None = None
+) -> NoiseLayers:
+    """Split the noise off a scene.
+
+    Parameters
+    ----------
+    rgb, sigma : ndarray, float32 (H, W, 3)
+        Scene-linear light and its predicted deviation, or None if that is not known; may lie on disk.
+    light : SceneLight
+    progress : Progress, optional
+        Can cancel between parts.
+
+    Returns
+    -------
+    NoiseLayers
+    """
+    progress = progress or Progress()
+    cleaner = Cleaner(rgb, sigma, light.capture)
+    gains = _Gains(light)
+    layers = np.empty((*rgb.shape[:2], CHANNELS), np.float16)
+    parts = list(parts_of(cleaner.size))
+    for number, box in enumerate(parts):
+        progress.at(number / len(parts), "Taking noise out")
+        top, left, height, width = box
+        where = np.s_[top : top + height, left : left + width]
+        own = np.array(rgb[where], np.float32)
+        clean, stronger = cleaner.clean(box)
+        layers[where] = layers_of(own, clean, stronger, stars_in(rgb, sigma, box))
+        gains.add(own, clean)
+    progress.at(0.95, "Preparing views")
+    return NoiseLayers(_reduced(layers), gains.found())
+
+
+def _reduced(layers: np.ndarray) -> list[np.ndarray]:
+    """A pyramid of layers, as large as that of a prepared scene."""
+    levels = [layers]
+    while max(levels[-1].shape[:2]) > _SMALLEST:
+        height, width = levels[-1].shape[:2]
+        size = (max(width // 2, 1), max(height // 2, 1))
+        smaller = np.empty((size[1], size[0], CHANNELS), np.float16)
+        for channel in range(CHANNELS):
+            plane = levels[-1][..., channel].astype(np.float32)
+            smaller[..., channel] = cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
+        levels.append(smaller)
+    return levels

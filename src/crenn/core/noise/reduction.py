@@ -1,0 +1,112 @@
+"""Noise reduction: mixes what was split off a scene out of its light."""
+
+import numpy as np
+
+from crenn.core.noise.mixing import REACH, Strengths, mixed
+from crenn.core.pipeline.planes import Around, NoiseMix
+from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle
+
+#: Grain that may stay where lift counts: deviations in L* of the picture, of luminance and of colour.
+GRAIN, BLOTCHES = 0.3, 0.1
+
+
+class NoiseParameters(StepParameters):
+    colour: float = dial(
+        1.0,
+        "×",
+        0.0,
+        2.0,
+        0.01,
+        "Colour",
+        "How much of the blotches of colour is taken out, in multiples of the noise that there is.",
+        bend=Bend("factor", 0.0, 2.0, 0.01),
+        shows="taken",
+    )
+    luminance: float = dial(
+        1.0,
+        "×",
+        0.0,
+        2.0,
+        0.01,
+        "Luminance",
+        "How much of the grain is taken out, in multiples of the noise that there is.",
+        bend=Bend("factor", 0.0, 2.0, 0.01),
+        shows="taken",
+    )
+    fine: float = dial(100, "%", 0, 100, 1, "Fine", "Share that is taken of noise from pixel to pixel.", shows="taken")
+    medium: float = dial(
+        100, "%", 0, 100, 1, "Medium", "Share that is taken of noise a few pixels wide.", shows="taken"
+    )
+    coarse: float = dial(
+        100,
+        "%",
+        0,
+        100,
+        1,
+        "Coarse",
+        "Share that is taken of wide blotches, as high sensitivities have.",
+        shows="taken",
+    )
+    detail: float = dial(
+        0,
+        "%",
+        0,
+        100,
+        1,
+        "Keep texture",
+        "Leaves grain in stone, leaves and cloth, where it is not seen as noise, so that their texture stays whole.",
+        shows="taken",
+    )
+    lifted: bool = toggle(
+        True,
+        "By lift",
+        "Places that are lifted are cleaned fully; places that stay dark, or show little noise, keep their grain.",
+    )
+    stars: bool = toggle(True, "Leave stars alone", "Stars stay as they are, with their colours.")
+
+    @property
+    def strengths(self) -> Strengths:
+        """What is taken out, before lift counts."""
+        return Strengths(
+            self.luminance,
+            self.colour,
+            self.fine / 100,
+            self.medium / 100,
+            self.coarse / 100,
+            self.detail / 100,
+            self.stars,
+        )
+
+
+class NoiseReduction(LightStep[NoiseParameters]):
+    """Takes noise out of the light, before anything else happens to it."""
+
+    name, station, title, parameters = "noise", "noise", "Noise", NoiseParameters
+
+    def act(self, program, parameters, scene):
+        strengths = parameters.strengths
+        if not any((strengths.luminance, strengths.colour)) or not any(
+            (strengths.fine, strengths.medium, strengths.coarse)
+        ):
+            return
+
+        def make(layers: np.ndarray, light: np.ndarray, around: Around) -> np.ndarray:
+            return mixed(layers, light, strengths, around)
+
+        program.clean(NoiseMix("noise", (strengths,), REACH, make), parameters.lifted and scene.noise_known)
+
+    def bend(self, program, bends, parameters, scene):
+        before = parameters.strengths
+        after = Strengths(
+            min(before.luminance * bends.get("luminance", 1.0), 2.0),
+            min(before.colour * bends.get("colour", 1.0), 2.0),
+            *(before.fine, before.medium, before.coarse, before.detail, before.stars),
+        )
+        if after == before:
+            return
+
+        def make(layers: np.ndarray, light: np.ndarray, around: Around) -> np.ndarray:
+            return mixed(layers, light, after, around) - mixed(layers, light, before, around)
+
+        mix = NoiseMix("noise.bent", (before, after), REACH, make)
+        program.clean(mix, parameters.lifted and scene.noise_known)

@@ -1,0 +1,100 @@
+"""What the rebuilding of colour makes of a mosaic's noise.
+
+On the mosaic noise is white and each site's is its own; once colour is rebuilt, neighbours and colours share it. What
+comes of the noise of red, green and blue sites is found by sending such noise through.
+"""
+
+from dataclasses import dataclass
+from functools import cache
+
+import cv2
+import numpy as np
+
+from crenn.core.mosaic.bayer import sites
+from crenn.core.mosaic.demosaic import interpolate
+
+#: From red, green and blue to luminance and two differences; and back.
+OPPONENT = np.array([[0.25, 0.5, 0.25], [0.5, 0.0, -0.5], [-0.25, 0.5, -0.25]])
+COLOURS = np.linalg.inv(OPPONENT)
+#: The four tiles there are.
+PATTERNS = ("RGGB", "BGGR", "GRBG", "GBRG")
+_SIDE = 320
+
+
+def tile_of(name: str) -> np.ndarray:
+    """The tile of a pattern of `PATTERNS`, uint8 (2, 2)."""
+    return np.array(["RGB".index(c) for c in name], np.uint8).reshape(2, 2)
+
+
+def halved(planes: np.ndarray) -> np.ndarray:
+    """Planes (C, H, W) at half the size, float32 (C, ⌈H/2⌉, ⌈W/2⌉): means of two by two pixels."""
+    height, width = planes.shape[1:]
+    out = []
+    for plane in planes:
+        if height % 2 or width % 2:
+            plane = cv2.copyMakeBorder(plane, 0, height % 2, 0, width % 2, cv2.BORDER_REFLECT_101)
+        out.append(cv2.resize(plane, ((width + 1) // 2, (height + 1) // 2), interpolation=cv2.INTER_AREA))
+    return np.stack(out)
+
+
+@cache
+def _answers() -> np.ndarray:
+    """Rebuilt colour of white noise of unit variance at the sites of each colour, float32 (3, H, W, 3)."""
+    noise = np.random.default_rng(1).standard_normal((_SIDE, _SIDE)).astype(np.float32)
+    pattern = tile_of("RGGB")
+    # A floor far above the noise: on even ground the directions mix equally.
+    even = np.full(noise.shape, 1e6, np.float32)
+    out = []
+    for colour in range(3):
+        lone = np.zeros_like(noise)
+        for c, where in sites(pattern):
+            if c == colour:
+                lone[where] = noise[where]
+        out.append(interpolate(lone, pattern, even))
+    return np.stack(out)
+
+
+@cache
+def _covariances() -> np.ndarray:
+    return np.stack([np.cov(answer.reshape(-1, 3).T) for answer in _answers()])
+
+
+@dataclass(frozen=True)
+class DemosaicNoise:
+    """Noise of rebuilt colour, in the camera's colours.
+
+    Attributes
+    ----------
+    matrix : ndarray, float64 (3, 3)
+        From the camera's colours to the light's.
+    """
+
+    matrix: np.ndarray
+
+    def of_sites(self, variance: np.ndarray) -> np.ndarray:
+        """Variance of red, green and blue sites, float64 (..., 3), that gives the light this variance, (..., 3)."""
+        given = np.einsum("ic,id,scd->is", self.matrix, self.matrix, _covariances())
+        variance = np.asarray(variance, np.float64)
+        # Rounding must not make a variance negative where one colour's noise rules.
+        return np.asarray(np.maximum(variance @ np.linalg.inv(given).T, 1e-2 * variance))
+
+    @staticmethod
+    def of_opponents(of_sites: np.ndarray, rate: np.ndarray) -> np.ndarray:
+        """Variance of the `OPPONENT` planes, float64 (..., 3), on a scale.
+
+        Parameters
+        ----------
+        of_sites : ndarray, float64 (..., 3)
+            Variance of the sites, in light.
+        rate : ndarray, float64 (..., 3)
+            By how much the scale grows per light, for each colour.
+        """
+        mixed = OPPONENT * rate[..., None, :]
+        return np.asarray(np.einsum("...s,...oc,...od,scd->...o", of_sites, mixed, mixed, _covariances()))
+
+    @staticmethod
+    def planes(of_sites: np.ndarray, rate: np.ndarray) -> np.ndarray:
+        """`OPPONENT` planes of noise alone, float32 (3, H, W), at one variance of the sites and one rate, (3,)."""
+        deviations = np.sqrt(of_sites)
+        answer = np.einsum("s,syxc,c,oc->oyx", deviations, _answers(), rate, OPPONENT, optimize=True)
+        return np.ascontiguousarray(answer, np.float32)

@@ -1,0 +1,47 @@
+"""How much of its noise each place is freed of, by how the picture would show it.
+
+Noise is seen as a spread of lightness: the noise of a place, in EV, times the slope at which the treatment turns EV
+into lightness there. What is lifted stands on a steep part and shows its noise; what is held down does not.
+"""
+
+import numpy as np
+
+from crenn.core.colour.spaces import lightness, luminance
+from crenn.core.noise.reduction import BLOTCHES, GRAIN
+from crenn.core.pipeline.program import TABLE_PER_STOP, table_stops
+from crenn.core.pipeline.scene import SceneLight
+from crenn.core.render.grid import LAYER, BaseGrid
+
+#: Longer side of the reduced picture by which lift is found, in pixels, and the reach of what carries it, in %.
+SIDE, REACH = 240, 2.5
+
+
+def lift_of(before: np.ndarray, after: np.ndarray, floor: float) -> np.ndarray:
+    """EV by which places are lifted, float32 (h, w), from light before and after, float32 (h, w, 3)."""
+    one, other = (np.maximum(luminance(light), np.float32(floor) * np.float32(0.25)) for light in (before, after))
+    return np.asarray(np.clip(np.log2(other / one), -20, 20), np.float32)
+
+
+def amounts(lift: BaseGrid, light: SceneLight, shown: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Shares of luminance noise and of colour noise that are taken out at a grid's cells, float32 like them.
+
+    Of noise that shows as a deviation v in L*, the share 1 / (1 + (g / v)²) is taken: what is left stays below the
+    grain g.
+
+    Parameters
+    ----------
+    lift : BaseGrid
+        EV by which places of a stop are lifted.
+    light : SceneLight
+        Tells the noise by stop.
+    shown : ndarray, float64 (TABLE_SIZE,)
+        The display: luminance of the picture over the stop.
+    """
+    stops = lift.start + LAYER * np.arange(lift.cells.shape[2])
+    noise = light.noise_ev(stops)
+    slope = np.gradient(lightness(np.maximum(shown, 0.0)), 1.0 / TABLE_PER_STOP)
+    seen = np.abs(np.interp(stops + lift.cells, table_stops(), slope)) * noise
+    # What has no light of its own is noise: it shows as soon as anything of it does.
+    seen = np.maximum(seen, 1e-6)
+    taken = [1.0 / (1.0 + (grain / seen) ** 2) for grain in (GRAIN, BLOTCHES)]
+    return np.asarray(taken[0], np.float32), np.asarray(taken[1], np.float32)
