@@ -89,6 +89,8 @@ def _render(arguments) -> None:
     scene = PreparedScene.from_radiance(radiance)
     if arguments.start:
         treatment = treatment.started(start_values(scene.light, arguments.start))
+    if treatment.takes_noise:
+        scene.split_noise()
     deliver(
         Renderer(scene),
         treatment,

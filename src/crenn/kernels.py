@@ -107,7 +107,9 @@ def views(radiance=None) -> None:
     if radiance is None:
         rgb = np.geomspace(0.001, 1, 32 * 32 * 3).astype(np.float32).reshape(32, 32, 3)
         radiance = RadianceMap(rgb, rgb * 0.1)
-    renderer = Renderer(PreparedScene.from_radiance(radiance))
+    scene = PreparedScene.from_radiance(radiance)
+    scene.split_noise()
+    renderer = Renderer(scene)
     window = Window(0, 0, 32, 32, 32, 32)
     for treatment in (Treatment(), parse_treatment(_EVERYTHING)):
         for bits in (8, 16):

@@ -10,6 +10,7 @@ from crenn.api.schemas import (
     DeliveryIn,
     FrameOut,
     JobOut,
+    NoiseOut,
     PathId,
     SceneOut,
     StartOut,
@@ -19,8 +20,9 @@ from crenn.api.schemas import (
 from crenn.core.errors import CrennError, Missing
 from crenn.core.light.automatic import STARTS, start_values
 from crenn.core.merge.instructions import Instructions
+from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
-from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.pyramid import PreparedScene, noise_folder
 from crenn.core.render.views import frame_tones
 from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import STEPS, Treatment
@@ -72,6 +74,7 @@ def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
             frames=[FrameOut.model_validate(f) for f in found.frames],
             report=MergeReport.model_validate(report) if report else None,
             automatic=automatic_values(report) if report else None,
+            noise=_noise(config, found.prepared),
             instructions=Instructions.model_validate(found.instructions),
             frame_tones=_tones(report),
             treatment=Treatment.model_validate(session.get_one(Revision, found.revision_id).document),
@@ -79,6 +82,12 @@ def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
             can_undo=can_undo,
             can_redo=can_redo,
         )
+
+
+def _noise(config: Settings, prepared: str | None) -> NoiseOut | None:
+    """What was split off a prepared scene."""
+    layers = NoiseLayers.open(noise_folder(config.library.scene(prepared))) if prepared else None
+    return None if layers is None else NoiseOut(gain_db=layers.gain_db)
 
 
 def _tones(report: dict | None) -> dict[str, float]:
@@ -98,6 +107,18 @@ def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
         can_undo=can_undo,
         can_redo=can_redo,
     )
+
+
+@router.post("/scenes/{scene_id}/noise", status_code=202)
+def split_noise(scene_id: PathId, config: Settings = Depends(settings)) -> JobOut:
+    """Split the noise off a merged scene; it is done after every merge anyway, unless that was cancelled."""
+    with config.database.session() as session:
+        found = _scene(session, scene_id)
+        if not found.prepared:
+            raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
+        job = add_job(session, "noise", scene_id)
+        session.commit()
+        return JobOut.model_validate(job)
 
 
 @router.put("/scenes/{scene_id}/treatment")

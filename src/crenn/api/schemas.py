@@ -57,7 +57,7 @@ class JobOut(BaseModel):
 
     model_config = ConfigDict(from_attributes=True)
     id: int
-    kind: Literal["import", "merge", "deliver", "shoot"]
+    kind: Literal["import", "merge", "noise", "deliver", "shoot"]
     scene_id: int | None
     shoot_id: int | None
     state: Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -120,6 +120,14 @@ class AutomaticOut(BaseModel):
     luminance: float | None = Field(description="luminance of the bulk of the scene, cd/m²")
 
 
+class NoiseOut(BaseModel):
+    """What was split off a scene as noise."""
+
+    gain_db: list[float | None] = Field(
+        description="growth of signal to noise in the smooth places of each bin of the scene's histogram, dB"
+    )
+
+
 class SceneOut(BaseModel):
     """A scene in the workbench."""
 
@@ -133,6 +141,7 @@ class SceneOut(BaseModel):
     frames: list[FrameOut]
     report: MergeReport | None
     automatic: AutomaticOut | None
+    noise: NoiseOut | None = Field(description="none until noise has been split off")
     instructions: Instructions
     frame_tones: dict[str, float] = Field(description="tone 0–1 of each merged frame in the source view, by name")
     treatment: Treatment

@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from crenn.api.faults import validation_words
 from crenn.core.errors import CrennError
+from crenn.core.noise.cleaning import Box
 from crenn.core.render.ladder import ladder
 from crenn.core.render.probe import probe
 from crenn.core.render.renderer import Renderer
@@ -188,6 +189,8 @@ class _Line:
         self._socket, self._renderers = socket, socket.app.state.renderers
         self._waiting: dict[type, ViewRequest | ProbeRequest] = {}
         self._arrived = asyncio.Event()
+        #: The parts that were freed of noise last.
+        self._clean: list[Box] = []
 
     def wish(self, wanted: ViewRequest | ProbeRequest) -> None:
         """Take a request; it replaces one of its kind that still waits."""
@@ -226,6 +229,38 @@ class _Line:
                     await (
                         self._socket.send_bytes(answer) if isinstance(answer, bytes) else self._socket.send_json(answer)
                     )
+                    await self._follow(wanted)
+
+    async def _follow(self, wanted: ViewRequest | ProbeRequest) -> None:
+        """Send a picture once more if noise could be taken out of it in the meantime."""
+        if not isinstance(wanted, ViewRequest) or wanted.coarse:
+            return
+        try:
+            if await self._cleaned(wanted) and not self._waiting:
+                again = await self._answer(wanted)
+                assert isinstance(again, bytes)
+                await self._socket.send_bytes(again)
+        except CrennError as fault:
+            await self.fault(str(fault), wanted.number)
+
+    async def _cleaned(self, wanted: ViewRequest) -> bool:
+        """Take noise out of what is in view, if that has not been done; whether anything has changed.
+
+        It stops as soon as anything else is wished for.
+        """
+        loop, thread = asyncio.get_running_loop(), self._renderers.thread
+        renderer = self._renderers.get(wanted.prepared)
+        treatment = wanted.parsed()
+        window = wanted.window(renderer.frame(treatment).size)
+        boxes = await loop.run_in_executor(thread, renderer.uncleaned, treatment, window)
+        if boxes == self._clean:
+            return False
+        for box in boxes:
+            if self._waiting:
+                return False
+            await loop.run_in_executor(thread, renderer.scene.clean_part, box)
+        self._clean = boxes
+        return bool(boxes)
 
 
 @router.websocket("/api/view")

@@ -30,7 +30,7 @@ from crenn.core.light.white_balance import WhiteBalance
 from crenn.core.noise.reduction import NoiseReduction
 from crenn.core.pipeline.step import Step, StepParameters
 
-LENS, TURN, CROP = LensCorrection(), Turn(), Crop()
+LENS, TURN, CROP, NOISE = LensCorrection(), Turn(), Crop(), NoiseReduction()
 
 #: The steps in the order in which they act: those of the frame first, those of the display last.
 STEPS: tuple[Step[Any], ...] = (
@@ -39,7 +39,7 @@ STEPS: tuple[Step[Any], ...] = (
     Level(),
     Perspective(),
     CROP,
-    NoiseReduction(),
+    NOISE,
     Haze(),
     WhiteBalance(),
     Exposure(),
@@ -151,10 +151,17 @@ class Treatment(_Sections):
         """The treatment that changes nothing."""
         return cls().without(*(step.name for step in STEPS))
 
+    @property
+    def takes_noise(self) -> bool:
+        """Whether noise is taken out of the light, anywhere."""
+        noise = self.section(NOISE)
+        bent = any(area.on and any(path.startswith("noise.") for path in area.bends) for area in self.areas)
+        return noise.on and (bent or noise.takes)
+
     def untreated(self) -> "Treatment":
         """The start to compare with: in the same frame, brightened as a camera would, and nothing else."""
         frame = {step.name: getattr(self, step.name) for step in STEPS if step.station == "geometry"}
-        start = Treatment().without("placement", "tone", "ends")
+        start = Treatment().without("noise", "placement", "tone", "ends")
         return start.model_copy(update=frame)
 
 

@@ -47,7 +47,7 @@ def add_job(
 
     The same work is not queued twice: a merge waiting for a scene is returned again.
     """
-    if kind == "merge":
+    if kind in ("merge", "noise"):
         waiting = (
             session.execute(
                 select(Job).where(Job.scene_id == scene_id, Job.kind == kind, Job.state == "waiting").order_by(Job.id)
@@ -76,7 +76,9 @@ def defer(
 
 def _give_task(session: Session, job: Job) -> None:
     connection = session.connection().connection.driver_connection
-    task = _DEFERRER.configure_task(f"crenn.{job.kind}", queue=QUEUE, connection=connection)
+    # What nobody waits for comes after what somebody does.
+    priority = -1 if job.kind == "noise" else 0
+    task = _DEFERRER.configure_task(f"crenn.{job.kind}", queue=QUEUE, priority=priority, connection=connection)
     job.task_id = task.defer(job_id=job.id)
     session.flush()
 

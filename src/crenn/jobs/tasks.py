@@ -59,6 +59,7 @@ def merge(job: RunningJob) -> None:
         scene = session.get_one(Scene, job.scene_id, with_for_update=True)
         replaced[:] = [scene.prepared]
         scene.prepared, scene.report, scene.fault = folder, radiance.report, None
+        add_job(session, "noise", job.of_scene)
         job.done(session=session)
 
     # Minutes of work wait for a database that is away.
@@ -66,6 +67,19 @@ def merge(job: RunningJob) -> None:
     for old in replaced:
         if old and old != folder:
             shutil.rmtree(job.library.scene(old), ignore_errors=True)
+
+
+def split_noise(job: RunningJob) -> None:
+    """Split the noise off a merged scene."""
+    with job.database.session() as session:
+        scene = session.get(Scene, job.scene_id)
+        if scene is None or not scene.prepared:
+            raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
+        folder = job.library.scene(scene.prepared)
+    prepared = PreparedScene.open(folder)
+    if prepared.noise is None:
+        prepared.split_noise(job.progress)
+    job.done()
 
 
 def unique_names(frames) -> list[str]:
@@ -121,6 +135,10 @@ def deliver_scene(job: RunningJob) -> None:
     if original is not None and original.exists():
         metadata = CaptureMetadata.of(frame_metadata(original))
     prepared = PreparedScene.open(job.library.scene(folder))
+    rendering = job.progress
+    if prepared.noise is None and treatment.takes_noise:
+        prepared.split_noise(job.progress.part(0.0, 0.8))
+        rendering = job.progress.part(0.8, 1.0)
     path = job.library.delivery(job.id, options["format"])
     deliver(
         Renderer(prepared),
@@ -130,9 +148,9 @@ def deliver_scene(job: RunningJob) -> None:
         options.get("long_edge"),
         options.get("quality", 92),
         metadata,
-        job.progress,
+        rendering,
     )
     job.done({"format": options["format"], "bytes": path.stat().st_size, "name": f"{title}.{options['format']}"})
 
 
-TASKS = {"import": bring_in, "merge": merge, "deliver": deliver_scene, "shoot": shoot_scene}
+TASKS = {"import": bring_in, "merge": merge, "deliver": deliver_scene, "shoot": shoot_scene, "noise": split_noise}

@@ -70,6 +70,9 @@ export function take(told: Told) {
 /** The job that merges a scene now, or waits to. */
 export const useMerging = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "merge" && j.scene_id === scene && isActive(j)));
 
+/** The job that splits the noise off a scene, or waits to. */
+export const useSplitting = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "noise" && j.scene_id === scene && isActive(j)));
+
 export const isActive = (job: Job) => job.state === "waiting" || job.state === "running";
 
 /** Seconds a running job still takes, if it can be told. */

@@ -252,6 +252,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/noise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Split Noise
+         * @description Split the noise off a merged scene; it is done after every merge anyway, unless that was cancelled.
+         */
+        post: operations["split_noise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/treatment": {
         parameters: {
             query?: never;
@@ -843,6 +863,11 @@ export interface components {
                 number
             ];
             fringes: components["schemas"]["FringesReport"] | null;
+            /**
+             * Mosaic
+             * @description the sensor's colours in the upper left two by two pixels; none if it was no such mosaic
+             */
+            mosaic: ("RGGB" | "BGGR" | "GRBG" | "GBRG") | null;
         };
         /**
          * ChannelEndsOut
@@ -1536,7 +1561,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "import" | "merge" | "deliver" | "shoot";
+            kind: "import" | "merge" | "noise" | "deliver" | "shoot";
             /** Scene Id */
             scene_id: number | null;
             /** Shoot Id */
@@ -2034,6 +2059,74 @@ export interface components {
             to: number;
         };
         /**
+         * NoiseOut
+         * @description What was split off a scene as noise.
+         */
+        NoiseOut: {
+            /**
+             * Gain Db
+             * @description growth of signal to noise in the smooth places of each bin of the scene's histogram, dB
+             */
+            gain_db: (number | null)[];
+        };
+        /** NoiseParameters */
+        NoiseParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Colour
+             * @description How much of the blotches of colour is taken out, in multiples of the noise that there is.
+             * @default 1
+             */
+            colour: number;
+            /**
+             * Luminance
+             * @description How much of the grain is taken out, in multiples of the noise that there is.
+             * @default 1
+             */
+            luminance: number;
+            /**
+             * Fine
+             * @description Share that is taken of noise from pixel to pixel.
+             * @default 100
+             */
+            fine: number;
+            /**
+             * Medium
+             * @description Share that is taken of noise a few pixels wide.
+             * @default 100
+             */
+            medium: number;
+            /**
+             * Coarse
+             * @description Share that is taken of wide blotches, as high sensitivities have.
+             * @default 100
+             */
+            coarse: number;
+            /**
+             * Keep texture
+             * @description Leaves grain in stone, leaves and cloth, where it is not seen as noise, so that their texture stays whole.
+             * @default 0
+             */
+            detail: number;
+            /**
+             * By lift
+             * @description Places that are lifted are cleaned fully; places that stay dark, or show little noise, keep their grain.
+             * @default true
+             */
+            lifted: boolean;
+            /**
+             * Leave stars alone
+             * @description Stars stay as they are, with their colours.
+             * @default true
+             */
+            stars: boolean;
+        };
+        /**
          * PatchIn
          * @description A patch of the scene: its middle in shares of the scene's longer side, its radius in full-size pixels.
          */
@@ -2291,6 +2384,8 @@ export interface components {
             frames: components["schemas"]["FrameOut"][];
             report: components["schemas"]["MergeReport"] | null;
             automatic: components["schemas"]["AutomaticOut"] | null;
+            /** @description none until noise has been split off */
+            noise: components["schemas"]["NoiseOut"] | null;
             instructions: components["schemas"]["Instructions"];
             /**
              * Frame Tones
@@ -2539,6 +2634,7 @@ export interface components {
             level: components["schemas"]["LevelParameters"];
             perspective: components["schemas"]["PerspectiveParameters"];
             crop: components["schemas"]["CropParameters"];
+            noise: components["schemas"]["NoiseParameters"];
             haze: components["schemas"]["HazeParameters"];
             white_balance: components["schemas"]["WhiteBalanceParameters"];
             exposure: components["schemas"]["ExposureParameters"];
@@ -3962,6 +4058,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SceneOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    split_noise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Bad Request */

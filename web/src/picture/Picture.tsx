@@ -9,6 +9,7 @@ import { fitted } from "./geometry";
 import { fromPane, LayContext } from "./lay";
 import type { Point } from "./map";
 import { Loupe } from "./Loupe";
+import { NoiseStrip } from "./NoiseStrip";
 import { paint } from "./paint";
 import { TOOLS } from "./tools";
 import type { Drag, Pointed } from "./tools/tool";
@@ -117,6 +118,7 @@ export function Picture({ station }: { station: Station }) {
         onWheel={turn}
       />
       {lay && loupe && zoom === null && !dragging && <Loupe shown={shown} lay={lay} view={wantedView} />}
+      {lay && inHand === "patch" && <NoiseStrip shown={shown} size={lay.map.size} width={pane.width} />}
       {lay && (
         <svg className={inHand === "pan" ? "over" : "over tool"} width={pane.width} height={pane.height} onWheel={turn}>
           <LayContext.Provider value={lay}>

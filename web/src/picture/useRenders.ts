@@ -120,7 +120,8 @@ export class Renders {
     }
     const length = new DataView(data).getUint32(0, true);
     const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as Header;
-    this.flying = null;
+    // A picture may come twice: once more when noise has been taken out of it.
+    if (header.number === this.flying) this.flying = null;
     if (typeof header.map !== "string") this.map = new PlaneMap(header.map, { width: header.picture[0], height: header.picture[1] });
     const map = this.map!;
     this.send();

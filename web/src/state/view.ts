@@ -80,5 +80,10 @@ export function toggleZoom(at?: [number, number]) {
   useView.setState((s) => (s.zoom === null ? { zoom: 1, centre: at ?? s.centre } : { zoom: null, centre: null }));
 }
 
+/** Show the picture at a zoom, round a place or where it was. */
+export function showAt(zoom: number, at?: [number, number]) {
+  useView.setState((s) => (s.zoom === zoom ? { zoom: null, centre: null } : { zoom, centre: s.zoom === null ? (at ?? s.centre) : s.centre }));
+}
+
 /** Nothing looked at yet: for another scene. */
 export const forgetView = () => useView.setState(useView.getInitialState());

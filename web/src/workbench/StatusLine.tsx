@@ -2,7 +2,7 @@ import { useScene } from "../state/scene";
 import type { ViewName } from "../names";
 import { useSelected } from "../state/areas";
 import { useCrop } from "../state/cropping";
-import { setView, toggleZoom, useView } from "../state/view";
+import { setView, showAt, toggleZoom, useView } from "../state/view";
 import type { Station } from "./stations";
 import { luminance, number, percent, shutter } from "../units";
 
@@ -11,6 +11,7 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "limits", title: "Limits", key: "L" },
   { name: "stops", title: "Stops", key: "H" },
   { name: "noise", title: "Noise", key: "Y" },
+  { name: "taken", title: "Taken out", key: "U" },
   { name: "source", title: "Source", key: "S" },
   { name: "lost", title: "Lost", key: "R" },
   { name: "moved", title: "Moved", key: "M" },
@@ -34,7 +35,7 @@ export function StatusLine({ station }: { station: Station }) {
   const sky = scene?.report?.stack?.sky ?? false;
   const area = useSelected() !== null;
   const lost = (scene?.report?.clipped_share ?? []).some((share) => share > 0);
-  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, source: true, lost, moved, ground: sky, area, mask: area };
+  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, source: true, lost, moved, ground: sky, area, mask: area };
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">
@@ -53,6 +54,9 @@ export function StatusLine({ station }: { station: Station }) {
           </button>
           <button aria-pressed={zoom === 1} title="Key Z" onClick={() => zoom !== 1 && (zoom === null ? toggleZoom() : useView.setState({ zoom: 1 }))}>
             100 %
+          </button>
+          <button aria-pressed={zoom === 2} title="Key Shift Z" onClick={() => zoom !== 2 && showAt(2)}>
+            200 %
           </button>
         </div>
         <span className="zoom">{Math.round(shownZoom * 100)} %</span>

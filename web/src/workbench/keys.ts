@@ -6,7 +6,7 @@ import { useAreas } from "../state/areas";
 import { useCropping } from "../state/cropping";
 import { GUIDES } from "../picture/guides";
 import { withValue } from "../state/values";
-import { setView, toggleZoom, useView } from "../state/view";
+import { setView, showAt, toggleZoom, useView } from "../state/view";
 
 /** What a key needs to know of where it is pressed. */
 export interface Context {
@@ -64,6 +64,7 @@ export const KEYS: Key[] = [
     press: ({ go }, e) => void go(`/scenes/${useScene.getState().scene?.id}/${STATION_NAMES[Number(e.key) - 1]}`),
   },
   { shown: "Z", says: "100 % and back", keys: ["z"], press: () => toggleZoom(pointed()) },
+  { shown: "Shift Z", says: "200 % and back", keys: ["Shift+Z"], press: () => showAt(2, pointed()) },
   { shown: "F", says: "Fit the picture", keys: ["f"], press: () => useView.setState({ zoom: null, centre: null }) },
   {
     shown: "B",
@@ -72,6 +73,15 @@ export const KEYS: Key[] = [
     press: () => useView.setState({ glance: "untreated" }),
     lift: () => useView.setState({ glance: null }),
   },
+  {
+    shown: "V",
+    says: "Hold to see all the noise",
+    keys: ["v"],
+    press: () => useView.setState({ glance: "noisy" }),
+    lift: () => useView.setState({ glance: null }),
+  },
+  { shown: "U", says: "What is taken out as noise, at Noise", keys: ["u"], station: "noise", press: () => setView("taken") },
+  { shown: "I", says: "A patch at several strengths, at Noise", keys: ["i"], station: "noise", press: () => toggleTool("patch") },
   { shown: "L", says: "Limits view", keys: ["l"], press: () => setView("limits") },
   {
     shown: "X",

@@ -57,6 +57,14 @@ export const STATIONS: Station[] = [
     touched: anyOf("light"),
   },
   {
+    name: "noise",
+    title: "Noise",
+    Panel: lazy(() => import("../panel/NoisePanel")),
+    Over: lazy(() => import("../picture/over/StripFrame")),
+    views: [...EVERYWHERE, "taken"],
+    touched: anyOf("noise"),
+  },
+  {
     name: "areas",
     title: "Areas",
     Panel: lazy(() => import("../panel/AreasPanel")),

@@ -1,6 +1,6 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
-import { useNews } from "../api/news";
+import { useNews, useSplitting } from "../api/news";
 import { toolAt } from "../picture/tools";
 import { useAreas } from "../state/areas";
 import { useEdges } from "../state/edges";
@@ -31,6 +31,14 @@ export function useSceneInView(id: number, station: Station): string | null {
     if (!shown || !news || busy) return;
     if (news.revision !== revision || news.prepared !== shown.prepared || news.fault !== shown.fault) loadScene(id).catch(() => {});
   }, [news, id, busy]);
+
+  // Noise that has been split off is there to be mixed.
+  const splitting = useSplitting(id) !== undefined;
+  const was = useRef(splitting);
+  useEffect(() => {
+    if (was.current && !splitting) loadScene(id).catch(() => {});
+    was.current = splitting;
+  }, [splitting, id]);
 
   // Tools and views belong to their stations.
   useEffect(() => {

@@ -24,6 +24,8 @@ CHANNELS = 7
 _SMALLEST = 512
 #: Pixels that are cleaned at once, and the fewest rows of them.
 _PIXELS, _ROWS = 6_000_000, 256
+#: What half precision holds at most.
+_MOST = 65000.0
 #: Cells whose noise is compared before and after, in pixels, and the share of them that counts as smooth.
 _CELL, _SMOOTH = 8, 0.25
 
@@ -39,10 +41,41 @@ class NoiseLayers:
     gain_db : list of float or None
         By how much signal to noise grew in the smooth places of each bin of the scene's histogram, in dB; None where
         there are none.
+    whole : bool
+        Whether all of the scene has been cleaned.
+    version : int
+        Grows with each part that is put.
     """
 
     levels: list[np.ndarray]
     gain_db: list[float | None] = field(default_factory=list)
+    whole: bool = True
+    version: int = 0
+
+    @classmethod
+    def nothing(cls, size: tuple[int, int]) -> "NoiseLayers":
+        """Layers of a scene of size (H, W) with nothing in them yet; memory is taken where something is put."""
+        height, width = size
+        halves = max(height // 2, 1), max(width // 2, 1)
+        return cls([np.zeros((*n, CHANNELS), np.float16) for n in (size, halves)], whole=False)
+
+    def put(self, box: Box, layers: np.ndarray) -> None:
+        """Put the layers of a part, (h, w, CHANNELS), to their place, and reduced into the level below."""
+        top, left, height, width = box
+        self.levels[0][top : top + height, left : left + width] = layers
+        if len(self.levels) > 1:
+            even = np.s_[top // 2 * 2 : (top + height) // 2 * 2, left // 2 * 2 : (left + width) // 2 * 2]
+            part = self.levels[0][even].astype(np.float32)
+            rows, columns = part.shape[0] // 2, part.shape[1] // 2
+            mean = part.reshape(rows, 2, columns, 2, CHANNELS).mean((1, 3))
+            target = self.levels[1][top // 2 : top // 2 + rows, left // 2 : left // 2 + columns]
+            target[:] = mean[: target.shape[0], : target.shape[1]]
+        self.version += 1
+
+    @property
+    def key(self) -> tuple[int, int]:
+        """What tells it from other layers, and from itself as it was."""
+        return id(self), self.version
 
     def save(self, folder: Path) -> None:
         """Write to a folder, all or nothing."""
@@ -86,13 +119,17 @@ def parts_of(size: tuple[int, int]) -> Iterator[Box]:
         yield top, 0, min(rows, height - top), width
 
 
-def layers_of(light: np.ndarray, clean: np.ndarray, stronger: np.ndarray, stars: np.ndarray) -> np.ndarray:
-    """Layers, float16 (h, w, CHANNELS), of light and what is left of it, float32 (h, w, 3), and where stars are."""
-    out = np.empty((*light.shape[:2], CHANNELS), np.float16)
-    out[..., TAKEN] = light - clean
-    out[..., FURTHER] = clean - stronger
-    out[..., STARS] = stars
-    return out
+def part_of(cleaner: Cleaner, rgb: np.ndarray, sigma: np.ndarray | None, box: Box) -> tuple[np.ndarray, np.ndarray]:
+    """Layers of a part of a scene, float16 (h, w, CHANNELS), and its clean light, float32 (h, w, 3)."""
+    top, left, height, width = box
+    light = np.asarray(rgb[top : top + height, left : left + width], np.float32)
+    clean, stronger = cleaner.clean(box)
+    out = np.empty((height, width, CHANNELS), np.float16)
+    # Lamps of many thousand times white have more than half precision holds.
+    out[..., TAKEN] = np.clip(light - clean, -_MOST, _MOST)
+    out[..., FURTHER] = np.clip(clean - stronger, -_MOST, _MOST)
+    out[..., STARS] = stars_in(rgb, sigma, box)
+    return out, clean
 
 
 class _Gains:
@@ -154,16 +191,14 @@ def split(
     progress = progress or Progress()
     cleaner = Cleaner(rgb, sigma, light.capture)
     gains = _Gains(light)
-    layers = np.empty((*rgb.shape[:2], CHANNELS), np.float16)
+    layers = np.empty((*cleaner.size, CHANNELS), np.float16)
     parts = list(parts_of(cleaner.size))
     for number, box in enumerate(parts):
         progress.at(number / len(parts), "Taking noise out")
         top, left, height, width = box
         where = np.s_[top : top + height, left : left + width]
-        own = np.array(rgb[where], np.float32)
-        clean, stronger = cleaner.clean(box)
-        layers[where] = layers_of(own, clean, stronger, stars_in(rgb, sigma, box))
-        gains.add(own, clean)
+        layers[where], clean = part_of(cleaner, rgb, sigma, box)
+        gains.add(np.asarray(rgb[where]), clean)
     progress.at(0.95, "Preparing views")
     return NoiseLayers(_reduced(layers), gains.found())
 

@@ -20,7 +20,6 @@ class NoiseParameters(StepParameters):
         "Colour",
         "How much of the blotches of colour is taken out, in multiples of the noise that there is.",
         bend=Bend("factor", 0.0, 2.0, 0.01),
-        shows="taken",
     )
     luminance: float = dial(
         1.0,
@@ -31,11 +30,24 @@ class NoiseParameters(StepParameters):
         "Luminance",
         "How much of the grain is taken out, in multiples of the noise that there is.",
         bend=Bend("factor", 0.0, 2.0, 0.01),
-        shows="taken",
     )
-    fine: float = dial(100, "%", 0, 100, 1, "Fine", "Share that is taken of noise from pixel to pixel.", shows="taken")
+    fine: float = dial(
+        100,
+        "%",
+        0,
+        100,
+        1,
+        "Fine",
+        "Share that is taken of noise from pixel to pixel.",
+    )
     medium: float = dial(
-        100, "%", 0, 100, 1, "Medium", "Share that is taken of noise a few pixels wide.", shows="taken"
+        100,
+        "%",
+        0,
+        100,
+        1,
+        "Medium",
+        "Share that is taken of noise a few pixels wide.",
     )
     coarse: float = dial(
         100,
@@ -45,7 +57,6 @@ class NoiseParameters(StepParameters):
         1,
         "Coarse",
         "Share that is taken of wide blotches, as high sensitivities have.",
-        shows="taken",
     )
     detail: float = dial(
         0,
@@ -55,7 +66,6 @@ class NoiseParameters(StepParameters):
         1,
         "Keep texture",
         "Leaves grain in stone, leaves and cloth, where it is not seen as noise, so that their texture stays whole.",
-        shows="taken",
     )
     lifted: bool = toggle(
         True,
@@ -63,6 +73,11 @@ class NoiseParameters(StepParameters):
         "Places that are lifted are cleaned fully; places that stay dark, or show little noise, keep their grain.",
     )
     stars: bool = toggle(True, "Leave stars alone", "Stars stay as they are, with their colours.")
+
+    @property
+    def takes(self) -> bool:
+        """Whether anything is taken out of the whole picture."""
+        return bool((self.luminance or self.colour) and (self.fine or self.medium or self.coarse))
 
     @property
     def strengths(self) -> Strengths:
@@ -85,9 +100,7 @@ class NoiseReduction(LightStep[NoiseParameters]):
 
     def act(self, program, parameters, scene):
         strengths = parameters.strengths
-        if not any((strengths.luminance, strengths.colour)) or not any(
-            (strengths.fine, strengths.medium, strengths.coarse)
-        ):
+        if not parameters.takes:
             return
 
         def make(layers: np.ndarray, light: np.ndarray, around: Around) -> np.ndarray:

@@ -274,7 +274,7 @@ class Framed:
 
     def _layers_warped(self, noise: NoiseLayers, frame: Frame, window: Window, fine: bool) -> np.ndarray:
         scene, lens = self._scene, frame.lens
-        array = noise.levels[scene.level_for(window.scale)]
+        array = noise.levels[min(scene.level_for(window.scale), len(noise.levels) - 1)]
         per_x, per_y = array.shape[1] / scene.size[1], array.shape[0] / scene.size[0]
         by_colour = lens is not None and lens.by_colour and window.scale >= 1
         maps = [places(frame, window, 1.0, c) for c in ((0, 1, 2) if by_colour else (1,))]
@@ -309,7 +309,7 @@ class Framed:
     def _straight(self, levels: Sequence[np.ndarray], window: Window) -> np.ndarray:
         """A window of the scene as it lies, float32 (h, w, C), of levels of light or of noise."""
         scene = self._scene
-        array = levels[scene.level_for(window.scale)]
+        array = levels[min(scene.level_for(window.scale), len(levels) - 1)]
         height, width = array.shape[:2]
         fy, fx = height / scene.size[0], width / scene.size[1]
         x0, y0 = window.x * fx, window.y * fy

@@ -10,7 +10,8 @@ import cv2
 import numpy as np
 
 from crenn.core.errors import CrennError
-from crenn.core.noise.layers import NoiseLayers, split
+from crenn.core.noise.cleaning import Box, Cleaner
+from crenn.core.noise.layers import NoiseLayers, part_of, split
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.progress import Progress
 from crenn.core.radiance import PLANES, RadianceMap
@@ -50,6 +51,7 @@ class PreparedScene:
         self.source, self.clipped, self.moved, self.ground = source, clipped, moved, ground
         self._folder: Path | None = None
         self._noise: NoiseLayers | None = None
+        self._cleaner: Cleaner | None = None
         self._looked = -_PATIENCE
 
     @classmethod
@@ -108,19 +110,34 @@ class PreparedScene:
 
     @property
     def noise(self) -> NoiseLayers | None:
-        """What was split off as noise; None until it has been: it may be, beside a saved scene, at any time."""
+        """What was split off as noise, of the whole or of parts; None as long as nothing has been.
+
+        Beside a saved scene it may turn up at any time.
+        """
         now = time.monotonic()
-        if self._noise is None and self._folder is not None and now - self._looked > _PATIENCE:
+        missing = self._noise is None or not self._noise.whole
+        if missing and self._folder is not None and now - self._looked > _PATIENCE:
             self._looked = now
             if (folder := noise_folder(self._folder)).is_dir():
                 found = NoiseLayers.open(folder)
                 if found is not None and found.levels[0].shape[:2] == self.size:
-                    self._noise = found
+                    self._noise, self._cleaner = found, None
         return self._noise
 
     @noise.setter
     def noise(self, layers: NoiseLayers) -> None:
         self._noise = layers
+
+    def clean_part(self, box: Box) -> None:
+        """Split the noise off a part, (top, left, height, width), while the rest still waits for it."""
+        noise = self.noise
+        if noise is not None and noise.whole:
+            return
+        if self._noise is None:
+            self._noise = NoiseLayers.nothing(self.size)
+        if self._cleaner is None:
+            self._cleaner = Cleaner(self.levels[0], self.sigma, self.light.capture)
+        self._noise.put(box, part_of(self._cleaner, self.levels[0], self.sigma, box)[0])
 
     def split_noise(self, progress: Progress | None = None) -> NoiseLayers:
         """Split the noise off, beside the scene's folder if it has one.

@@ -7,6 +7,7 @@ import numpy as np
 
 from crenn.core.areas.area import Area
 from crenn.core.light.ends import neutral_display
+from crenn.core.noise.cleaning import Box
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.compile import compiled, framed
 from crenn.core.pipeline.frame import Frame
@@ -27,6 +28,8 @@ from crenn.core.treatment import STEPS, Treatment
 _SMALL = 900
 #: Pixels rendered for a picture at rest: as it lies, and where light is resampled.
 _AT_REST, _AT_REST_MOVED = 3_200_000, 1_600_000
+#: Reduced to less than this, a picture is not worth cleaning before the rest; and what is cleaned around a window.
+_SEEN, _AROUND = 0.45, 24
 #: Share of the predicted noise that is reckoned with once light has been cleaned.
 _LEFT = 0.2
 _NO_MASKS = np.zeros((1, 1, 1), np.uint16)
@@ -180,6 +183,30 @@ class Renderer:
         program = program_of(treatment, self.scene.light, display)
         return program if self.scene.noise is not None or not program.mixes else program.without_cleaning()
 
+    @property
+    def _noise_key(self) -> tuple[int, int] | None:
+        noise = self.scene.noise
+        return None if noise is None else noise.key
+
+    def uncleaned(self, treatment: Treatment, window: Window) -> list[Box]:
+        """Parts of the scene in a window that noise is to be taken out of, and has not been split off yet.
+
+        None where the view is so much reduced that noise is hardly seen, and while all of the scene is at hand.
+        """
+        noise = self.scene.noise
+        if (noise is not None and noise.whole) or window.scale < _SEEN:
+            return []
+        if not program_of(treatment, self.scene.light).mixes:
+            return []
+        frame = self.frame(treatment)
+        corners = frame.to_scene(window.corners(frame.size))
+        height, width = self.scene.size
+        left, top = (int(np.clip(np.floor(v) - _AROUND, 0, n - 1)) for v, n in zip(corners.min(0), (width, height)))
+        right, bottom = (int(np.clip(np.ceil(v) + _AROUND, 1, n)) for v, n in zip(corners.max(0), (width, height)))
+        middle_x, middle_y = (left + right) // 2, (top + bottom) // 2
+        halves = [(a, b) for a, b in ((top, middle_y), (middle_y, bottom)) if b > a]
+        return [(a, c, b - a, d - c) for a, b in halves for c, d in ((left, middle_x), (middle_x, right)) if d > c]
+
     def _mix(self, mix: NoiseMix, frame: Frame, window: Window, fine: bool) -> np.ndarray:
         """What is taken out of the light of a window, float32 (3, h, w)."""
         noise = self.scene.noise
@@ -192,18 +219,18 @@ class Renderer:
             made = mix.make(layers, self.light(frame, larger, fine), around)
             return np.ascontiguousarray(made[:, rows, columns])
 
-        return self._cache.get(("mix", id(noise), mix.key, frame.key, window, fine), make)
+        return self._cache.get(("mix", noise.key, mix.key, frame.key, window, fine), make)
 
     def _layers(self, noise: NoiseLayers, frame: Frame, window: Window, fine: bool) -> np.ndarray:
         """The scene's noise layers in a window, float32 (h, w, CHANNELS)."""
-        key = ("layers", id(noise), frame.key, window, fine)
+        key = ("layers", noise.key, frame.key, window, fine)
         return self._cache.get(key, lambda: self._framed.layers(noise, frame, window, fine))
 
     def cleaned(self, frame: Frame, window: Window, fine: bool, mix: NoiseMix | None) -> np.ndarray:
         """The light of a window with all taken out that a mix would at most, float32 (h, w, 3)."""
         if mix is None:
             return self.light(frame, window, fine)
-        key = ("cleaned", id(self.scene.noise), mix.key, frame.key, window, fine)
+        key = ("cleaned", self._noise_key, mix.key, frame.key, window, fine)
 
         def make() -> np.ndarray:
             return self.light(frame, window, fine) - self._mix(mix, frame, window, fine).transpose(1, 2, 0)
@@ -285,7 +312,7 @@ class Renderer:
             around = self._around(window.scale, frame, mix)
             return np.ascontiguousarray(plane.make(self.cleaned(frame, larger, fine, mix), around)[rows, columns])
 
-        cleaned = None if mix is None else (id(self.scene.noise), mix.key)
+        cleaned = None if mix is None else (self._noise_key, mix.key)
         return self._cache.get(("plane", plane.key, cleaned, frame.key, window, fine), make)
 
     def _enlarged(self, plane: Plane, frame: Frame, window: Window, fine: bool, mix: NoiseMix | None) -> np.ndarray:
@@ -308,7 +335,7 @@ class Renderer:
         if not program.planes and not mixes:
             return _NO_PLANES
         first = mixes[0] if mixes else None
-        keys = tuple(plane.key for plane in program.planes), tuple(mix.key for mix in mixes), id(self.scene.noise)
+        keys = tuple(plane.key for plane in program.planes), tuple(mix.key for mix in mixes), self._noise_key
 
         def make() -> np.ndarray:
             planes = [self._plane(plane, frame, window, fine, first)[None] for plane in program.planes]

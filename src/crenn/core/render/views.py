@@ -15,7 +15,8 @@ from crenn.core.treatment import Treatment
 
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
 #: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
-#: its signal to noise, the picture with its colours exaggerated, and what no frame recorded whole.
+#: its signal to noise, the picture with its colours exaggerated, what no frame recorded whole, the picture with all its
+#: noise, and what is taken out of it as noise.
 VIEWS = (
     "picture",
     "limits",
@@ -29,7 +30,11 @@ VIEWS = (
     "noise",
     "cast",
     "lost",
+    "noisy",
+    "taken",
 )
+#: By how much what is taken out is exaggerated.
+_TAKEN_BY = 2.0
 
 _BAND = 256
 _HATCH = np.array([240, 190, 92], np.uint8)
@@ -129,6 +134,13 @@ def _draw_area(codes: np.ndarray, mask: np.ndarray, alone: bool) -> None:
             _draw_line(codes, mask > level * FULL)
 
 
+def _draw_taken(codes: np.ndarray, noisy: np.ndarray) -> None:
+    """Show by how much a picture departs from the one with all its noise, on middle grey, in place."""
+    for rows in _bands(len(codes)):
+        taken = noisy[rows].astype(np.float32) - codes[rows].astype(np.float32)
+        codes[rows] = np.clip(128 + _TAKEN_BY * taken, 0, 255).astype(np.uint8)
+
+
 def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:
     """Predicted signal to noise of single pixels of the scene, in dB, float32 (h, w)."""
     scene = renderer.scene
@@ -179,6 +191,8 @@ def paint_view(
     """
     if view == "untreated":
         treatment = treatment.untreated()
+    if view == "noisy":
+        treatment = treatment.without("noise")
     codes, limits = renderer.picture(treatment, window, oversample=oversample, fine=fine)
     # Corners that nothing was recorded in are no crushed shadows.
     recorded = renderer.recorded(treatment, window)
@@ -202,6 +216,9 @@ def paint_view(
         draw_map(codes, stops_of(light, renderer.scene.floor), 1.0, " EV", bold=4)
     elif view == "noise" and renderer.scene.sigma is not None:
         draw_map(codes, _signal_to_noise(renderer, treatment, window, fine), 6.0, " dB")
+    elif view == "taken":
+        noisy, _ = renderer.picture(treatment.without("noise"), window, oversample=oversample, fine=fine)
+        _draw_taken(codes, noisy)
     elif view == "cast":
         exaggerated(codes)
     elif view == "lost" and renderer.scene.clipped is not None:

@@ -5,12 +5,13 @@ import { curve } from "./curve";
 import { edges } from "./edges";
 import { neutral } from "./neutral";
 import { pan } from "./pan";
+import { patch } from "./patch";
 import { place } from "./place";
 import { plumb } from "./plumb";
 import { ellipse, gradient } from "./shape";
 import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, gradient, ellipse };
+export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, patch, gradient, ellipse };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>

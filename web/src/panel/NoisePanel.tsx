@@ -1,0 +1,19 @@
+import { useSplitting } from "../api/news";
+import { useScene } from "../state/scene";
+import { JobProgress } from "./JobProgress";
+import { StepsPanel } from "./StepsPanel";
+import { SplitAgain } from "./noise/SplitAgain";
+import { ToolButton } from "./ToolButton";
+
+/** The Noise station. */
+export default function NoisePanel() {
+  const id = useScene((s) => s.scene?.id ?? 0);
+  const split = useScene((s) => s.scene?.noise != null);
+  const job = useSplitting(id);
+  return (
+    <StepsPanel station="noise" title="Noise" lead="Take out what the camera added; keep what was there.">
+      {job ? <JobProgress job={job} /> : !split && <SplitAgain scene={id} />}
+      <ToolButton tool="patch" says="Compare strengths" inHand="Comparing: click a place" title="A patch at several strengths side by side. Key I" />
+    </StepsPanel>
+  );
+}

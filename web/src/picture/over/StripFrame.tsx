@@ -1,0 +1,21 @@
+import { STRENGTHS, patchOf, useStrip } from "../../state/strip";
+import { useView } from "../../state/view";
+import { onPane, useLay } from "../lay";
+
+/** Where the patch lies that is compared at several strengths. */
+export default function StripFrame() {
+  const at = useStrip((s) => s.at);
+  const tool = useView((s) => s.tool);
+  const lay = useLay();
+  if (tool !== "patch") return null;
+  const dots = window.devicePixelRatio || 1;
+  const side = Math.floor(Math.min(230, (lay.pane.width - 6) / STRENGTHS.length - 6));
+  const [x, y, width, height] = patchOf(at, lay.map.size, Math.round(side * dots));
+  const [left, top] = onPane(lay, [x, y]);
+  const zoom = lay.placing.zoom;
+  return (
+    <g className="patch" pointerEvents="none" data-testid="strip-frame">
+      <rect x={left} y={top} width={width * zoom} height={height * zoom} />
+    </g>
+  );
+}
