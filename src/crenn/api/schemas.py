@@ -123,9 +123,7 @@ class AutomaticOut(BaseModel):
 class NoiseOut(BaseModel):
     """What was split off a scene as noise."""
 
-    gain_db: list[float | None] = Field(
-        description="growth of signal to noise in the smooth places of each bin of the scene's histogram, dB"
-    )
+    gain_db: float = Field(description="growth of signal to noise in smooth places, dB")
 
 
 class SceneOut(BaseModel):

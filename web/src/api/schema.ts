@@ -2065,9 +2065,9 @@ export interface components {
         NoiseOut: {
             /**
              * Gain Db
-             * @description growth of signal to noise in the smooth places of each bin of the scene's histogram, dB
+             * @description growth of signal to noise in smooth places, dB
              */
-            gain_db: (number | null)[];
+            gain_db: number;
         };
         /** NoiseParameters */
         NoiseParameters: {

@@ -3,15 +3,15 @@ import type { Scale } from "./scale";
 
 interface Props {
   report: Report;
-  /** By how much signal to noise grew where noise was taken out, by bin of the histogram; null before. */
-  gains: (number | null)[] | null;
+  /** By how much signal to noise grows where noise is taken out, in dB; null before. */
+  gain: number | null;
   scale: Scale;
   left: number;
   width: number;
 }
 
 /** Signal to noise that the column's right end stands for, in dB. */
-const FULL = 60;
+const FULL = 80;
 
 /** A line through the bins where something is known: a new one begins after a gap. */
 function path(values: (number | null)[], report: Report, scale: Scale, left: number, width: number): string {
@@ -30,12 +30,12 @@ function path(values: (number | null)[], report: Report, scale: Scale, left: num
 }
 
 /** Signal to noise of single pixels along the stops, in dB: thin as the frames give it, bold with noise taken out. */
-export function NoiseLines({ report, gains, scale, left, width }: Props) {
+export function NoiseLines({ report, gain, scale, left, width }: Props) {
   const before = report.snr_db;
-  const after = gains && before.map((db, i) => (db !== null && gains[i] != null ? db + gains[i] : null));
+  const after = gain !== null && before.map((db) => (db === null ? null : db + gain));
   return (
     <g data-testid="noise-lines">
-      {[0, 20, 40, FULL].map((db) => (
+      {[0, 40, FULL].map((db) => (
         <g key={db}>
           <line x1={left + (db / FULL) * width} x2={left + (db / FULL) * width} y1={scale.top} y2={scale.bottom} stroke="var(--crenn-palette-divider)" strokeDasharray="2 4" />
           {db > 0 && (

@@ -3,15 +3,12 @@ import { useEffect, useRef, useState } from "react";
 import type { Treatment } from "../api/client";
 import { Line } from "../api/socket";
 import { preview, store } from "../state/scene";
-import { patchOf, STRENGTHS, useStrip } from "../state/strip";
+import { patchOf, sideOf, STRENGTHS, useStrip } from "../state/strip";
 import { withValue } from "../state/values";
 import { number } from "../units";
 import type { Size } from "./geometry";
 import type { useShown } from "./useWanted";
 
-/** Space between the patches, and round them, in points of the screen. */
-const GAP = 6;
-const MOST = 230;
 
 /** A treatment with noise reduction at a strength, of luminance and colour alike. */
 function atStrength(treatment: Treatment, strength: number): Treatment {
@@ -27,7 +24,7 @@ export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof us
   const asked = useRef(0);
   const [drawn, setDrawn] = useState(0);
   const dots = window.devicePixelRatio || 1;
-  const side = Math.floor(Math.min(MOST, (width - GAP) / STRENGTHS.length - GAP));
+  const side = sideOf(width);
   const treatment = shown?.treatment as Treatment | undefined;
   const own = treatment && treatment.noise.luminance === treatment.noise.colour ? treatment.noise.luminance : null;
   const prepared = shown?.prepared;

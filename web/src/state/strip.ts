@@ -12,6 +12,13 @@ interface StripState {
 
 export const useStrip = create<StripState>(() => ({ at: null }));
 
+/** Space between the patches, and the largest side of one, in points of the screen. */
+const GAP = 6;
+const MOST = 150;
+
+/** Side of a patch where the pane is so wide. */
+export const sideOf = (width: number) => Math.floor(Math.min(MOST, (width - GAP) / STRENGTHS.length - GAP));
+
 /** The patch of a side round a place, as x, y, width and height within a picture. */
 export function patchOf(at: Point | null, size: { width: number; height: number }, side: number): [number, number, number, number] {
   const width = Math.min(side, size.width);

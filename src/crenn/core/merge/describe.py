@@ -126,12 +126,13 @@ def _capture(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> Capture
         part=(x, y, width, height),
         fringes=facts.fringes,
         mosaic=_mosaic(first, facts, shape),
+        developed=first.raw.developed,
     )
 
 
 def _mosaic(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> Any:
     """The mosaic of a scene of a shape (H, W), by its tile's letters; None if colour was not rebuilt from one."""
-    if first.raw.developed or first.raw.grey:
+    if first.raw.grey:
         return None
     on_sensor = shape[::-1] if lies_across(first.raw.flip) else shape
     x, y = (0, 0) if facts.part == (0.0, 0.0, 1.0, 1.0) or facts.common is None else facts.common[:2]

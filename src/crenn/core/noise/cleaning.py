@@ -31,6 +31,8 @@ _CELL = 8
 _LATTICE = _CELL * 2 ** (SCALES - 1)
 #: Noise that is left when colour is rebuilt anew, as a share of what there was, and the pixels that rebuilding needs.
 _LEFT, _BORDER = 0.05, 16
+#: Share of blocks that counts as smooth where noise is measured.
+_SMOOTH = 0.03
 #: Rebuilding from clean light goes by differences this much smaller than the first.
 _FINER = 0.1
 
@@ -78,9 +80,11 @@ class Cleaner:
         noise = [self._noise.planes(self._sites, self._rate)]
         for _ in range(SCALES - 1):
             noise.append(halved(noise[-1]))
+        self._noise_alone = noise[0]
         self._spectra = [spectrum_of(planes) * np.float32(_TRUST**2) for planes in noise]
-        if self._tile is None:
-            self._fit_spectra(noise)
+        if self._tile is None or capture.developed:
+            # Of a developed picture colour has been rebuilt once more; of any other nothing is known.
+            self._fit_spectra(noise, 1e4 if self._tile is None else 30.0)
 
     def _measured_variance(self) -> float:
         """Variance of the light's noise where nothing predicts it: from the smoothest blocks' second differences."""
@@ -91,10 +95,10 @@ class Cleaner:
         energy = cv2.resize(part * part, (max(width // 16, 1), max(height // 16, 1)), interpolation=cv2.INTER_AREA)
         return max(float(np.quantile(energy, 0.1)), 1e-14)
 
-    def _fit_spectra(self, noise: list[np.ndarray]) -> None:
-        """Measure, in the smoothest blocks, how the noise of developed frames departs from a sensor's.
+    def _fit_spectra(self, noise: list[np.ndarray], most: float) -> None:
+        """Measure, in the smoothest blocks, how the noise departs from a sensor's.
 
-        ``noise`` is planes of the latter alone, at each scale.
+        ``noise`` is planes of the latter alone, at each scale; no coefficient has more than ``most`` times its energy.
         """
         side = _LATTICE * 8
         found: list[list[np.ndarray]] = [[] for _ in range(SCALES)]
@@ -116,7 +120,7 @@ class Cleaner:
             # The smoothest blocks of noise alone have less than the mean energy: they are what is compared.
             ratio = _smooth(np.concatenate(blocks, 1), told) / _smooth(energies(noise[scale]).reshape(3, -1, 64), told)
             ratio[:, 0] = np.minimum(ratio[:, 0], 0.5 * (ratio[:, 1] + ratio[:, 8]))
-            told *= np.clip(ratio, 0.02, 30.0)
+            told *= np.clip(ratio, 0.02, most)
 
     def _planes(self, box: Box) -> tuple[np.ndarray, np.ndarray]:
         """Opponent planes of a part on the even scale, float32 (3, h, w), and the noise's level in its cells.
@@ -177,6 +181,19 @@ class Cleaner:
             )
             out.append(np.ascontiguousarray(rgb[inside]))
         return out[0], out[1]
+
+    def gain_db(self) -> float:
+        """By how much signal to noise of luminance grows in smooth places, in dB.
+
+        Measured on noise alone, as this scene's is told: what a filter leaves of it there is known.
+        """
+        noise = self._noise_alone
+        planes = noise + np.array([20.0, 0.0, 0.0], np.float32)[:, None, None]
+        level = np.ones((3, noise.shape[1] // _CELL + 1, noise.shape[2] // _CELL + 1), np.float32)
+        inner = np.s_[_MARGIN:-_MARGIN, _MARGIN:-_MARGIN]
+        height, width = noise.shape[1:]
+        left = self._filtered(planes, level, 0, (0, 0), (0, 0, height, width))[0][0][inner]
+        return round(float(20 * np.log10(noise[0][inner].std() / max(float(left.std()), 1e-6))), 2)
 
     def _rebuilt(self, light: np.ndarray, origin: tuple[int, int]) -> np.ndarray:
         """Colour rebuilt from clean light at the sites of the mosaic; ``origin`` is even."""
@@ -244,9 +261,10 @@ class Cleaner:
 
 
 def _smooth(energy: np.ndarray, told: np.ndarray) -> np.ndarray:
-    """Mean energy of the smoothest tenth of blocks, float (3, 64), of squared coefficients (3, N, 64)."""
+    """Mean energy of the smoothest blocks, float (3, 64), of squared coefficients (3, N, 64)."""
     out = []
     for own, spectrum in zip(energy, told):
-        relative = (own[:, 1:] / spectrum[1:]).mean(-1)
-        out.append(own[relative <= np.quantile(relative, 0.1)].mean(0))
+        # What has hardly any noise of a sensor's must not outweigh all else where other noise is there.
+        relative = (own[:, 1:] / np.maximum(spectrum[1:], 0.1 * spectrum[1:].mean())).mean(-1)
+        out.append(own[relative <= np.quantile(relative, _SMOOTH)].mean(0))
     return np.stack(out)

@@ -3,13 +3,12 @@
 import json
 import shutil
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.noise.cleaning import Box, Cleaner
 from crenn.core.noise.stars import stars_in
@@ -23,11 +22,9 @@ CHANNELS = 7
 #: The smallest level's longer side is at most this.
 _SMALLEST = 512
 #: Pixels that are cleaned at once, and the fewest rows of them.
-_PIXELS, _ROWS = 6_000_000, 256
+_PIXELS, _ROWS = 3_000_000, 256
 #: What half precision holds at most.
 _MOST = 65000.0
-#: Cells whose noise is compared before and after, in pixels, and the share of them that counts as smooth.
-_CELL, _SMOOTH = 8, 0.25
 
 
 @dataclass
@@ -38,9 +35,8 @@ class NoiseLayers:
     ----------
     levels : list of ndarray, float16 (h, w, CHANNELS)
         See `TAKEN`, `FURTHER` and `STARS`.
-    gain_db : list of float or None
-        By how much signal to noise grew in the smooth places of each bin of the scene's histogram, in dB; None where
-        there are none.
+    gain_db : float
+        By how much signal to noise grows in smooth places, in dB: see `Cleaner.gain_db`.
     whole : bool
         Whether all of the scene has been cleaned.
     version : int
@@ -48,7 +44,7 @@ class NoiseLayers:
     """
 
     levels: list[np.ndarray]
-    gain_db: list[float | None] = field(default_factory=list)
+    gain_db: float = 0.0
     whole: bool = True
     version: int = 0
 
@@ -101,14 +97,15 @@ class NoiseLayers:
         folder = Path(folder)
         try:
             told = json.loads((folder / "noise.json").read_text())
+            gain = float(told["gain_db"])
             levels: list[np.ndarray] = []
             while (path := folder / f"level{len(levels)}.npy").exists():
                 levels.append(np.load(path, mmap_mode="r"))
-        except (OSError, ValueError):
+        except (OSError, ValueError, KeyError, TypeError):
             return None
         if not levels or any(level.ndim != 3 or level.shape[2] != CHANNELS for level in levels):
             return None
-        return cls(levels, list(told.get("gain_db") or []))
+        return cls(levels, gain)
 
 
 def parts_of(size: tuple[int, int]) -> Iterator[Box]:
@@ -119,8 +116,8 @@ def parts_of(size: tuple[int, int]) -> Iterator[Box]:
         yield top, 0, min(rows, height - top), width
 
 
-def part_of(cleaner: Cleaner, rgb: np.ndarray, sigma: np.ndarray | None, box: Box) -> tuple[np.ndarray, np.ndarray]:
-    """Layers of a part of a scene, float16 (h, w, CHANNELS), and its clean light, float32 (h, w, 3)."""
+def part_of(cleaner: Cleaner, rgb: np.ndarray, sigma: np.ndarray | None, box: Box) -> np.ndarray:
+    """Layers of a part of a scene, float16 (h, w, CHANNELS)."""
     top, left, height, width = box
     light = np.asarray(rgb[top : top + height, left : left + width], np.float32)
     clean, stronger = cleaner.clean(box)
@@ -129,46 +126,7 @@ def part_of(cleaner: Cleaner, rgb: np.ndarray, sigma: np.ndarray | None, box: Bo
     out[..., TAKEN] = np.clip(light - clean, -_MOST, _MOST)
     out[..., FURTHER] = np.clip(clean - stronger, -_MOST, _MOST)
     out[..., STARS] = stars_in(rgb, sigma, box)
-    return out, clean
-
-
-class _Gains:
-    """Noise of smooth cells before and after, by stop."""
-
-    def __init__(self, light: SceneLight):
-        self._light = light
-        self._cells: list[np.ndarray] = []
-
-    def add(self, before: np.ndarray, after: np.ndarray) -> None:
-        """Look at a part, float32 (h, w, 3) each."""
-        height, width = (n // _CELL * _CELL for n in before.shape[:2])
-        if not height or not width:
-            return
-        size = width // _CELL, height // _CELL
-        out = []
-        for rgb in (before, after):
-            y = luminance(rgb[:height, :width])
-            high = cv2.filter2D(y, -1, np.outer([1, -2, 1], [1, -2, 1]).astype(np.float32) / 6)
-            out.append(cv2.resize(high * high, size, interpolation=cv2.INTER_AREA))
-        mean = cv2.resize(luminance(after[:height, :width]), size, interpolation=cv2.INTER_AREA)
-        self._cells.append(np.stack([mean.ravel(), out[0].ravel(), out[1].ravel()]))
-
-    def found(self) -> list[float | None]:
-        """As of `NoiseLayers.gain_db`."""
-        bins = self._light.histogram.size
-        out: list[float | None] = [None] * bins
-        if not self._cells:
-            return out
-        mean, before, after = np.concatenate(self._cells, 1)
-        index = np.floor((np.log2(np.maximum(mean, 1e-12)) - self._light.start) / self._light.bin).astype(int)
-        for i in range(bins):
-            inside = np.flatnonzero(index == i)
-            if inside.size < 12:
-                continue
-            smooth = inside[np.argsort(after[inside])[: max(int(inside.size * _SMOOTH), 3)]]
-            ratio = before[smooth].mean() / max(float(after[smooth].mean()), 1e-18)
-            out[i] = round(float(np.clip(10 * np.log10(max(ratio, 1e-6)), 0, 60)), 2)
-        return out
+    return out
 
 
 def split(
@@ -190,17 +148,15 @@ def split(
     """
     progress = progress or Progress()
     cleaner = Cleaner(rgb, sigma, light.capture)
-    gains = _Gains(light)
     layers = np.empty((*cleaner.size, CHANNELS), np.float16)
     parts = list(parts_of(cleaner.size))
     for number, box in enumerate(parts):
         progress.at(number / len(parts), "Taking noise out")
         top, left, height, width = box
         where = np.s_[top : top + height, left : left + width]
-        layers[where], clean = part_of(cleaner, rgb, sigma, box)
-        gains.add(np.asarray(rgb[where]), clean)
+        layers[where] = part_of(cleaner, rgb, sigma, box)
     progress.at(0.95, "Preparing views")
-    return NoiseLayers(_reduced(layers), gains.found())
+    return NoiseLayers(_reduced(layers), cleaner.gain_db())
 
 
 def _reduced(layers: np.ndarray) -> list[np.ndarray]:

@@ -63,6 +63,10 @@ class Stabiliser:
         x = np.array([light[g].mean() for g in groups])
         # Noise grows with light; where a longer exposure takes over it may be less for a while.
         v = np.maximum(np.array([np.median(variance[g]) for g in groups]), 1e-18)
+        if x[0] > 0 and x.size > 1:
+            # Darker than all that was sampled, noise goes on falling as it did.
+            slope = (v[1] - v[0]) / max(x[1] - x[0], 1e-12)
+            x, v = np.concatenate([[0.0], x]), np.concatenate([[np.clip(v[0] - slope * x[0], 0.2 * v[0], v[0])], v])
         least = float(np.sqrt(v.min()))
         top = max(float(light.max()) * 2.0, 100.0 * least)
         self._scale = 8.0 * least

@@ -29,6 +29,8 @@ class Capture:
         keeps what all frames cover.
     mosaic : str or None
         Colours of the upper left two by two pixels, row by row, where colour was rebuilt from a mosaic: "RGGB".
+    developed : bool
+        Whether the frames were developed pictures, and not raw.
     """
 
     make: str = ""
@@ -42,6 +44,7 @@ class Capture:
     fringes: Fringes | None = None
     part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
     mosaic: str | None = None
+    developed: bool = False
 
     @classmethod
     def from_report(cls, report: dict) -> "Capture":

@@ -1,6 +1,6 @@
 """The picture plane: the scene's light read through the frame, for any window at any size."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import cache
 
@@ -221,6 +221,15 @@ def _resample(image, nodes, start_x, start_y, step, size_x, size_y, per_x, per_y
                     out[y, x, c] = min(max(value, low - _OVERSHOOT), high + _OVERSHOOT)
 
 
+def _by_four(part: np.ndarray, done: Callable[[np.ndarray], np.ndarray]) -> np.ndarray:
+    """What OpenCV does to a picture (h, w, C), which takes at most four channels at once."""
+    channels = part.shape[2]
+    if channels <= 4:
+        return done(part)
+    pieces = [done(np.ascontiguousarray(part[..., c : c + 4])) for c in range(0, channels, 4)]
+    return np.concatenate([p.reshape(*p.shape[:2], -1) for p in pieces], -1)
+
+
 class Framed:
     """Reads a scene through a frame."""
 
@@ -322,6 +331,7 @@ class Framed:
             return part
         # The window seldom falls on whole pixels of the level: the map from result to level says where.
         sx, sy = w / window.out_width, h / window.out_height
+        size = (window.out_width, window.out_height)
         if (
             sx > 1.0
             and abs(x0 - left) < 1e-6
@@ -329,16 +339,10 @@ class Framed:
             and right - left == round(w)
             and bottom - top == round(h)
         ):
-            return cv2.resize(part, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
+            return _by_four(part, lambda p: cv2.resize(p, size, interpolation=cv2.INTER_AREA))
         shift = np.array([[sx, 0, x0 - left + sx / 2 - 0.5], [0, sy, y0 - top + sy / 2 - 0.5]])
         flags = cv2.WARP_INVERSE_MAP | (cv2.INTER_LINEAR if sx > 0.5 else cv2.INTER_NEAREST)
-        size = (window.out_width, window.out_height)
-        # OpenCV warps at most four channels at once.
-        warped = [
-            cv2.warpAffine(part[..., c : c + 4], shift, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)
-            for c in range(0, part.shape[2], 4)
-        ]
-        return np.concatenate([w.reshape(*size[::-1], -1) for w in warped], -1) if len(warped) > 1 else warped[0]
+        return _by_four(part, lambda p: cv2.warpAffine(p, shift, size, flags=flags, borderMode=cv2.BORDER_REPLICATE))
 
     def _compressed(self, level: int) -> np.ndarray:
         """A level of the scene on the compressed scale, float32 (H, W, 3); kept if it is small."""

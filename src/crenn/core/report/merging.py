@@ -59,6 +59,8 @@ class CaptureReport(_Part):
         None, description="the sensor's colours in the upper left two by two pixels; none if it was no such mosaic"
     )
 
+    developed: bool = Field(False, description="whether the frames were developed pictures, and not raw")
+
     @field_validator("part")
     @classmethod
     def _a_part(cls, part: tuple[float, float, float, float]) -> tuple[float, float, float, float]:

@@ -1,4 +1,4 @@
-import { STRENGTHS, patchOf, useStrip } from "../../state/strip";
+import { patchOf, sideOf, useStrip } from "../../state/strip";
 import { useView } from "../../state/view";
 import { onPane, useLay } from "../lay";
 
@@ -9,8 +9,7 @@ export default function StripFrame() {
   const lay = useLay();
   if (tool !== "patch") return null;
   const dots = window.devicePixelRatio || 1;
-  const side = Math.floor(Math.min(230, (lay.pane.width - 6) / STRENGTHS.length - 6));
-  const [x, y, width, height] = patchOf(at, lay.map.size, Math.round(side * dots));
+  const [x, y, width, height] = patchOf(at, lay.map.size, Math.round(sideOf(lay.pane.width) * dots));
   const [left, top] = onPane(lay, [x, y]);
   const zoom = lay.placing.zoom;
   return (
