@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 
 from crenn.camera.sensor import Exposure, Sensor
+from crenn.core.files import write_jpeg
 from crenn.core.merge.merge import merge_frames
 from crenn.core.noise.cleaning import Cleaner
 from crenn.core.noise.spectrum import OPPONENT, DemosaicNoise
@@ -165,17 +166,17 @@ class OfTheDemosaic(unittest.TestCase):
 
     def test_a_developed_picture_is_cleaned_by_what_it_shows(self):
         """A JPEG frame: its noise has been shaped by whoever developed it."""
-        merged, truth, factor = shot(1600, 3)
+        merged, _, factor = shot(1600, 3)
         codes = 255 * np.clip(merged.rgb * factor, 0, 1) ** (1 / 2.2)
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "developed.jpg"
-            cv2.imwrite(str(path), codes[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 97])
+            write_jpeg(path, codes.astype(np.uint8), 97)
             developed = merge_frames([path])
         capture = Capture.from_report(developed.report)
         self.assertTrue(capture.developed)
         found = Cleaner(developed.rgb, developed.sigma, capture).clean((0, 0, *developed.shape))[0]
         field = np.s_[80:124, 180:240]
         for ground in (np.s_[16:64, 16:80], field):
-            self.assertLess(float(found[ground].std() / developed.rgb[ground].std()), 0.5)
+            self.assertLess(float((found[ground].std((0, 1)) / developed.rgb[ground].std((0, 1))).max()), 0.5)
         stripes = np.s_[156:184, 20:-20]
         self.assertGreater(float(found[stripes].std() / developed.rgb[stripes].std()), 0.85)
