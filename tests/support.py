@@ -19,7 +19,7 @@ from crenn.camera.sensor import Exposure, Sensor
 from crenn.core.frames.light import LightFrame
 from crenn.core.frames.metadata import FrameMetadata
 from crenn.core.frames.raw import RawFrame, read_raw
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.pipeline.scene import SceneLight
 
 ROOT = Path(__file__).resolve().parents[1]

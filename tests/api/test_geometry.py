@@ -13,7 +13,7 @@ class Panels(LineCase):
         steps = self.http.get("/api/steps").json()
         self.assertEqual([s["name"] for s in steps], [s.name for s in STEPS])
         by_name = {s["name"]: s for s in steps}
-        self.assertEqual({s["station"] for s in steps}, {"geometry", "light"})
+        self.assertEqual({s["station"] for s in steps}, {"geometry", "light", "noise"})
         self.assertEqual(by_name["crop"]["defaults"]["ratio"], "scene")
         kinds = {p["name"]: p["kind"] for p in by_name["crop"]["parameters"]}
         self.assertEqual(kinds, {"ratio": "choice", "portrait": "toggle", "corners": "toggle"})

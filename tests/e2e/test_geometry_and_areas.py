@@ -162,6 +162,7 @@ class OnThePicture(PageCase):
         self.draw((0.7, 0.1), (0.8, 0.9))
         expect(self.page.get_by_test_id("edges").locator("text")).to_have_count(2)
         self.page.get_by_role("button", name="Straighten by 2").click()
+        expect(self.dial("perspective.vertical").locator("input")).not_to_have_value("0.0")
         self.settled()
         # They fall apart downwards by twice a tenth of the width over eight tenths of the height.
         self.assertGreater(self.value("perspective.vertical"), 5)

@@ -15,7 +15,7 @@ from crenn.core.frames.kinds import kind_of, look_at
 from crenn.core.frames.metadata import plain_text
 from crenn.core.frames.preview import preview
 from crenn.core.frames.read import FRAME_ENDINGS, read_frame
-from crenn.core.noise.model import estimate_noise
+from crenn.core.mosaic.noise import estimate_noise
 from crenn.jobs.queue import add_job
 from crenn.jobs.running import RunningJob, Superseded
 from crenn.store.models import Frame, Refusal, Scene, Shoot

@@ -15,7 +15,7 @@ from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.moving import MISSING, noise_share, resample_mosaic
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 from tests.support import FolderCase, light_frames, night, take
 
 RGGB = np.array([[0, 1], [1, 2]], np.uint8)

@@ -7,7 +7,7 @@ from crenn.core.errors import CrennError, MismatchedFrames
 from crenn.core.frames.raw import read_raw
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
-from crenn.core.noise.model import estimate_noise
+from crenn.core.mosaic.noise import estimate_noise
 from tests.support import BRACKET, FolderCase, night, ramp, take
 
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)

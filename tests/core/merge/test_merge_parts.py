@@ -12,7 +12,7 @@ from crenn.core.merge.ghosts import CELL, find_motion
 from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic
 from crenn.core.mosaic.hot import mend_hot
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.report.merging import BIN, light_statistics
 from tests.support import FolderCase, light_frame, light_frames, night, ramp, take
 

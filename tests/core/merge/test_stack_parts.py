@@ -15,7 +15,7 @@ from crenn.core.merge.calibrate import mend_sites, vote_hot
 from crenn.core.merge.instructions import Instructions, Stroke
 from crenn.core.merge.stack import _middle
 from crenn.core.mosaic.levels import Levels
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.report.coverage import Measured, cover
 from tests.support import light_frame
 

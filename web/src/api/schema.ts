@@ -868,6 +868,12 @@ export interface components {
              * @description the sensor's colours in the upper left two by two pixels; none if it was no such mosaic
              */
             mosaic: ("RGGB" | "BGGR" | "GRBG" | "GBRG") | null;
+            /**
+             * Developed
+             * @description whether the frames were developed pictures, and not raw
+             * @default false
+             */
+            developed: boolean;
         };
         /**
          * ChannelEndsOut

@@ -25,7 +25,7 @@ export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof us
   const [drawn, setDrawn] = useState(0);
   const dots = window.devicePixelRatio || 1;
   const side = sideOf(width);
-  const treatment = shown?.treatment as Treatment | undefined;
+  const treatment = shown?.treatment;
   const own = treatment && treatment.noise.luminance === treatment.noise.colour ? treatment.noise.luminance : null;
   const prepared = shown?.prepared;
   // All but the strengths themselves, which each patch has its own of.

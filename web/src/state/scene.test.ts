@@ -92,7 +92,7 @@ describe("storing", () => {
 describe("undo and redo", () => {
   it("take over what the server says", async () => {
     const before = withValue(treatment, ev, 0.5);
-    vi.spyOn(api, "POST").mockResolvedValue(answer(200, state(9, before)) as never);
+    vi.spyOn(api, "POST").mockResolvedValue(answer(200, state(9, before)));
     await undo();
     expect(useScene.getState()).toMatchObject({ treatment: before, revision: 9, storing: "stored" });
     await redo();
@@ -104,7 +104,7 @@ describe("steps asked for in haste", () => {
   it("go one after the other, so that no answer overtakes another", async () => {
     let release: (answered: unknown) => void = () => undefined;
     const post = vi.spyOn(api, "POST").mockImplementationOnce(() => new Promise((done) => (release = done)) as never);
-    post.mockResolvedValue(answer(200, state(8)) as never);
+    post.mockResolvedValue(answer(200, state(8)));
     const both = Promise.all([undo(), undo()]);
     await vi.advanceTimersByTimeAsync(50);
     expect(post).toHaveBeenCalledTimes(1);

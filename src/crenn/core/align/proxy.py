@@ -7,7 +7,7 @@ import numba as nb
 import numpy as np
 
 from crenn.core.mosaic.levels import Levels
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 
 #: The smallest level is about this wide, in pixels.
 _SMALLEST = 200

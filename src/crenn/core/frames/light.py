@@ -8,7 +8,7 @@ from crenn.core.frames.metadata import FrameMetadata
 from crenn.core.frames.raw import RawFrame
 from crenn.core.geometry.mapping import Mesh
 from crenn.core.mosaic.levels import Levels
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 
 
 @dataclass

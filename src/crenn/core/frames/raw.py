@@ -10,7 +10,7 @@ from crenn.core.colour.spaces import D65_XY, REC2020_TO_SRGB, REC2020_TO_XYZ
 from crenn.core.colour.white import temperature_of
 from crenn.core.errors import UnreadableFrame
 from crenn.core.frames.metadata import FrameMetadata, open_raw, read_metadata
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 
 
 @dataclass

@@ -10,7 +10,7 @@ import numpy as np
 from crenn.core.frames.light import LightFrame
 from crenn.core.frames.raw import RawFrame
 from crenn.core.mosaic.bayer import sites
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 
 #: A site of the master dark frame is hot from this many deviations of a single frame's noise.
 _HOT = 8.0

@@ -17,7 +17,7 @@ from crenn.core.merge.exposures import saturation_level
 from crenn.core.merge.mosaics import fits_in_memory, let_go, on_disk
 from crenn.core.merge.response import linearise
 from crenn.core.mosaic.moving import MISSING
-from crenn.core.noise.model import NoiseModel, estimate_noise
+from crenn.core.mosaic.noise import NoiseModel, estimate_noise
 from crenn.core.progress import Progress
 
 #: Exposures closer than this are equal, in stops.

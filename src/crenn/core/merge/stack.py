@@ -15,7 +15,7 @@ from crenn.core.merge.lay import lay_ground, lay_sky
 from crenn.core.merge.mosaics import Mosaics
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.moving import FULL, MISSING, NOISE_CELL, noise_share, resample_mosaic
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.progress import Progress
 
 #: From so many frames on outliers can be told from noise.

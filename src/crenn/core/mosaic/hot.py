@@ -3,9 +3,36 @@
 import numba as nb
 import numpy as np
 
-#: A hot site stands out from its surroundings by this many deviations of its noise, and by this factor more than
-#: any site beside it. A star drawn by a lens, however sharp, lights its neighbours more.
-_DEVIATIONS, _FACTOR = 10.0, 9.0
+#: A hot site stands out from the sites of its colour around it by this many deviations of its noise, and by this factor
+#: more than any of those does.
+_DEVIATIONS, _AROUND = 10.0, 2.0
+_LEAST = 0.15
+#: The four sites beside it stand out by less than this share of it in the mean, and none by more than that. A star
+#: drawn by a lens, however sharp, lights its neighbours more.
+_BESIDE, _MOST = 0.11, 0.35
+
+
+@nb.njit(cache=True, nogil=True)
+def _between(light, y, x):
+    """What a site should be: along rows or columns, whichever varies less, between its two neighbours of its colour.
+
+    The other colour of the row or column tells how it bends there (Hamilton and Adams 1997).
+    """
+    best, value = np.float32(1e30), np.float32(0)
+    for k in range(2):
+        dy, dx = (0, 1) if k == 0 else (1, 0)
+        a, b = light[y - 2 * dy, x - 2 * dx], light[y + 2 * dy, x + 2 * dx]
+        p, q = light[y - dy, x - dx], light[y + dy, x + dx]
+        outer = light[y - 3 * dy, x - 3 * dx] + light[y + 3 * dy, x + 3 * dx]
+        varies = abs(a - b) + abs(p - q)
+        if varies < best:
+            best = varies
+            bent = np.float32(0.5) * (a + b) + np.float32(0.25) * (p + q - outer)
+            # No further beyond the two than half of what lies between them.
+            low, high = min(a, b), max(a, b)
+            room = np.float32(0.5) * (high - low)
+            value = min(max(bent, low - room), high + room)
+    return value
 
 
 @nb.njit(parallel=True, cache=True, nogil=True)
@@ -15,12 +42,12 @@ def _find(light, variance, found):
         around = np.empty(8, np.float32)
         for x in range(4, width - 4):
             n = 0
-            highest = np.float32(-1e30)
+            highest, lowest = np.float32(-1e30), np.float32(1e30)
             for dy in range(-2, 3, 2):
                 for dx in range(-2, 3, 2):
                     if dy != 0 or dx != 0:
                         around[n] = light[y + dy, x + dx]
-                        highest = max(highest, around[n])
+                        highest, lowest = max(highest, around[n]), min(lowest, around[n])
                         n += 1
             value = light[y, x]
             if value <= highest:
@@ -30,22 +57,25 @@ def _find(light, variance, found):
             excess = value - middle
             # Judged by the noise of its surroundings: a hot site's own photon noise would excuse it.
             noise = np.sqrt(min(variance[y, x], min(variance[y, x - 2], variance[y, x + 2])))
-            if excess < np.float32(_DEVIATIONS) * noise or highest - middle > excess / np.float32(_FACTOR) + 3 * noise:
+            spread = max(highest - middle, middle - lowest)
+            # What is brighter by a seventh only is seen by nobody, and may well be texture.
+            least = max(np.float32(_DEVIATIONS) * noise, np.float32(_LEAST) * middle)
+            if excess < least or spread > excess / np.float32(_AROUND):
                 continue
-            lone = True
+            most, mean = np.float32(-1e30), np.float32(0)
             for i in range(4):
                 dy, dx = (0, 0, -1, 1)[i], (-1, 1, 0, 0)[i]
                 yy, xx = y + dy, x + dx
                 # Beside it are other colours: how far each stands out from its own kind two sites on.
                 base = np.float32(0.5) * (light[yy + 2 * dy, xx + 2 * dx] + light[yy + 2 * dx, xx + 2 * dy])
-                if light[yy, xx] - base > excess / np.float32(_FACTOR) + 4 * noise:
-                    lone = False
-            if lone:
-                found[y, x] = middle
+                beside = light[yy, xx] - base
+                most, mean = max(most, beside), mean + np.float32(0.25) * beside
+            if mean < np.float32(_BESIDE) * excess + 2 * noise and most < np.float32(_MOST) * excess + 4 * noise:
+                found[y, x] = _between(light, y, x)
 
 
 def mend_hot(light: np.ndarray, variance: np.ndarray) -> int:
-    """Replace hot sites, in place, by the median of the eight nearest of their colour.
+    """Replace hot sites, in place, by what lies between the nearest of their colour.
 
     Parameters
     ----------

@@ -12,7 +12,7 @@ from crenn.core.geometry.resample import PHASES, TAPS, lanczos, place
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import compressed, interpolate
 from crenn.core.mosaic.levels import Levels
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 
 #: Raw number that marks a site of a moved mosaic as lying outside its frame.
 MISSING = 65535

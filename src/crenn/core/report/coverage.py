@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import BaseModel, Field
 
 from crenn.core.colour.spaces import MIDDLE_GREY
-from crenn.core.noise.model import NoiseModel
+from crenn.core.mosaic.noise import NoiseModel
 
 #: Signal to noise, in dB, below which a lifted tone shows its noise, and below which a stop is not measured at all.
 SHOWS, MEASURED = 20.0, 12.0

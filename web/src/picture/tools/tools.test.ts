@@ -64,7 +64,7 @@ describe("tools", () => {
     expect(api.PUT).toHaveBeenCalled();
   });
   it("take the white balance from a place of the picture alone", () => {
-    const post = vi.spyOn(api, "POST").mockResolvedValue({ data: { temperature: 4000, tint: 2 }, response: {} } as never);
+    const post = vi.spyOn(api, "POST").mockResolvedValue({ data: { temperature: 4000, tint: 2 }, response: {} });
     expect(TOOLS.neutral.down(at({ scene: [1.2, 0.5] }))).toBeNull();
     expect(post).not.toHaveBeenCalled();
     TOOLS.neutral.down(at());

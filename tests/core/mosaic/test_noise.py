@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.noise.model import NoiseModel, estimate_noise
+from crenn.core.mosaic.noise import NoiseModel, estimate_noise
 
 PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
 BLACK, WHITE = np.full(3, 512, np.float32), 16383.0
