@@ -14,6 +14,8 @@ from crenn.core.render.grid import LAYER, BaseGrid
 
 #: Longer side of the reduced picture by which lift is found, in pixels, and the reach of what carries it, in %.
 SIDE, REACH = 240, 2.5
+#: Energy of colour noise that may stay, relative to that of luminance.
+KEPT = (BLOTCHES / GRAIN) ** 2
 
 
 def lift_of(before: np.ndarray, after: np.ndarray, floor: float) -> np.ndarray:
@@ -22,11 +24,11 @@ def lift_of(before: np.ndarray, after: np.ndarray, floor: float) -> np.ndarray:
     return np.asarray(np.clip(np.log2(other / one), -20, 20), np.float32)
 
 
-def amounts(lift: BaseGrid, light: SceneLight, shown: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Shares of luminance noise and of colour noise that are taken out at a grid's cells, float32 like them.
+def amounts(lift: BaseGrid, light: SceneLight, shown: np.ndarray) -> np.ndarray:
+    """Shares of luminance noise that are taken out at a grid's cells, float32 like them.
 
-    Of noise that shows as a deviation v in L*, the share 1 / (1 + (g / v)²) is taken: what is left stays below the
-    grain g.
+    Of noise that shows as a deviation v in L*, the share a = 1 / (1 + (g / v)²) is taken: what is left stays below the
+    grain g. Of colour noise, of which less may stay, that is a / (a + k (1 - a)), where k is `KEPT`.
 
     Parameters
     ----------
@@ -43,5 +45,4 @@ def amounts(lift: BaseGrid, light: SceneLight, shown: np.ndarray) -> tuple[np.nd
     seen = np.abs(np.interp(stops + lift.cells, table_stops(), slope)) * noise
     # What has no light of its own is noise: it shows as soon as anything of it does.
     seen = np.maximum(seen, 1e-6)
-    taken = [1.0 / (1.0 + (grain / seen) ** 2) for grain in (GRAIN, BLOTCHES)]
-    return np.asarray(taken[0], np.float32), np.asarray(taken[1], np.float32)
+    return np.asarray(1.0 / (1.0 + (GRAIN / seen) ** 2), np.float32)

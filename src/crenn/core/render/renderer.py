@@ -17,7 +17,7 @@ from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
 from crenn.core.render.framed import Framed, places
 from crenn.core.render.grid import LAYER, BaseGrid, build_base, carry, looked_up, reduced_for_base
-from crenn.core.render.lift import REACH, SIDE, amounts, lift_of
+from crenn.core.render.lift import KEPT, REACH, SIDE, amounts, lift_of
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.rows import light_of
 from crenn.core.render.show import codes_of
@@ -63,15 +63,14 @@ class _Found:
 
 @dataclass(frozen=True)
 class _Lifts:
-    """A grid of lift, and the shares of noise that are taken by it: of luminance, and of colour."""
+    """A grid of lift, and the shares of noise that are taken by it."""
 
     grid: BaseGrid
-    grey: np.ndarray
-    colour: np.ndarray
+    shares: np.ndarray
 
     @property
     def nbytes(self) -> int:
-        return self.grid.nbytes + self.grey.nbytes + self.colour.nbytes
+        return self.grid.nbytes + self.shares.nbytes
 
 
 def program_of(treatment: Treatment, light, display: bool = True) -> Program:
@@ -237,8 +236,8 @@ class Renderer:
 
         return self._cache.get(key, make)
 
-    def _lift(self, treatment: Treatment, frame: Frame, display: np.ndarray) -> tuple[BaseGrid, np.ndarray, np.ndarray]:
-        """The grid by which noise is taken, and shares of its luminance and of its colour; see `amounts`."""
+    def _lift(self, treatment: Treatment, frame: Frame, display: np.ndarray) -> _Lifts:
+        """By how much places are lifted, and the shares of their noise that are taken; see `amounts`."""
         scene = self.scene
 
         def make() -> _Lifts:
@@ -259,12 +258,11 @@ class Renderer:
                 lift += lens.falloff(at).reshape(lift.shape).astype(np.float32)
             grid = carry(lift, before, scene.size[1] / window.out_width, REACH, scene.size, scene.floor)
             grid = grid if frame.offset is not None else grid.through(frame)
-            return _Lifts(grid, *amounts(grid, scene.light, display))
+            return _Lifts(grid, amounts(grid, scene.light, display))
 
         # It stands for a treatment as it is now: while a dial is dragged the one before is of no use.
-        bent = treatment.without("crop", "turn", "level", "perspective").model_dump_json()
-        lifts = self._cache.get(("lift", bent, frame.key), make)
-        return lifts.grid, lifts.grey, lifts.colour
+        bent = treatment.without("crop", "turn", "level", "perspective", "noise").model_dump_json()
+        return self._cache.get(("lift", bent, frame.key), make)
 
     def sampled(self, plane: np.ndarray, treatment: Treatment, window: Window) -> np.ndarray:
         """A full-size plane of whole numbers in a window of the picture; see `Framed.sampled`."""
@@ -368,8 +366,8 @@ class Renderer:
                 read = [self._read(instruction, frame)]
             elif instruction.lifted:
                 display = neutral_display() if program.display is None else program.shown
-                grid, *shares = self._lift(treatment, frame, display)
-                read = [(grid, own, 0.0) for own in shares]
+                lifts = self._lift(treatment, frame, display)
+                read = [(lifts.grid, lifts.shares, 0.0)]
             for base, own, stretch in read:
                 shapes.append((begins, *own.shape))
                 first = (window.x + x + 0.5 / window.scale) / base.cell + 1.0
@@ -489,9 +487,9 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
         elif one.plane is not None:
             index = planes.index(one.plane.key)
         elif one.mix is not None:
-            index, grids = (grids, grids + 2) if one.lifted else (-1, grids)
+            index, grids = (grids, grids + 1) if one.lifted else (-1, grids)
             first = len(planes) + 3 * mixes.index(one.mix.key)
-            constants[i, 1:4] = first, first + 1, first + 2
+            constants[i, 1:5] = first, first + 1, first + 2, KEPT
         codes[i] = one.operation, index, one.area
         constants[i, 0] = one.amount
         for k, plane in enumerate(one.tinted):

@@ -134,12 +134,17 @@ def _clear(r, g, b, haze, share, air_r, air_g, air_b, mask, masked):
 
 
 @nb.njit(fastmath=True)
-def _cleaned(r, g, b, red, green, blue, grey_share, colour_share, mask, masked):
-    """Take noise out: shares of its luminance, which is the same in all colours, and of the rest."""
+def _cleaned(r, g, b, red, green, blue, share, kept, mask, masked):
+    """Take noise out: a share of its luminance, which is the same in all colours, and a larger one of the rest.
+
+    ``kept`` is the energy of colour noise that may stay where as much of luminance's may as 1; see
+    `crenn.core.render.lift`.
+    """
     for x in range(r.size):
         w = np.float32(mask[x]) * _SHARE if masked else _ONE
         y = _LR * red[x] + _LG * green[x] + _LB * blue[x]
-        grey, colour = w * grey_share[x] * y, w * colour_share[x]
+        a = share[x]
+        grey, colour = w * a * y, w * a / max(a + kept * (_ONE - a), _TINY)
         r[x] -= grey + colour * (red[x] - y)
         g[x] -= grey + colour * (green[x] - y)
         b[x] -= grey + colour * (blue[x] - y)
@@ -251,21 +256,19 @@ def run_row(
                 if not masked:
                     light -= _LR * red[x] + _LG * green[x] + _LB * blue[x]
                 own[x] = log2(max(light, floor))
-                more[x], base[x] = _ONE, _ONE
+                more[x] = _ONE
             if index >= 0:
-                for k in range(2):
-                    about = grids[index + k]
-                    start, rows, columns, layers = (
-                        cells_at[index + k, 0],
-                        cells_at[index + k, 1],
-                        cells_at[index + k, 2],
-                        cells_at[index + k, 3],
-                    )
-                    grid = cells[start : start + rows * columns * layers].reshape(rows, columns, layers)
-                    gy, gx, step = np.float32(place_y / about[0] + 1.0), np.float32(about[1]), np.float32(about[2])
-                    share = more if k == 0 else base
-                    _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), _ZERO, own, share)
-            _cleaned(r, g, b, red, green, blue, more, base, mask, masked)
+                about = grids[index]
+                start, rows, columns, layers = (
+                    cells_at[index, 0],
+                    cells_at[index, 1],
+                    cells_at[index, 2],
+                    cells_at[index, 3],
+                )
+                grid = cells[start : start + rows * columns * layers].reshape(rows, columns, layers)
+                gy, gx, step = np.float32(place_y / about[0] + 1.0), np.float32(about[1]), np.float32(about[2])
+                _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), _ZERO, own, more)
+            _cleaned(r, g, b, red, green, blue, more, constants[i, 4], mask, masked)
             base[:] = own
             fresh = False
         elif operation in (_GRID, _HAZE):
