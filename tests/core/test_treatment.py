@@ -51,7 +51,7 @@ class Treatments(FolderCase):
             "ends": {"on": False, "white": None, "black": None},
         }
         read = parse_treatment(first)
-        self.assertEqual(read.version, 3)
+        self.assertEqual(read.version, 4)
         self.assertEqual((read.exposure.ev, read.tone.toe, read.ends.on), (1.5, 10.0, False))
         # What version 1 did not have is as it is by default, and changes nothing.
         written = json.loads(read.model_dump_json())
@@ -62,10 +62,10 @@ class Treatments(FolderCase):
         for placement in ({}, {"placement": {"shadows": 1.0}}):
             before = parse_treatment({"version": 1} | placement)
             self.assertEqual((before.placement.local, before.placement.reach), (1.3, 3.0))
-        now = parse_treatment({"version": 3}).placement
+        now = parse_treatment({"version": 4}).placement
         self.assertEqual((now.local, now.reach), (1.6, 6.0))
         for step in STEPS:
-            if step.name not in first:
+            if step.name not in (*first, "noise"):
                 self.assertEqual(read.section(step), step.parameters())
         self.assertEqual(read.areas, [])
         self.assertEqual(parse_treatment(written), read)
@@ -98,6 +98,25 @@ class Treatments(FolderCase):
         ):
             with self.subTest(odd=odd), self.assertRaises(InvalidTreatment):
                 parse_treatment({"version": 2} | odd)
+
+    def test_documents_before_version_4_keep_their_noise(self):
+        self.assertTrue(parse_treatment({}).takes_noise)
+        for version in (1, 2, 3):
+            self.assertFalse(parse_treatment({"version": version}).takes_noise, version)
+
+    def test_whether_noise_is_taken_is_known(self):
+        """By it, noise is split off before a picture is delivered, or is not."""
+        part = {"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.3, 0.3]}
+        for document, takes in (
+            ({}, True),
+            ({"noise": {"on": False}}, False),
+            ({"noise": {"luminance": 0, "colour": 0}}, False),
+            ({"noise": {"luminance": 0, "colour": 0.1}}, True),
+            ({"noise": {"fine": 0, "medium": 0, "coarse": 0}}, False),
+        ):
+            self.assertEqual(parse_treatment(document).takes_noise, takes, document)
+        bent = {"areas": [{"name": "A", "parts": [part], "bends": {"noise.luminance": 0.5}}]}
+        self.assertTrue(parse_treatment(bent).takes_noise)
 
     def test_defaults_of_geometry_and_relief_change_no_pixel(self):
         rgb = night()

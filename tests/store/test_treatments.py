@@ -115,7 +115,7 @@ class Revisions(FolderCase):
         self.change(0.5)
         with self.database.session() as session:
             document = session.get_one(Revision, self.here()).document
-        self.assertEqual(document["version"], 3)
+        self.assertEqual(document["version"], 4)
         self.assertEqual(set(document), {"format", "version", "areas", *(step.name for step in STEPS)})
         for bad in ({"exposure": {"ev": 99}}, {"sparkle": {}}, {"version": 9}):
             with self.assertRaises(InvalidTreatment):

@@ -2,7 +2,7 @@
 
 import json
 
-from crenn.bench import align, clipped, geometry, ghosts, lens, memory, merge, scale, speed, stack, tone
+from crenn.bench import align, clipped, geometry, ghosts, lens, memory, merge, noise, scale, speed, stack, tone
 from crenn.core.errors import CrennError
 
 SUBJECTS = {
@@ -18,6 +18,7 @@ SUBJECTS = {
     "geometry": geometry.bench,
     "lens": lens.bench,
     "memory": memory.bench,
+    "noise": noise.bench,
     "drag": lambda: [speed.interactive()],
 }
 

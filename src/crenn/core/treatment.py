@@ -1,7 +1,7 @@
 """The treatment: everything done to a scene, as an open JSON document.
 
 The document names a step only where it departs from the default; a missing step, or a missing parameter, has its
-default, and a parameter that is null is automatic. Version 3.
+default, and a parameter that is null is automatic. Version 4.
 """
 
 import json
@@ -58,7 +58,7 @@ class _Head(Document):
 
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
     format: Literal["crenn-treatment"] = "crenn-treatment"
-    version: Literal[3] = 3
+    version: Literal[4] = 4
 
 
 _Sections: Any = create_model(
@@ -102,6 +102,11 @@ def _third(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
+def _fourth(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 takes noise out unless it is told not to."""
+    return document | {"noise": {"on": False}}
+
+
 def _within(bands: dict[str, float]) -> dict[str, float]:
     """Bands of relief as far as they can be set."""
     most = {"fine": (0.0, 3.0), "medium": (0.0, 2.5), "broad": (0.3, 2.0)}
@@ -109,9 +114,9 @@ def _within(bands: dict[str, float]) -> dict[str, float]:
 
 
 class Treatment(_Sections):
-    """The treatment document, version 3: a section for each step, and the areas."""
+    """The treatment document, version 4: a section for each step, and the areas."""
 
-    UPGRADES = {1: _second, 2: _third}
+    UPGRADES = {1: _second, 2: _third, 3: _fourth}
 
     areas: list[Area] = Field(default_factory=list, max_length=MOST_AREAS, description="Local adjustments.")
 

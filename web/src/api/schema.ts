@@ -2620,7 +2620,7 @@ export interface components {
         };
         /**
          * Treatment
-         * @description The treatment document, version 3: a section for each step, and the areas.
+         * @description The treatment document, version 4: a section for each step, and the areas.
          */
         Treatment: {
             /**
@@ -2631,10 +2631,10 @@ export interface components {
             format: "crenn-treatment";
             /**
              * Version
-             * @default 3
+             * @default 4
              * @constant
              */
-            version: 3;
+            version: 4;
             lens: components["schemas"]["LensParameters-Output"];
             turn: components["schemas"]["TurnParameters-Output"];
             level: components["schemas"]["LevelParameters"];
