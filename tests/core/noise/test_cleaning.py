@@ -148,17 +148,21 @@ class OfTheDemosaic(unittest.TestCase):
         """Deviation of luminance and colour differences on even ground, by the merge's own prediction."""
         sensor = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
         exposure = Exposure(1 / 50, 8.0, 1600.0)
-        for level in (0.02, 0.3):
-            radiance = np.full((160, 160, 3), level / exposure.relative, np.float32)
+        for colour in ((0.02, 0.02, 0.02), (0.02, 0.05, 0.12), (0.3, 0.1, 0.03), (0.3, 0.3, 0.3)):
+            radiance = np.zeros((224, 160, 3), np.float32) + np.float32(colour) / np.float32(exposure.relative)
+            # Something dark, by which the compressive scale is chosen.
+            radiance[:56] = 0.001 / exposure.relative
             with tempfile.TemporaryDirectory() as folder:
                 merged = merge_frames(take(Path(folder), radiance, (exposure,), sensor))
             capture = Capture.from_report(merged.report)
             balanced = capture.to_camera / capture.to_camera.sum(1, keepdims=True)
-            noise = DemosaicNoise(np.linalg.inv(balanced))
-            of_sites = noise.of_sites((merged.sigma**2).mean((0, 1)))
-            told = np.sqrt(noise.of_opponents(of_sites, np.ones(3)))
-            found = (merged.rgb @ balanced.T @ OPPONENT.T)[8:-8, 8:-8].std((0, 1))
-            np.testing.assert_allclose(found / told, 1.0, atol=0.06)
+            noise, even = DemosaicNoise(np.linalg.inv(balanced)), np.s_[72:-8, 8:-8]
+            light = merged.rgb[even] @ balanced.T
+            slope = np.hypot(light.mean((0, 1)), capture.scale)
+            of_sites = noise.of_sites((merged.sigma[even] ** 2).mean((0, 1)), slope)
+            told = np.sqrt(noise.of_opponents(of_sites, slope))
+            found = (light @ OPPONENT.T).std((0, 1))
+            np.testing.assert_allclose(found / told, 1.0, atol=0.08, err_msg=f"{colour}")
 
     def test_the_report_tells_the_mosaic_as_it_lies(self):
         merged, _, _ = shot(3200, 0)

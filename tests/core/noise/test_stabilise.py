@@ -47,6 +47,16 @@ class Evenness(unittest.TestCase):
         np.testing.assert_allclose(scale.light(scale.stable(light)), light, atol=3e-3)
         self.assertTrue((np.diff(scale.stable(np.linspace(-1, 3, 1000, dtype=np.float32))) >= 0).all())
 
+    def test_other_colours_may_be_far_brighter(self):
+        """A red lamp has much less green, by which the scale was found."""
+        light = np.float32([0.3, 2.0, 40.0, 900.0])
+        known = np.linspace(0, 0.1, 500)
+        for scale in (Stabiliser(known, variance(known), 40.0), Stabiliser(known, variance(known))):
+            found = scale.stable(light)
+            self.assertTrue((np.diff(found) > 1).all())
+        scale = Stabiliser(known, variance(known), 40.0)
+        np.testing.assert_allclose(scale.light(scale.stable(light[:3])), light[:3], rtol=0.01)
+
     def test_one_level_of_light_is_enough(self):
         scale = Stabiliser(np.full(10, 0.2), np.full(10, 1e-4))
         self.assertAlmostEqual(float(scale.rate(0.2)), 100.0, delta=1.0)

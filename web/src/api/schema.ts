@@ -869,6 +869,11 @@ export interface components {
              */
             mosaic: ("RGGB" | "BGGR" | "GRBG" | "GBRG") | null;
             /**
+             * Scale
+             * @description of the compressive scale on which colour was rebuilt; none if it was not
+             */
+            scale: number | null;
+            /**
              * Developed
              * @description whether the frames were developed pictures, and not raw
              * @default false

@@ -10,7 +10,7 @@ from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.describe import Facts
 from crenn.core.mosaic.bayer import even, sites
 from crenn.core.mosaic.clipped import rebuild_clipped
-from crenn.core.mosaic.demosaic import demosaic
+from crenn.core.mosaic.demosaic import demosaic, scale_of
 from crenn.core.mosaic.fringes import measure_fringes, take_fringes
 from crenn.core.mosaic.hot import mend_hot
 from crenn.core.pipeline.fringes import Fringes
@@ -55,7 +55,9 @@ def to_colour(merged: MergedMosaic, first: LightFrame, facts: Facts, fringes: bo
         other = merged.source[row::2, 1 - green :: 2]
         width_shared = min(other.shape[1], of_green.shape[1])
         other[:, :width_shared] = of_green[:, :width_shared]
-    rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020)
+    scale = scale_of(merged.variance[::16, ::16])
+    facts.scale = float(scale)
+    rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale)
     clipped = np.zeros((height, width), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]

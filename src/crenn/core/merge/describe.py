@@ -38,6 +38,8 @@ class Facts:
         Sites mended.
     common : tuple of int
         (x, y, width, height) that all frames cover, on the sensor; None if none was moved.
+    scale : float or None
+        Of the compressive scale that colour was rebuilt on.
     fringes : FringesReport or None
         Lateral colour that was taken back.
     part : tuple of float
@@ -55,6 +57,7 @@ class Facts:
     mode: str = "bracket"
     hot: int = 0
     common: tuple[int, int, int, int] | None = None
+    scale: float | None = None
     fringes: FringesReport | None = None
     part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
     moved: np.ndarray | None = None
@@ -127,6 +130,7 @@ def _capture(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> Capture
         fringes=facts.fringes,
         mosaic=_mosaic(first, facts, shape),
         developed=first.raw.developed,
+        scale=facts.scale,
     )
 
 

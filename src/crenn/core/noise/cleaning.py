@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from crenn.core.mosaic.bayer import sites
-from crenn.core.mosaic.demosaic import demosaic, scale_of
+from crenn.core.mosaic.demosaic import interpolate
 from crenn.core.noise.blocks import LEAST, REACH, collaborate, energies, spectrum_of
 from crenn.core.noise.spectrum import COLOURS, OPPONENT, DemosaicNoise, halved, tile_of
 from crenn.core.noise.stabilise import Stabiliser
@@ -29,12 +29,10 @@ _SOFT, _OVERLAP = 1.4, 8
 #: Cells for which a level of noise is known, in pixels, and what parts of a picture start at multiples of.
 _CELL = 8
 _LATTICE = _CELL * 2 ** (SCALES - 1)
-#: Noise that is left when colour is rebuilt anew, as a share of what there was, and the pixels that rebuilding needs.
-_LEFT, _BORDER = 0.05, 16
 #: Share of blocks that counts as smooth where noise is measured.
 _SMOOTH = 0.03
-#: Rebuilding from clean light goes by differences this much smaller than the first.
-_FINER = 0.1
+#: Gradient that the noise left by a filter gives, on the even scale, and the pixels that rebuilding colour needs.
+_LEFT, _BORDER = 0.1, 16
 
 Box = tuple[int, int, int, int]
 
@@ -68,13 +66,16 @@ class Cleaner:
             variance = np.broadcast_to(self._even, sample.shape)
         else:
             variance = np.asarray(sigma[::step, ::step]) ** 2
-        of_sites = self._noise.of_sites(variance)
-        of_green = self._noise.of_opponents(of_sites, np.broadcast_to([0.0, 1.0, 0.0], of_sites.shape))[..., 0] * 4
-        self._stabiliser = Stabiliser(sample[..., 1], of_green)
+        #: Of the compressive scale that colour was rebuilt on; without one it is as if that had been straight.
+        self._scale = capture.scale
+        slope = self._slope(sample)
+        of_sites = self._noise.of_sites(variance, slope)
+        of_green = self._noise.of_opponents(of_sites, slope * [0.0, 1.0, 0.0])[..., 0] * 4
+        self._stabiliser = Stabiliser(sample[..., 1], of_green, float(sample.max()))
         self._sites = np.median(of_sites.reshape(-1, 3), 0)
-        self._scale = np.float32(_FINER) * scale_of(of_sites[..., 1].astype(np.float32))
         # Spectra are those of grey: all colours stand at the same place of the scale.
-        self._rate = np.full(3, np.median(self._stabiliser.rate(np.maximum(sample[..., 1], 0.0))))
+        rate = self._stabiliser.rate(np.maximum(sample[..., 1], 0.0)) * slope[..., 1]
+        self._rate = np.full(3, np.median(rate))
         #: Variance of the opponent planes that stands for level 1.
         self._unit = self._noise.of_opponents(self._sites, self._rate)
         noise = [self._noise.planes(self._sites, self._rate)]
@@ -122,6 +123,10 @@ class Cleaner:
             ratio[:, 0] = np.minimum(ratio[:, 0], 0.5 * (ratio[:, 1] + ratio[:, 8]))
             told *= np.clip(ratio, 0.02, most)
 
+    def _slope(self, light: np.ndarray) -> np.ndarray:
+        """By how much light grows per step of the compressive scale at it, float64 like ``light``."""
+        return np.ones(light.shape) if self._scale is None else np.asarray(np.hypot(light, self._scale), np.float64)
+
     def _planes(self, box: Box) -> tuple[np.ndarray, np.ndarray]:
         """Opponent planes of a part on the even scale, float32 (3, h, w), and the noise's level in its cells.
 
@@ -144,8 +149,9 @@ class Cleaner:
             return cv2.resize(larger, cells[::-1], interpolation=cv2.INTER_AREA)
 
         mean = np.maximum(in_cells(cv2.blur(light, (9, 9))), 0.0)
-        of_sites = self._noise.of_sites(in_cells(variance))
-        level = self._noise.of_opponents(of_sites, self._stabiliser.rate(mean)) / self._unit
+        slope = self._slope(mean)
+        of_sites = self._noise.of_sites(in_cells(variance), slope)
+        level = self._noise.of_opponents(of_sites, self._stabiliser.rate(mean) * slope) / self._unit
         return planes, np.ascontiguousarray(level.transpose(2, 0, 1), np.float32)
 
     def clean(self, box: Box) -> tuple[np.ndarray, np.ndarray]:
@@ -175,10 +181,9 @@ class Cleaner:
         inside = np.s_[top - y0 : top - y0 + height, left - x0 : left - x0 + width]
         out = []
         for opponents in found:
-            light = self._stabiliser.light(opponents.transpose(1, 2, 0) @ COLOURS.T.astype(np.float32))
-            rgb = (
-                self._rebuilt(light, (y0, x0)) if self._tile is not None else light @ self._matrix.T.astype(np.float32)
-            )
+            stable = np.ascontiguousarray(opponents.transpose(1, 2, 0) @ COLOURS.T.astype(np.float32))
+            light = self._stabiliser.light(stable if self._tile is None else self._rebuilt(stable))
+            rgb = light @ self._matrix.T.astype(np.float32)
             out.append(np.ascontiguousarray(rgb[inside]))
         return out[0], out[1]
 
@@ -195,18 +200,20 @@ class Cleaner:
         left = self._filtered(planes, level, 0, (0, 0), (0, 0, height, width))[0][0][inner]
         return round(float(20 * np.log10(noise[0][inner].std() / max(float(left.std()), 1e-6))), 2)
 
-    def _rebuilt(self, light: np.ndarray, origin: tuple[int, int]) -> np.ndarray:
-        """Colour rebuilt from clean light at the sites of the mosaic; ``origin`` is even."""
+    def _rebuilt(self, stable: np.ndarray) -> np.ndarray:
+        """Colour rebuilt from the sites of the mosaic on the even scale, float32 (h, w, 3); it begins on an even place.
+
+        That scale lies between light and its logarithm: edges between strong colours are told better on it than on
+        either.
+        """
         assert self._tile is not None
-        height, width = light.shape[:2]
+        height, width = stable.shape[:2]
         if min(height, width) < 16:
-            return np.asarray(light @ self._matrix.T.astype(np.float32))
+            return stable
         mosaic = np.empty((height, width), np.float32)
         for colour, where in sites(self._tile):
-            mosaic[where] = light[where][..., colour]
-        green = self._stabiliser.rate(np.maximum(cv2.blur(light[..., 1], (5, 5)), 0.0))
-        variance = (np.float32(_LEFT) / green.astype(np.float32)) ** 2
-        return demosaic(mosaic, variance, self._tile, self._matrix, self._scale)[0]
+            mosaic[where] = stable[where][..., colour]
+        return interpolate(mosaic, self._tile, np.full(mosaic.shape, _LEFT, np.float32))
 
     def _filtered(
         self, planes: np.ndarray, level: np.ndarray, scale: int, origin: tuple[int, int], box: Box

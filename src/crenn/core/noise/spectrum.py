@@ -63,6 +63,10 @@ def _covariances() -> np.ndarray:
 class DemosaicNoise:
     """Noise of rebuilt colour, in the camera's colours.
 
+    Colour is rebuilt on a compressive scale (`crenn.core.mosaic.demosaic.compressed`): noise of a site reaches other
+    colours in proportion to their light, where there is much of it. So variances of sites are those on that scale, and
+    ``slope`` is by how much light grows per step of it.
+
     Attributes
     ----------
     matrix : ndarray, float64 (3, 3)
@@ -71,12 +75,17 @@ class DemosaicNoise:
 
     matrix: np.ndarray
 
-    def of_sites(self, variance: np.ndarray) -> np.ndarray:
-        """Variance of red, green and blue sites, float64 (..., 3), that gives the light this variance, (..., 3)."""
-        given = np.einsum("ic,id,scd->is", self.matrix, self.matrix, _covariances())
+    def of_sites(self, variance: np.ndarray, slope: np.ndarray) -> np.ndarray:
+        """Variance of red, green and blue sites, float64 (..., 3), that gives the light this variance, (..., 3).
+
+        ``slope`` is that of each colour, float64 (..., 3).
+        """
+        mixed = self.matrix * slope[..., None, :]
+        given = np.einsum("...ic,...id,scd->...is", mixed, mixed, _covariances(), optimize=True)
         variance = np.asarray(variance, np.float64)
+        found = np.linalg.solve(given, variance[..., None])[..., 0]
         # Rounding must not make a variance negative where one colour's noise rules.
-        return np.asarray(np.maximum(variance @ np.linalg.inv(given).T, 1e-2 * variance))
+        return np.asarray(np.maximum(found, 1e-2 * variance / np.maximum(slope, 1e-12) ** 2))
 
     @staticmethod
     def of_opponents(of_sites: np.ndarray, rate: np.ndarray) -> np.ndarray:
@@ -85,12 +94,14 @@ class DemosaicNoise:
         Parameters
         ----------
         of_sites : ndarray, float64 (..., 3)
-            Variance of the sites, in light.
+            Variance of the sites.
         rate : ndarray, float64 (..., 3)
-            By how much the scale grows per light, for each colour.
+            By how much the scale wanted grows per step of the compressive one, for each colour.
         """
         mixed = OPPONENT * rate[..., None, :]
-        return np.asarray(np.einsum("...s,...oc,...od,scd->...o", of_sites, mixed, mixed, _covariances()))
+        return np.asarray(
+            np.einsum("...s,...oc,...od,scd->...o", of_sites, mixed, mixed, _covariances(), optimize=True)
+        )
 
     @staticmethod
     def planes(of_sites: np.ndarray, rate: np.ndarray) -> np.ndarray:

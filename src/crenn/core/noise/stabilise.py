@@ -20,8 +20,9 @@ def _forward(light, scale, start, per, table, out):
         for i in range(block * 8192, min((block + 1) * 8192, flat.size)):
             u = flat[i] / scale
             a = log2(abs(u) + np.sqrt(u * u + np.float32(1))) * _LN_2
-            p = min(max(((a if u >= 0 else -a) - start) * per, np.float32(0)), last)
-            k = np.uint32(p)
+            # Beyond the table, on along its last stretch.
+            p = ((a if u >= 0 else -a) - start) * per
+            k = np.uint32(min(max(p, np.float32(0)), last))
             result[i] = table[k] + (p - np.float32(k)) * (table[k + np.uint32(1)] - table[k])
 
 
@@ -48,6 +49,8 @@ class Stabiliser:
     ----------
     light, variance : ndarray, float (N,)
         Samples of light, and the variance that is predicted for them; N at least 1.
+    brightest : float
+        Light for which the scale must hold as well.
 
     Raises
     ------
@@ -55,7 +58,7 @@ class Stabiliser:
         If there are no samples.
     """
 
-    def __init__(self, light: np.ndarray, variance: np.ndarray):
+    def __init__(self, light: np.ndarray, variance: np.ndarray, brightest: float = 0.0):
         light, variance = np.ravel(light).astype(np.float64), np.ravel(variance).astype(np.float64)
         if light.size == 0 or light.size != variance.size:
             raise ValueError(f"{light.size} samples of light and {variance.size} of variance tell no noise")
@@ -68,7 +71,7 @@ class Stabiliser:
             slope = (v[1] - v[0]) / max(x[1] - x[0], 1e-12)
             x, v = np.concatenate([[0.0], x]), np.concatenate([[np.clip(v[0] - slope * x[0], 0.2 * v[0], v[0])], v])
         least = float(np.sqrt(v.min()))
-        top = max(float(light.max()) * 2.0, 100.0 * least)
+        top = max(2.0 * max(float(light.max()), brightest), 100.0 * least)
         self._scale = 8.0 * least
         u = np.linspace(-np.arcsinh(top / self._scale), np.arcsinh(top / self._scale), _TABLE)
         at = self._scale * np.sinh(u)

@@ -29,6 +29,8 @@ class Capture:
         keeps what all frames cover.
     mosaic : str or None
         Colours of the upper left two by two pixels, row by row, where colour was rebuilt from a mosaic: "RGGB".
+    scale : float or None
+        Of the compressive scale on which colour was rebuilt; see `crenn.core.mosaic.demosaic.compressed`.
     developed : bool
         Whether the frames were developed pictures, and not raw.
     """
@@ -45,6 +47,7 @@ class Capture:
     part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
     mosaic: str | None = None
     developed: bool = False
+    scale: float | None = None
 
     @classmethod
     def from_report(cls, report: dict) -> "Capture":

@@ -59,6 +59,9 @@ class CaptureReport(_Part):
         None, description="the sensor's colours in the upper left two by two pixels; none if it was no such mosaic"
     )
 
+    scale: float | None = Field(
+        None, gt=0, le=1e6, description="of the compressive scale on which colour was rebuilt; none if it was not"
+    )
     developed: bool = Field(False, description="whether the frames were developed pictures, and not raw")
 
     @field_validator("part")

@@ -1,0 +1,87 @@
+"""Noise over HTTP and the picture's line: split after a merge, again when asked, in view first, and delivered."""
+
+import json
+import shutil
+import struct
+
+import cv2
+import numpy as np
+from websockets.sync.client import connect
+
+from crenn.camera.sensor import Exposure
+from crenn.core.render.pyramid import noise_folder
+from tests.api.case import ApiCase
+from tests.support import night, take
+
+EVENLY = {"noise": {"lifted": False, "stars": False}}
+
+
+class Noise(ApiCase):
+    def setUp(self):
+        super().setUp()
+        grainy = take(self.folder / "in", night() * np.float32(0.25), (Exposure(1 / 8, 8.0, 3200.0),))
+        self.id = self.bring_in(grainy)["scenes"][0]["id"]
+        self.layers = noise_folder(self.served.library.scene(self.scene()["prepared"]))
+
+    def scene(self) -> dict:
+        return self.http.get(f"/api/scenes/{self.id}").json()
+
+    def pictures(self, treatment: dict, count: int = 1) -> list[np.ndarray]:
+        """What the line sends for one request, at full size."""
+        wish = {
+            "number": 1,
+            "prepared": self.scene()["prepared"],
+            "treatment": treatment,
+            "view": "picture",
+            "part": [0, 0, 480, 320],
+            "out_width": 480,
+            "out_height": 320,
+        }
+        out = []
+        address = self.served.address.replace("http", "ws") + "/api/view"
+        with connect(address, max_size=None, origin=self.served.address) as line:
+            line.send(json.dumps(wish))
+            for _ in range(count):
+                data = line.recv(timeout=60)
+                self.assertIsInstance(data, bytes, data)
+                length = struct.unpack("<I", data[:4])[0]
+                self.assertEqual(json.loads(data[4 : 4 + length])["number"], 1)
+                out.append(cv2.imdecode(np.frombuffer(data[4 + length :], np.uint8), cv2.IMREAD_COLOR))
+        return out
+
+    @staticmethod
+    def grain(picture: np.ndarray) -> float:
+        sky = picture[20:120, 40:300, 1].astype(float)
+        return float((sky[1:, 1:] + sky[:-1, :-1] - sky[1:, :-1] - sky[:-1, 1:]).std() / 2)
+
+    def test_it_is_split_off_after_a_merge(self):
+        self.assertGreater(self.scene()["noise"]["gain_db"], 6)
+        clean, noisy = (self.grain(self.pictures(t)[0]) for t in (EVENLY, {"noise": {"on": False}}))
+        self.assertLess(clean, 0.4 * noisy)
+
+    def test_it_is_split_off_again_when_asked(self):
+        shutil.rmtree(self.layers)
+        self.assertIsNone(self.scene()["noise"])
+        answer = self.http.post(f"/api/scenes/{self.id}/noise")
+        self.assertEqual((answer.status_code, answer.json()["kind"]), (202, "noise"))
+        # Asked for twice it is done once.
+        self.assertEqual(self.http.post(f"/api/scenes/{self.id}/noise").json()["id"], answer.json()["id"])
+        self.work()
+        self.assertIsNotNone(self.scene()["noise"])
+
+    def test_what_is_in_view_is_cleaned_first(self):
+        """While the rest waits, a picture comes as it is, and once more without its noise."""
+        shutil.rmtree(self.layers)
+        noisy, clean = (self.grain(p) for p in self.pictures(EVENLY, 2))
+        self.assertLess(clean, 0.4 * noisy)
+        self.assertFalse(self.layers.exists(), "what is in view is kept in memory alone")
+
+    def test_a_delivery_splits_it_off_if_it_has_to(self):
+        shutil.rmtree(self.layers)
+        body = {"format": "png"}
+        self.assertIn(self.http.post(f"/api/scenes/{self.id}/deliveries", json=body).status_code, (200, 202))
+        self.work()
+        self.assertIsNotNone(self.scene()["noise"])
+
+    def test_of_what_is_not_there_nothing_is_split(self):
+        self.assertEqual(self.http.post("/api/scenes/999999/noise").status_code, 404)
