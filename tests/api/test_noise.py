@@ -20,11 +20,11 @@ class Noise(ApiCase):
     def setUp(self):
         super().setUp()
         grainy = take(self.folder / "in", night() * np.float32(0.25), (Exposure(1 / 8, 8.0, 3200.0),))
-        self.id = self.bring_in(grainy)["scenes"][0]["id"]
+        self.scene_id = self.bring_in(grainy)["scenes"][0]["id"]
         self.layers = noise_folder(self.served.library.scene(self.scene()["prepared"]))
 
     def scene(self) -> dict:
-        return self.http.get(f"/api/scenes/{self.id}").json()
+        return self.http.get(f"/api/scenes/{self.scene_id}").json()
 
     def pictures(self, treatment: dict, count: int = 1) -> list[np.ndarray]:
         """What the line sends for one request, at full size."""
@@ -62,10 +62,10 @@ class Noise(ApiCase):
     def test_it_is_split_off_again_when_asked(self):
         shutil.rmtree(self.layers)
         self.assertIsNone(self.scene()["noise"])
-        answer = self.http.post(f"/api/scenes/{self.id}/noise")
+        answer = self.http.post(f"/api/scenes/{self.scene_id}/noise")
         self.assertEqual((answer.status_code, answer.json()["kind"]), (202, "noise"))
         # Asked for twice it is done once.
-        self.assertEqual(self.http.post(f"/api/scenes/{self.id}/noise").json()["id"], answer.json()["id"])
+        self.assertEqual(self.http.post(f"/api/scenes/{self.scene_id}/noise").json()["id"], answer.json()["id"])
         self.work()
         self.assertIsNotNone(self.scene()["noise"])
 
@@ -79,7 +79,7 @@ class Noise(ApiCase):
     def test_a_delivery_splits_it_off_if_it_has_to(self):
         shutil.rmtree(self.layers)
         body = {"format": "png"}
-        self.assertIn(self.http.post(f"/api/scenes/{self.id}/deliveries", json=body).status_code, (200, 202))
+        self.assertIn(self.http.post(f"/api/scenes/{self.scene_id}/deliveries", json=body).status_code, (200, 202))
         self.work()
         self.assertIsNotNone(self.scene()["noise"])
 

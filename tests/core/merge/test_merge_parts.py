@@ -11,7 +11,6 @@ from crenn.core.merge.exposures import measure_ratio, saturation_level
 from crenn.core.merge.ghosts import CELL, find_motion
 from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic
-from crenn.core.mosaic.hot import mend_hot
 from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.report.merging import BIN, light_statistics
 from tests.support import FolderCase, light_frame, light_frames, night, ramp, take
@@ -262,18 +261,6 @@ class Lost(unittest.TestCase):
         clipped = light == 1.0
         rebuild_clipped(light, clipped, RGGB)
         self.assertGreaterEqual(light[100, 2], light[100, 60] - 1e-3)
-
-
-class Hot(unittest.TestCase):
-    def test_lone_sites_are_mended_to_their_surroundings(self):
-        rng = np.random.default_rng(8)
-        light = (0.01 + 0.0005 * rng.standard_normal((100, 140))).astype(np.float32)
-        variance = np.full(light.shape, 0.0005**2, np.float32)
-        places = [(20, 31), (50, 70), (77, 12)]
-        for place in places:
-            light[place] = 0.4
-        self.assertEqual(mend_hot(light, variance), len(places))
-        self.assertLess(np.abs(light - 0.01).max(), 0.005)
 
 
 class Statistics(unittest.TestCase):
