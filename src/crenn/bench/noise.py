@@ -31,6 +31,8 @@ _SIDE, _AROUND = 256, 192
 _SHOTS = ((400, 0), (3200, 0), (12800, 0), (1600, 3), (1600, 5))
 #: Share of saturation that white gets.
 _WHITE = 0.9
+#: (H, W) of the scene whose split is timed.
+_LARGE = (4000, 6000)
 _NEUTRAL = Treatment.neutral().model_dump()
 
 
@@ -142,9 +144,9 @@ def speed() -> Table:
     """Time of the split, per megapixel, and until what is in view is clean."""
     table = Table("Noise: time of the split", ("seconds", "seconds/MP"))
     merged, _ = _shot("lock-basin", 3200, 0)
-    tiles = (2, 2)
-    rgb = np.ascontiguousarray(np.tile(merged.rgb, (*tiles, 1)))
-    sigma = np.ascontiguousarray(np.tile(merged.sigma, (*tiles, 1))) if merged.sigma is not None else None
+    assert merged.sigma is not None
+    tiles = [-(-whole // part) for whole, part in zip(_LARGE, merged.shape)]
+    rgb, sigma = (np.tile(v, (*tiles, 1))[: _LARGE[0], : _LARGE[1]] for v in (merged.rgb, merged.sigma))
     scene = PreparedScene.from_radiance(RadianceMap(rgb, sigma, report={"capture": merged.report["capture"]}))
     scene.clean_part((0, 0, 64, 64))
     began = time.perf_counter()

@@ -3,6 +3,7 @@
 import errno
 import hashlib
 import os
+import shutil
 import tempfile
 from contextlib import contextmanager
 from pathlib import Path
@@ -47,6 +48,28 @@ def replacing(path: Path):
     finally:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
+
+
+@contextmanager
+def replacing_folder(folder: Path, cannot: str):
+    """Yield an empty folder beside ``folder``, which replaces it if the block ends well; else nothing is left of it.
+
+    Raises
+    ------
+    CrennError
+        If it cannot be written, saying what ``cannot`` be.
+    """
+    folder = Path(folder)
+    part = folder.with_name(folder.name + ".part")
+    shutil.rmtree(part, ignore_errors=True)
+    try:
+        part.mkdir(parents=True)
+        yield part
+        shutil.rmtree(folder, ignore_errors=True)
+        part.rename(folder)
+    except OSError as fault:
+        shutil.rmtree(part, ignore_errors=True)
+        raise CrennError(f"{cannot}: {fault.strerror or fault}.", folder, "Free some space.") from fault
 
 
 def write_jpeg(path: Path, picture: np.ndarray, quality: int) -> None:

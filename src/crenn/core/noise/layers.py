@@ -1,7 +1,6 @@
 """The noise of a scene beside its light: split off once, mixed in and out as often as one likes."""
 
 import json
-import shutil
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -9,7 +8,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from crenn.core.errors import CrennError
+from crenn.core.files import replacing_folder
 from crenn.core.noise.cleaning import Box, Cleaner
 from crenn.core.noise.stars import stars_in
 from crenn.core.pipeline.scene import SceneLight
@@ -22,7 +21,7 @@ CHANNELS = 7
 #: The smallest level's longer side is at most this.
 _SMALLEST = 512
 #: Pixels that are cleaned at once, and the fewest rows of them.
-_PIXELS, _ROWS = 3_000_000, 256
+_PIXELS, _ROWS = 6_000_000, 256
 #: What half precision holds at most.
 _MOST = 65000.0
 
@@ -75,21 +74,10 @@ class NoiseLayers:
 
     def save(self, folder: Path) -> None:
         """Write to a folder, all or nothing."""
-        folder = Path(folder)
-        part = folder.with_name(folder.name + ".part")
-        shutil.rmtree(part, ignore_errors=True)
-        try:
-            part.mkdir(parents=True)
+        with replacing_folder(folder, "The noise cannot be split off") as part:
             for index, level in enumerate(self.levels):
                 np.save(part / f"level{index}.npy", level)
             (part / "noise.json").write_text(json.dumps({"gain_db": self.gain_db}))
-            shutil.rmtree(folder, ignore_errors=True)
-            part.rename(folder)
-        except OSError as fault:
-            shutil.rmtree(part, ignore_errors=True)
-            raise CrennError(
-                f"The noise cannot be split off: {fault.strerror or fault}.", folder, "Free some space."
-            ) from fault
 
     @classmethod
     def open(cls, folder: Path) -> "NoiseLayers | None":
@@ -111,7 +99,8 @@ class NoiseLayers:
 def parts_of(size: tuple[int, int]) -> Iterator[Box]:
     """The parts of a scene of size (H, W) that are cleaned one after the other, from the top down."""
     height, width = size
-    rows = max(_PIXELS // width // 64 * 64, _ROWS)
+    # Some parts at least, so that progress is told of small scenes as well.
+    rows = max(min(_PIXELS // width, -(-height // 3)) // 64 * 64, _ROWS)
     for top in range(0, height, rows):
         yield top, 0, min(rows, height - top), width
 

@@ -1,7 +1,6 @@
 """A scene prepared for viewing: its radiance map at falling sizes, read from disk where needed."""
 
 import json
-import shutil
 import time
 from functools import cached_property
 from pathlib import Path
@@ -10,6 +9,7 @@ import cv2
 import numpy as np
 
 from crenn.core.errors import CrennError
+from crenn.core.files import replacing_folder
 from crenn.core.noise.cleaning import Box, Cleaner
 from crenn.core.noise.layers import NoiseLayers, part_of, split
 from crenn.core.pipeline.scene import SceneLight
@@ -69,22 +69,13 @@ class PreparedScene:
 
     def save(self, folder: Path) -> None:
         """Write to a folder, all or nothing; an older one is replaced at the end."""
-        folder = Path(folder)
-        part = folder.with_name(folder.name + ".part")
-        shutil.rmtree(part, ignore_errors=True)
-        try:
-            part.mkdir(parents=True)
+        with replacing_folder(folder, "cannot be prepared") as part:
             for index, level in enumerate(self.levels):
                 np.save(part / f"level{index}.npy", level)
             for name in ("sigma", *PLANES):
                 if getattr(self, name) is not None:
                     np.save(part / f"{name}.npy", getattr(self, name))
             (part / "report.json").write_text(json.dumps(self.report))
-            shutil.rmtree(folder, ignore_errors=True)
-            part.rename(folder)
-        except OSError as fault:
-            shutil.rmtree(part, ignore_errors=True)
-            raise CrennError(f"cannot be prepared: {fault.strerror or fault}.", folder, "Free some space.") from fault
 
     @classmethod
     def open(cls, folder: Path) -> "PreparedScene":
