@@ -144,7 +144,7 @@ class FullDisk(FolderCase):
         self.small = self.folder / "small"
         self.small.mkdir()
         done = subprocess.run(
-            ["mount", "-t", "tmpfs", "-o", "size=260m,mode=755", "none", str(self.small)],
+            ["mount", "-t", "tmpfs", "-o", "size=320m,mode=755", "none", str(self.small)],
             capture_output=True,
             text=True,
         )
@@ -176,6 +176,8 @@ class FullDisk(FolderCase):
                 json={"document": {"exposure": {"ev": (number % 100) / 20}}, "parent": revision, "label": label},
             )
 
+        # The worker splits off the noise after the merge: it must not write while the disk is filled.
+        wait_for(lambda: application.http.get(f"/api/scenes/{scene}").json()["noise"], 60, "the noise split off")
         filler = self.fill()
         for number in range(4000):
             answer = edit(number)
