@@ -144,7 +144,7 @@ class FullDisk(FolderCase):
         self.small = self.folder / "small"
         self.small.mkdir()
         done = subprocess.run(
-            ["mount", "-t", "tmpfs", "-o", "size=320m,mode=755", "none", str(self.small)],
+            ["mount", "-t", "tmpfs", "-o", "size=260m,mode=755", "none", str(self.small)],
             capture_output=True,
             text=True,
         )
@@ -154,11 +154,11 @@ class FullDisk(FolderCase):
 
     def fill(self) -> Path:
         filler = self.small / "filler"
-        with open(filler, "wb") as out:
+        # Without a buffer: what no longer fits would be tried once more as the file is closed.
+        with open(filler, "wb", buffering=0) as out:
             try:
                 while True:
                     out.write(b"\xa5" * 2**16)
-                    out.flush()
             except OSError:
                 return filler
 
