@@ -3,6 +3,7 @@
 import json
 import shutil
 import struct
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -26,9 +27,8 @@ class Noise(ApiCase):
     def scene(self) -> dict:
         return self.http.get(f"/api/scenes/{self.scene_id}").json()
 
-    def pictures(self, treatment: dict, count: int = 1) -> list[np.ndarray]:
-        """What the line sends for one request, at full size."""
-        wish = {
+    def wish(self, treatment: dict) -> dict:
+        return {
             "number": 1,
             "prepared": self.scene()["prepared"],
             "treatment": treatment,
@@ -37,10 +37,13 @@ class Noise(ApiCase):
             "out_width": 480,
             "out_height": 320,
         }
+
+    def pictures(self, treatment: dict, count: int = 1) -> list[np.ndarray]:
+        """What the line sends for one request, at full size."""
         out = []
         address = self.served.address.replace("http", "ws") + "/api/view"
         with connect(address, max_size=None, origin=self.served.address) as line:
-            line.send(json.dumps(wish))
+            line.send(json.dumps(self.wish(treatment)))
             for _ in range(count):
                 data = line.recv(timeout=60)
                 self.assertIsInstance(data, bytes, data)
@@ -75,6 +78,24 @@ class Noise(ApiCase):
         noisy, clean = (self.grain(p) for p in self.pictures(EVENLY, 2))
         self.assertLess(clean, 0.4 * noisy)
         self.assertFalse(self.layers.exists(), "what is in view is kept in memory alone")
+
+    def test_a_fault_of_it_ends_no_line(self):
+        """The picture stays as it is, and the next one comes."""
+        shutil.rmtree(self.layers)
+        address = self.served.address.replace("http", "ws") + "/api/view"
+        broken = mock.patch("crenn.core.render.pyramid.part_of", side_effect=MemoryError)
+        with broken, connect(address, max_size=None, origin=self.served.address) as line:
+            for _ in range(2):
+                line.send(json.dumps(self.wish(EVENLY)))
+                self.assertIsInstance(line.recv(timeout=60), bytes)
+
+    def test_what_has_been_cleaned_is_not_cleaned_again(self):
+        shutil.rmtree(self.layers)
+        self.pictures(EVENLY, 2)
+        with mock.patch("crenn.core.render.pyramid.part_of", side_effect=AssertionError) as again:
+            self.pictures(EVENLY)
+            self.pictures({"noise": {"lifted": False}})
+            again.assert_not_called()
 
     def test_a_delivery_splits_it_off_if_it_has_to(self):
         shutil.rmtree(self.layers)

@@ -16,7 +16,6 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from crenn.api.faults import validation_words
 from crenn.core.errors import CrennError
-from crenn.core.noise.cleaning import Box
 from crenn.core.render.ladder import ladder
 from crenn.core.render.probe import probe
 from crenn.core.render.renderer import Renderer
@@ -189,8 +188,6 @@ class _Line:
         self._socket, self._renderers = socket, socket.app.state.renderers
         self._waiting: dict[type, ViewRequest | ProbeRequest] = {}
         self._arrived = asyncio.Event()
-        #: The parts that were freed of noise last.
-        self._clean: list[Box] = []
 
     def wish(self, wanted: ViewRequest | ProbeRequest) -> None:
         """Take a request; it replaces one of its kind that still waits."""
@@ -240,8 +237,9 @@ class _Line:
                 again = await self._answer(wanted)
                 assert isinstance(again, bytes)
                 await self._socket.send_bytes(again)
-        except CrennError as fault:
-            await self.fault(str(fault), wanted.number)
+        except Exception:
+            # The picture itself has been sent: it stays as it is until the worker has split the noise off.
+            _log.exception("noise in view could not be split off", extra={"prepared": wanted.prepared})
 
     async def _cleaned(self, wanted: ViewRequest) -> bool:
         """Take noise out of what is in view, if that has not been done; whether anything has changed.
@@ -253,13 +251,10 @@ class _Line:
         treatment = wanted.parsed()
         window = wanted.window(renderer.frame(treatment).size)
         boxes = await loop.run_in_executor(thread, renderer.uncleaned, treatment, window)
-        if boxes == self._clean:
-            return False
         for box in boxes:
             if self._waiting:
                 return False
             await loop.run_in_executor(thread, renderer.scene.clean_part, box)
-        self._clean = boxes
         return bool(boxes)
 
 

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import cv2
@@ -40,12 +40,15 @@ class NoiseLayers:
         Whether all of the scene has been cleaned.
     version : int
         Grows with each part that is put.
+    done : set of tuple of int
+        The parts that have been put.
     """
 
     levels: list[np.ndarray]
     gain_db: float = 0.0
     whole: bool = True
     version: int = 0
+    done: set[Box] = field(default_factory=set)
 
     @classmethod
     def nothing(cls, size: tuple[int, int]) -> "NoiseLayers":
@@ -66,6 +69,7 @@ class NoiseLayers:
             target = self.levels[1][top // 2 : top // 2 + rows, left // 2 : left // 2 + columns]
             target[:] = mean[: target.shape[0], : target.shape[1]]
         self.version += 1
+        self.done.add(box)
 
     @property
     def key(self) -> tuple[int, int]:

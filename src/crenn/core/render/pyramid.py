@@ -124,11 +124,11 @@ class PreparedScene:
         noise = self.noise
         if noise is not None and noise.whole:
             return
-        if self._noise is None:
-            self._noise = NoiseLayers.nothing(self.size)
+        if noise is None:
+            noise = self._noise = NoiseLayers.nothing(self.size)
         if self._cleaner is None:
             self._cleaner = Cleaner(self.levels[0], self.sigma, self.light.capture)
-        self._noise.put(box, part_of(self._cleaner, self.levels[0], self.sigma, box))
+        noise.put(box, part_of(self._cleaner, self.levels[0], self.sigma, box))
 
     def split_noise(self, progress: Progress | None = None) -> NoiseLayers:
         """Split the noise off, beside the scene's folder if it has one.

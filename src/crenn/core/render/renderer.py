@@ -204,7 +204,8 @@ class Renderer:
         right, bottom = (int(np.clip(np.ceil(v) + _AROUND, 1, n)) for v, n in zip(corners.max(0), (width, height)))
         middle_x, middle_y = (left + right) // 2, (top + bottom) // 2
         halves = [(a, b) for a, b in ((top, middle_y), (middle_y, bottom)) if b > a]
-        return [(a, c, b - a, d - c) for a, b in halves for c, d in ((left, middle_x), (middle_x, right)) if d > c]
+        parts = [(a, c, b - a, d - c) for a, b in halves for c, d in ((left, middle_x), (middle_x, right)) if d > c]
+        return parts if noise is None else [part for part in parts if part not in noise.done]
 
     def _mix(self, mix: NoiseMix, frame: Frame, window: Window, fine: bool) -> np.ndarray:
         """What is taken out of the light of a window, float32 (3, h, w)."""
@@ -361,19 +362,19 @@ class Renderer:
         cells, shapes, about, begins = [], [], [], 0
         x, _ = frame.offset or (0, 0)
         for instruction in program.instructions:
-            read: list[tuple[BaseGrid, np.ndarray, float]] = []
             if instruction.reads_grid:
-                read = [self._read(instruction, frame)]
+                base, own, stretch = self._read(instruction, frame)
             elif instruction.lifted:
                 display = neutral_display() if program.display is None else program.shown
                 lifts = self._lift(treatment, frame, display)
-                read = [(lifts.grid, lifts.shares, 0.0)]
-            for base, own, stretch in read:
-                shapes.append((begins, *own.shape))
-                first = (window.x + x + 0.5 / window.scale) / base.cell + 1.0
-                about.append((base.cell, first, 1.0 / window.scale / base.cell, base.start, 1.0 / LAYER, stretch))
-                cells.append(own.ravel())
-                begins += own.size
+                base, own, stretch = lifts.grid, lifts.shares, 0.0
+            else:
+                continue
+            shapes.append((begins, *own.shape))
+            first = (window.x + x + 0.5 / window.scale) / base.cell + 1.0
+            about.append((base.cell, first, 1.0 / window.scale / base.cell, base.start, 1.0 / LAYER, stretch))
+            cells.append(own.ravel())
+            begins += own.size
         if not cells:
             return np.zeros(1, np.float32), np.zeros((1, 4), np.int64), np.zeros((1, 6))
         return np.concatenate(cells), np.array(shapes, np.int64), np.array(about)
