@@ -28,9 +28,10 @@ from crenn.core.light.relief import Relief
 from crenn.core.light.tone import Tone
 from crenn.core.light.white_balance import WhiteBalance
 from crenn.core.noise.reduction import NoiseReduction
+from crenn.core.noise.sharpening import Sharpening
 from crenn.core.pipeline.step import Step, StepParameters
 
-LENS, TURN, CROP, NOISE = LensCorrection(), Turn(), Crop(), NoiseReduction()
+LENS, TURN, CROP, NOISE, SHARPENING = LensCorrection(), Turn(), Crop(), NoiseReduction(), Sharpening()
 
 #: The steps in the order in which they act: those of the frame first, those of the display last.
 STEPS: tuple[Step[Any], ...] = (
@@ -40,6 +41,7 @@ STEPS: tuple[Step[Any], ...] = (
     Perspective(),
     CROP,
     NOISE,
+    SHARPENING,
     Haze(),
     WhiteBalance(),
     Exposure(),

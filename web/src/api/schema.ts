@@ -2053,6 +2053,11 @@ export interface components {
              */
             snr_db: (number | null)[];
             /**
+             * Blur
+             * @description deviation by which the sharpest edges are blurred, in pixels; none if not known
+             */
+            blur: number | null;
+            /**
              * Seconds
              * @description time the merge took, s
              * @default 0
@@ -2440,6 +2445,38 @@ export interface components {
             /** Stops Covered */
             stops_covered: number | null;
         };
+        /** SharpeningParameters */
+        SharpeningParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Amount
+             * @description How much of the sharpness is given back that lens and sensor took: 100 % is what they took by the radius.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Radius
+             * @description Blur of an edge in the full-size picture that counts as sharp, as its standard deviation; measured on the picture's sharpest edges unless it is set.
+             */
+            radius: number | null;
+            /**
+             * Above noise
+             * @description Only what stands out by so many times the noise that is left is sharpened; the mask is shown while it is held.
+             * @default 2
+             */
+            least: number;
+            /**
+             * Leave stars alone
+             * @description Stars are not made harder.
+             * @default true
+             */
+            stars: boolean;
+        };
         /**
          * ShootOut
          * @description A shoot with its scenes and the files that could not be used.
@@ -2646,6 +2683,7 @@ export interface components {
             perspective: components["schemas"]["PerspectiveParameters"];
             crop: components["schemas"]["CropParameters"];
             noise: components["schemas"]["NoiseParameters"];
+            sharpening: components["schemas"]["SharpeningParameters"];
             haze: components["schemas"]["HazeParameters"];
             white_balance: components["schemas"]["WhiteBalanceParameters"];
             exposure: components["schemas"]["ExposureParameters"];

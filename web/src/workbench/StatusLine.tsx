@@ -35,7 +35,7 @@ export function StatusLine({ station }: { station: Station }) {
   const sky = scene?.report?.stack?.sky ?? false;
   const area = useSelected() !== null;
   const lost = (scene?.report?.clipped_share ?? []).some((share) => share > 0);
-  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, source: true, lost, moved, ground: sky, area, mask: area };
+  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, edges: false, source: true, lost, moved, ground: sky, area, mask: area };
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">

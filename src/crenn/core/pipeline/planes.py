@@ -49,12 +49,15 @@ class Plane:
         How far it looks, in % of the scene's longer side: the margin that it needs.
     make : callable
         See `MakePlane`.
+    pixels : int
+        How far it looks besides, in full-size pixels.
     """
 
     name: str
     depends: tuple
     reach: float
     make: MakePlane = field(compare=False, repr=False)
+    pixels: int = field(default=0, compare=False)
 
     @property
     def key(self) -> tuple:

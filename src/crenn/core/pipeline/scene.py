@@ -9,6 +9,10 @@ from crenn.core.colour.spaces import D65_XY
 from crenn.core.colour.white import temperature_of
 from crenn.core.pipeline.fringes import Fringes
 
+#: Stops at which noise is tabled: whole pictures ask for it.
+_PER_STOP = 64
+_STOPS = np.arange(-40.0, 24.0, 1 / _PER_STOP)
+
 
 @dataclass(frozen=True, eq=False)
 class Capture:
@@ -109,6 +113,8 @@ class SceneLight:
         The brightest first.
     snr_db : ndarray (N,)
         Median signal to noise of single pixels in each bin, in dB; NaN where it is not known.
+    blur : float or None
+        Deviation by which the sharpest edges are blurred, in full-size pixels; None where it could not be measured.
     """
 
     histogram: np.ndarray
@@ -120,6 +126,7 @@ class SceneLight:
     lamp_histogram: np.ndarray = field(default_factory=lambda: np.zeros(1))
     lamps: tuple[Lamp, ...] = ()
     snr_db: np.ndarray = field(default_factory=lambda: np.full(1, np.nan))
+    blur: float | None = None
 
     @classmethod
     def from_report(cls, report: dict) -> "SceneLight":
@@ -135,6 +142,7 @@ class SceneLight:
             np.asarray(report.get("lamp_histogram") or [0.0], np.float64),
             tuple(Lamp(**{name: float(v) for name, v in lamp.items()}) for lamp in report.get("lamps") or ()),
             np.array([np.nan if v is None else v for v in report.get("snr_db") or [None]], np.float64),
+            report.get("blur"),
         )
 
     @property
@@ -143,12 +151,18 @@ class SceneLight:
         return bool(np.isfinite(self.snr_db).any())
 
     def noise_ev(self, stops: np.ndarray) -> np.ndarray:
-        """Deviation of single pixels in EV at stops (N,), float64; nothing where it is not known."""
+        """Deviation of single pixels in EV at stops of any shape, float64; nothing where it is not known."""
+        places = np.clip((np.asarray(stops) - _STOPS[0]) * _PER_STOP + 0.5, 0, _STOPS.size - 1)
+        return self._noise_by_stop[places.astype(np.int32)]
+
+    @cached_property
+    def _noise_by_stop(self) -> np.ndarray:
+        """`noise_ev` at `_STOPS`."""
         known = np.flatnonzero(np.isfinite(self.snr_db))
         if known.size == 0:
-            return np.zeros(np.shape(stops))
+            return np.zeros(_STOPS.size)
         centres = self.start + self.bin * (known + 0.5)
-        snr = np.interp(stops, centres, self.snr_db[known])
+        snr = np.interp(_STOPS, centres, self.snr_db[known])
         return np.asarray(np.log2(np.e) * 10 ** (-snr / 20))
 
     @cached_property

@@ -306,13 +306,18 @@ class Renderer:
         def make() -> np.ndarray:
             if window.scale > 1:
                 return self._enlarged(plane, frame, window, fine, mix)
-            margin = plane.reach / 100.0 * frame.long_side * window.scale
+            margin = (plane.reach / 100.0 * frame.long_side + plane.pixels) * window.scale
             larger, rows, columns = window.grown(frame.size, int(np.ceil(margin)), LATTICE)
             around = self._around(window.scale, frame, mix)
             return np.ascontiguousarray(plane.make(self.cleaned(frame, larger, fine, mix), around)[rows, columns])
 
         cleaned = None if mix is None else (self._noise_key, mix.key)
         return self._cache.get(("plane", plane.key, cleaned, frame.key, window, fine), make)
+
+    def made(self, plane: Plane, treatment: Treatment, window: Window, fine: bool = True) -> np.ndarray:
+        """A plane of a window of the picture, float32 (h, w), made of light as a treatment cleans it."""
+        mixes = self._program(treatment).mixes
+        return self._plane(plane, self.frame(treatment), window, fine, mixes[0] if mixes else None)
 
     def _enlarged(self, plane: Plane, frame: Frame, window: Window, fine: bool, mix: NoiseMix | None) -> np.ndarray:
         """A plane of a window larger than life: made at full size, and enlarged as light is."""

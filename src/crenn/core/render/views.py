@@ -11,12 +11,12 @@ from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.show import CRUSHED
 from crenn.core.render.window import Window
-from crenn.core.treatment import Treatment
+from crenn.core.treatment import SHARPENING, Treatment
 
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
 #: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
 #: its signal to noise, the picture with its colours exaggerated, what no frame recorded whole, the picture with all its
-#: noise, and what is taken out of it as noise.
+#: noise, what is taken out of it as noise, and which places are sharpened.
 VIEWS = (
     "picture",
     "limits",
@@ -32,6 +32,7 @@ VIEWS = (
     "lost",
     "noisy",
     "taken",
+    "edges",
 )
 #: By how much what is taken out is exaggerated.
 _TAKEN_BY = 2.0
@@ -141,6 +142,14 @@ def _draw_taken(codes: np.ndarray, noisy: np.ndarray) -> None:
         codes[rows] = np.clip(128 + _TAKEN_BY * taken, 0, 255).astype(np.uint8)
 
 
+def _draw_edges(codes: np.ndarray, mask: np.ndarray) -> None:
+    """Show how far places are sharpened: white on the picture's greys, dimmed; in place."""
+    for rows in _bands(len(codes)):
+        grey = codes[rows].astype(np.float32).mean(-1) * 0.25
+        share = mask[rows]
+        codes[rows] = (grey + share * (235 - grey))[..., None].astype(np.uint8)
+
+
 def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:
     """Predicted signal to noise of single pixels of the scene, in dB, float32 (h, w)."""
     scene = renderer.scene
@@ -216,6 +225,11 @@ def paint_view(
         draw_map(codes, stops_of(light, renderer.scene.floor), 1.0, " EV", bold=4)
     elif view == "noise" and renderer.scene.sigma is not None:
         draw_map(codes, _signal_to_noise(renderer, treatment, window, fine), 6.0, " dB")
+    elif view == "edges":
+        mask = renderer.made(
+            SHARPENING.mask(treatment.section(SHARPENING), renderer.scene.light), treatment, window, fine
+        )
+        _draw_edges(codes, mask)
     elif view == "taken":
         noisy, _ = renderer.picture(treatment.without("noise"), window, oversample=oversample, fine=fine)
         _draw_taken(codes, noisy)

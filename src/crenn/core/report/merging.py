@@ -9,6 +9,7 @@ from crenn.core.colour.spaces import LUMINANCE, luminance
 from crenn.core.document import Document
 from crenn.core.report.coverage import Coverage
 from crenn.core.report.lamps import find_lamps, lamp_mask
+from crenn.core.report.sharpness import blur_of
 
 #: Histograms count light in bins of this many stops.
 BIN = 0.125
@@ -161,6 +162,12 @@ class MergeReport(Document):
     lamp_histogram: list[float] = Field(default_factory=list, description="of which lamps; empty if none")
     lamps: list[Lamp] = Field(default_factory=list, max_length=400, description="lamps, the brightest first")
     snr_db: list[float | None] = Field(description="median signal to noise in each bin, dB")
+    blur: float | None = Field(
+        None,
+        ge=0,
+        le=100,
+        description="deviation by which the sharpest edges are blurred, in pixels; none if not known",
+    )
     seconds: float = Field(0.0, description="time the merge took, s")
 
     @property
@@ -171,7 +178,7 @@ class MergeReport(Document):
 
 
 def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
-    """Histogram, range, noise horizon and lamps of a radiance map, as fields of `MergeReport`.
+    """Histogram, range, noise horizon, lamps and blur of a radiance map, as fields of `MergeReport`.
 
     Parameters
     ----------
@@ -182,6 +189,7 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
         Only every step-th row and column is looked at.
     """
     lamps = find_lamps(rgb)
+    blur = blur_of(rgb, sigma, clipped)
     rgb = rgb[::step, ::step]
     y = luminance(rgb)
     floor = max(float(y.max()), 1e-9) * 2.0**-26
@@ -224,4 +232,5 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
         "lamp_histogram": [float(c) / total for c in lit],
         "lamps": lamps,
         "snr_db": snr,
+        "blur": blur,
     }
