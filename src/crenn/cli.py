@@ -10,6 +10,8 @@ from pathlib import Path
 
 from crenn.core.errors import Cancelled, CrennError
 
+_NOISE_MODEL = "noise of the camera, as fitted by noise-model, in place of what the files tell"
+
 
 def _size(text: str) -> tuple[int, int]:
     try:
@@ -42,6 +44,26 @@ def _positive(text: str) -> int:
     return value
 
 
+def _above_nothing(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
+    if not 0 < value < 100_000:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number above 0")
+    return value
+
+
+def _box(text: str) -> tuple[float, ...]:
+    try:
+        x, y, width, height = (float(v) for v in text.split(","))
+    except ValueError:
+        x = y = width = height = -1.0
+    if not (0 <= x <= 1 and 0 <= y <= 1 and 0 < width <= 1 and 0 < height <= 1):
+        raise argparse.ArgumentTypeError(f"{text!r} is no box; write it like 0.4,0.1,0.05,0.05")
+    return x, y, width, height
+
+
 def _instructions(arguments):
     from crenn.core.merge.instructions import Instructions, read_instructions
 
@@ -53,12 +75,19 @@ def _instructions(arguments):
     return base.model_copy(update=changes)
 
 
+def _models(arguments) -> list:
+    from crenn.core.frames.camera_noise import read_models
+
+    return read_models(arguments.noise_model) if arguments.noise_model else []
+
+
 def _merge(arguments) -> None:
     from crenn.core.files import replacing
     from crenn.core.merge.merge import merge_frames
     from crenn.core.radiance import write_exr
 
-    radiance = merge_frames(arguments.frames, arguments.reference, instructions=_instructions(arguments))
+    models = _models(arguments)
+    radiance = merge_frames(arguments.frames, arguments.reference, instructions=_instructions(arguments), models=models)
     write_exr(arguments.out, radiance.rgb, radiance)
     if arguments.report:
         with replacing(arguments.report) as temporary:
@@ -67,26 +96,78 @@ def _merge(arguments) -> None:
         print(f"crenn: {text}")
 
 
+def _one_map(inputs: list[Path]) -> bool:
+    """Whether a merged map is given, and not frames."""
+    return len(inputs) == 1 and inputs[0].suffix.lower() == ".exr"
+
+
+def _scene(arguments):
+    """The scene of a merged map, or of frames that are merged now."""
+    from crenn.core.merge.merge import merge_frames
+    from crenn.core.radiance import read_exr
+    from crenn.core.render.pyramid import PreparedScene
+
+    if _one_map(arguments.inputs):
+        return PreparedScene.from_radiance(read_exr(arguments.inputs[0]))
+    return PreparedScene.from_radiance(merge_frames(arguments.inputs, models=_models(arguments)))
+
+
+def _horizon(arguments) -> None:
+    from dataclasses import asdict
+
+    from crenn.core.render.renderer import Renderer
+    from crenn.core.render.signal import reach_of, signal
+    from crenn.core.treatment import Treatment, read_treatment
+
+    treatment = read_treatment(arguments.treatment) if arguments.treatment else Treatment()
+    scene = _scene(arguments)
+    if scene.sigma is None:
+        raise CrennError("has no predicted noise, so nothing tells its horizon.", arguments.inputs[0])
+    if treatment.takes_noise:
+        scene.split_noise()
+    edge = arguments.long_edge
+    if arguments.print:
+        edge = round(arguments.print / 2.54 * arguments.dpi)
+    found = signal(Renderer(scene), treatment, edge)
+    ends = scene.report["low_stop"], scene.report["high_stop"]
+    told = {"before": found.before, "after": found.after if treatment.takes_noise else None}
+    reaches = {name: asdict(reach_of(found, snr, ends)) for name, snr in told.items() if snr is not None}
+    if arguments.json:
+        print(json.dumps({"long_edge": edge or max(scene.size)} | reaches))
+        return
+    for name, reach in reaches.items():
+        print(
+            f"{name:>6}: horizon {reach['horizon']:+.1f} EV; from {reach['lifted']:+.1f} EV up light can be lifted to "
+            f"middle grey, by up to {reach['ev']:.1f} EV"
+        )
+
+
+def _noise_model(arguments) -> None:
+    from crenn.core.frames.camera_noise import fit_camera_noise, write_models
+    from crenn.core.frames.read import read_frame
+
+    models = fit_camera_noise([read_frame(path) for path in arguments.frames], arguments.box or ())
+    write_models(arguments.out, models)
+    for model in models:
+        print(
+            f"{model.make} {model.model} ISO {model.iso:.0f}: var(x) = {model.slope[1]:.3e} x + {model.offset[1]:.3e}"
+        )
+
+
 def _render(arguments) -> None:
     from crenn.core.deliver.files import deliver
     from crenn.core.deliver.metadata import CaptureMetadata
     from crenn.core.frames.read import frame_metadata
     from crenn.core.light.automatic import start_values
-    from crenn.core.merge.merge import merge_frames
-    from crenn.core.radiance import read_exr
-    from crenn.core.render.pyramid import PreparedScene
     from crenn.core.render.renderer import Renderer
     from crenn.core.treatment import Treatment, read_treatment
 
     file_format = {"tiff": "tif", "jpeg": "jpg"}.get(ending := arguments.out.suffix.lower().lstrip("."), ending)
     treatment = read_treatment(arguments.treatment) if arguments.treatment else Treatment()
     metadata = CaptureMetadata()
-    if len(arguments.inputs) == 1 and arguments.inputs[0].suffix.lower() == ".exr":
-        radiance = read_exr(arguments.inputs[0])
-    else:
-        radiance = merge_frames(arguments.inputs)
-        metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[radiance.report["reference"]]))
-    scene = PreparedScene.from_radiance(radiance)
+    scene = _scene(arguments)
+    if not _one_map(arguments.inputs):
+        metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[scene.report["reference"]]))
     if arguments.start:
         treatment = treatment.started(start_values(scene.light, arguments.start))
     if treatment.takes_noise:
@@ -217,6 +298,7 @@ def parser() -> argparse.ArgumentParser:
     )
     p.add_argument("--method", choices=("auto", "mean", "clipped", "median", "maximum"), help="how a stack becomes one")
     p.add_argument("--instructions", type=Path, metavar="M.json", help="merge instructions, see docs/merge.md")
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
     p.set_defaults(run=_merge)
     p = commands.add_parser("render", help="render a merged picture, or raw frames")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
@@ -224,7 +306,28 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--start", metavar="NAME", help="where automatic light starts from: as-it-was, even or dramatic")
     p.add_argument("--long-edge", type=_positive, metavar="PX")
     p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif)")
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
     p.set_defaults(run=_render)
+    p = commands.add_parser("horizon", help="how far down a picture can be used, at the size it will have")
+    p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
+    p.add_argument("--treatment", type=Path, metavar="T.json")
+    p.add_argument("--long-edge", type=_positive, metavar="PX", help="of the picture (default full size)")
+    p.add_argument("--print", type=_above_nothing, metavar="CM", help="longer side of a print, in cm")
+    p.add_argument("--dpi", type=_above_nothing, default=300.0, help="of the print (default 300)")
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
+    p.add_argument("--json", action="store_true")
+    p.set_defaults(run=_horizon)
+    p = commands.add_parser("noise-model", help="fit the noise of a camera on its frames")
+    p.add_argument("frames", nargs="+", type=Path, metavar="FRAME")
+    p.add_argument("--out", required=True, type=Path, metavar="N.json")
+    p.add_argument(
+        "--box",
+        type=_box,
+        action="append",
+        metavar="X,Y,W,H",
+        help="a smooth place, in shares of the picture's longer side; repeatable (default: found)",
+    )
+    p.set_defaults(run=_noise_model)
     p = commands.add_parser("shoot", help="the simulated camera: DNG frames and their truth")
     p.add_argument("scene", metavar="SCENE")
     p.add_argument("--out", required=True, type=Path, metavar="DIR")
@@ -252,7 +355,7 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: list[str] | None = None) -> int:
     """Run a command; 0, or 1 with one line on stderr."""
     arguments = parser().parse_args(argv)
-    if arguments.command in ("merge", "render", "shoot"):
+    if arguments.command in ("merge", "render", "horizon", "noise-model", "shoot"):
         from crenn.log import log_nothing
 
         log_nothing()

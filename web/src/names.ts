@@ -3,6 +3,6 @@
 export const STATION_NAMES = ["frames", "merge", "geometry", "light", "noise", "areas", "deliver"] as const;
 export type StationName = (typeof STATION_NAMES)[number];
 
-export type ViewName = "picture" | "untreated" | "limits" | "source" | "moved" | "ground" | "area" | "mask" | "stops" | "noise" | "cast" | "lost" | "noisy" | "taken" | "edges";
+export type ViewName = "picture" | "untreated" | "limits" | "source" | "moved" | "ground" | "area" | "mask" | "stops" | "noise" | "cast" | "lost" | "noisy" | "taken" | "edges" | "left";
 
-export type ToolName = "pan" | "place" | "neutral" | "brush" | "plumb" | "edges" | "bent" | "curve" | "patch" | "gradient" | "ellipse";
+export type ToolName = "pan" | "place" | "neutral" | "brush" | "plumb" | "edges" | "bent" | "curve" | "patch" | "box" | "gradient" | "ellipse";

@@ -87,7 +87,7 @@ def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
 def _noise(config: Settings, prepared: str | None) -> NoiseOut | None:
     """What was split off a prepared scene."""
     layers = NoiseLayers.open(noise_folder(config.library.scene(prepared))) if prepared else None
-    return None if layers is None else NoiseOut(gain_db=layers.gain_db)
+    return None if layers is None else NoiseOut(gain_db=layers.gains_db[0][0])
 
 
 def _tones(report: dict | None) -> dict[str, float]:
@@ -107,18 +107,6 @@ def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
         can_undo=can_undo,
         can_redo=can_redo,
     )
-
-
-@router.post("/scenes/{scene_id}/noise", status_code=202)
-def split_noise(scene_id: PathId, config: Settings = Depends(settings)) -> JobOut:
-    """Split the noise off a merged scene; it is done after every merge anyway, unless that was cancelled."""
-    with config.database.session() as session:
-        found = _scene(session, scene_id)
-        if not found.prepared:
-            raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        job = add_job(session, "noise", scene_id)
-        session.commit()
-        return JobOut.model_validate(job)
 
 
 @router.put("/scenes/{scene_id}/treatment")

@@ -57,7 +57,7 @@ class JobOut(BaseModel):
 
     model_config = ConfigDict(from_attributes=True)
     id: int
-    kind: Literal["import", "merge", "noise", "deliver", "shoot"]
+    kind: Literal["import", "merge", "noise", "fit", "deliver", "shoot"]
     scene_id: int | None
     shoot_id: int | None
     state: Literal["waiting", "running", "done", "failed", "cancelled"]

@@ -7,7 +7,9 @@ from crenn.core.deliver.files import deliver
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.errors import CrennError
 from crenn.core.files import write_jpeg
-from crenn.core.frames.read import frame_metadata
+from crenn.core.frames.camera_noise import fit_camera_noise
+from crenn.core.frames.raw import RawFrame
+from crenn.core.frames.read import frame_metadata, read_frame
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
 from crenn.core.render.pyramid import PreparedScene
@@ -18,10 +20,13 @@ from crenn.core.treatment import parse_treatment
 from crenn.jobs.importing import bring_in
 from crenn.jobs.queue import add_job
 from crenn.jobs.running import RunningJob
+from crenn.store.camera_noise import keep_models, kept_models
 from crenn.store.library import prepared_name
 from crenn.store.models import Revision, Scene
 
 _SCENE_PICTURE = 900
+#: So many frames tell a camera's noise well.
+_FITTED_ON = 12
 
 
 def merge(job: RunningJob) -> None:
@@ -40,8 +45,9 @@ def merge(job: RunningJob) -> None:
             instructions.reference = None
         paths = [job.library.original(f.content_hash, f.ending) for f in frames]
         kinds = [f.kind if f.kind_chosen else None for f in frames]
+        models = kept_models(session)
     radiance = merge_frames(
-        paths, progress=job.progress.part(0.0, 0.8), names=names, instructions=instructions, kinds=kinds
+        paths, progress=job.progress.part(0.0, 0.8), names=names, instructions=instructions, kinds=kinds, models=models
     )
     job.progress.at(0.82, "Preparing views")
     prepared = PreparedScene.from_radiance(radiance)
@@ -80,6 +86,28 @@ def split_noise(job: RunningJob) -> None:
     if prepared.noise is None:
         prepared.split_noise(job.progress)
     job.done()
+
+
+def fit_noise(job: RunningJob) -> None:
+    """Fit the noise of a scene's camera on its frames, and keep it for that camera."""
+    with job.database.session() as session:
+        scene = session.get(Scene, job.scene_id)
+        if scene is None:
+            raise CrennError("This scene is no longer in the library.")
+        frames = [f for f in scene.frames if f.included and f.kind == "light"]
+        named = [(job.library.original(f.content_hash, f.ending), n) for n, f in zip(unique_names(frames), frames)]
+    if not named:
+        raise CrennError("All frames of this scene are left out.", remedy="Take at least one in again.")
+    read: list[RawFrame] = []
+    for number, (path, name) in enumerate(named[:_FITTED_ON]):
+        job.progress.at(number / len(named[:_FITTED_ON]), f"Reading {name}")
+        read.append(read_frame(path, name))
+    job.progress.at(0.9, "Fitting the noise")
+    models = fit_camera_noise(read, job.options.get("boxes") or ())
+    with job.database.session() as session:
+        keep_models(session, models)
+        job.done({"models": [model.model_dump(mode="json") for model in models]}, session)
+        session.commit()
 
 
 def unique_names(frames) -> list[str]:
@@ -153,4 +181,11 @@ def deliver_scene(job: RunningJob) -> None:
     job.done({"format": options["format"], "bytes": path.stat().st_size, "name": f"{title}.{options['format']}"})
 
 
-TASKS = {"import": bring_in, "merge": merge, "deliver": deliver_scene, "shoot": shoot_scene, "noise": split_noise}
+TASKS = {
+    "import": bring_in,
+    "merge": merge,
+    "deliver": deliver_scene,
+    "shoot": shoot_scene,
+    "noise": split_noise,
+    "fit": fit_noise,
+}

@@ -2,7 +2,7 @@
 
 from datetime import UTC, datetime
 
-from sqlalchemy import BigInteger, DateTime, Float, ForeignKey, Index, String, Text
+from sqlalchemy import BigInteger, DateTime, Float, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -82,6 +82,20 @@ class Frame(Base):
     kind_chosen: Mapped[bool] = mapped_column(default=False, doc="whether the user said so")
     time_typed: Mapped[bool] = mapped_column(default=False, doc="whether the user typed the exposure time in")
     scene: Mapped[Scene] = relationship(back_populates="frames")
+
+
+class CameraNoiseRow(Base):
+    """Noise of a camera at a sensitivity, as fitted; see `crenn.core.frames.camera_noise.CameraNoise`."""
+
+    __tablename__ = "camera_noise"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    make: Mapped[str] = mapped_column(String(200))
+    model: Mapped[str] = mapped_column(String(200))
+    iso: Mapped[float] = mapped_column(Float)
+    document: Mapped[dict] = mapped_column(JSONB)
+    fitted: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+
+    __table_args__ = (UniqueConstraint("make", "model", "iso"),)
 
 
 class Revision(Base):

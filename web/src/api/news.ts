@@ -1,7 +1,7 @@
 import { create } from "zustand";
 
 import { api, type Job } from "./client";
-import { deliveriesChanged, queries, shootsChanged } from "./queries";
+import { deliveriesChanged, modelsChanged, queries, shootsChanged } from "./queries";
 import { Line } from "./socket";
 
 interface SceneNews {
@@ -52,6 +52,7 @@ export function take(told: Told) {
   for (const job of told.jobs ?? []) {
     if (jobs[job.id]?.state !== job.state) {
       changed = true;
+      if (job.kind === "fit") modelsChanged();
       if (job.kind === "deliver" && job.scene_id !== null) deliveriesChanged(job.scene_id);
     }
     jobs[job.id] = job;
@@ -72,6 +73,9 @@ export const useMerging = (scene: number) => useNews((s) => Object.values(s.jobs
 
 /** The job that splits the noise off a scene, or waits to. */
 export const useSplitting = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "noise" && j.scene_id === scene && isActive(j)));
+
+/** The job that fits the noise of a scene's camera, or waits to. */
+export const useFitting = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "fit" && j.scene_id === scene && isActive(j)));
 
 export const isActive = (job: Job) => job.state === "waiting" || job.state === "running";
 

@@ -48,5 +48,7 @@ export const useFolder = (path: string | null, enabled: boolean) => useQuery({ .
 
 /** Shoots, scenes or frames are no longer what they were. */
 export const shootsChanged = () => void queries.invalidateQueries({ queryKey: shoots.queryKey });
+/** Noise models of cameras are no longer what they were. */
+export const modelsChanged = () => void queries.invalidateQueries({ queryKey: ["models"] });
 /** Something was delivered, or asked for. */
 export const deliveriesChanged = (scene: number) => void queries.invalidateQueries({ queryKey: deliveries(scene).queryKey });

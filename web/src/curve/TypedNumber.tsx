@@ -3,7 +3,7 @@ import { useState } from "react";
 import { number } from "../units";
 
 /** A number that is typed: taken with Enter or on leaving, let be with Escape or if it is none. */
-export function TypedNumber({ label, value, onSet }: { label: string; value: number; onSet: (value: number) => void }) {
+export function TypedNumber({ label, value, decimals = 2, plus = true, onSet }: { label: string; value: number; decimals?: number; plus?: boolean; onSet: (value: number) => void }) {
   const [typed, setTyped] = useState<string | null>(null);
   const enter = () => {
     if (typed === null) return;
@@ -15,7 +15,7 @@ export function TypedNumber({ label, value, onSet }: { label: string; value: num
     <input
       className="typed short"
       aria-label={label}
-      value={typed ?? number(value, 2, true)}
+      value={typed ?? number(value, decimals, plus)}
       onFocus={(e) => e.target.select()}
       onChange={(e) => setTyped(e.target.value)}
       onBlur={enter}

@@ -29,7 +29,6 @@ export function Ladder({ station }: { station: string }) {
   const light = useScene((s) => s.scene?.automatic?.luminance ?? null);
   const source = useView((s) => s.view === "source");
   const tones = useScene((s) => s.scene?.frame_tones);
-  const gain = useScene((s) => s.scene?.noise?.gain_db ?? null);
   const frames = useScene((s) => s.scene?.frames);
   const box = useRef<SVGSVGElement>(null);
   const [height, setHeight] = useState(640);
@@ -78,7 +77,7 @@ export function Ladder({ station }: { station: string }) {
         ))}
         <FrameBars report={report} scale={scale} left={FRAMES} width={44} marked={marked} feeds={station === "merge"} tones={source ? tones : null} />
         {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={44} />}
-        {station === "noise" ? <NoiseLines report={report} gain={gain} scale={scale} left={BARS} width={48} /> : <StopHistogram report={report} scale={scale} left={BARS} width={48} />}
+        {station === "noise" ? <NoiseLines report={report} scale={scale} left={BARS} width={48} /> : <StopHistogram report={report} scale={scale} left={BARS} width={48} />}
         <RungBand scale={scale} left={BARS} right={RUNGS - 6} />
         <LampMarks report={report} scale={scale} x={RUNGS - 13} />
         <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--crenn-palette-text-secondary)">

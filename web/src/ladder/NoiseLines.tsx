@@ -1,10 +1,10 @@
-import type { Report } from "../api/client";
+import type { Reach, Report } from "../api/client";
+import { useSignal } from "../state/output";
+import { stops } from "../units";
 import type { Scale } from "./scale";
 
 interface Props {
   report: Report;
-  /** By how much signal to noise grows where noise is taken out, in dB; null before. */
-  gain: number | null;
   scale: Scale;
   left: number;
   width: number;
@@ -29,10 +29,20 @@ function path(values: (number | null)[], report: Report, scale: Scale, left: num
   return out;
 }
 
-/** Signal to noise of single pixels along the stops, in dB: thin as the frames give it, bold with noise taken out. */
-export function NoiseLines({ report, gain, scale, left, width }: Props) {
-  const before = report.snr_db;
-  const after = gain !== null && before.map((db) => (db === null ? null : db + gain));
+/** Signal to noise along the stops, in dB, as large as the picture will be: thin as taken, bold with noise taken out. */
+export function NoiseLines({ report, scale, left, width }: Props) {
+  const { data } = useSignal();
+  const before = data?.before.snr_db ?? report.snr_db;
+  const after = data?.after?.snr_db;
+  const horizon = (reach: Reach | null | undefined, bold: boolean) => {
+    const y = reach && scale.y(reach.horizon);
+    if (!y || y < scale.top || y > scale.bottom) return null;
+    return (
+      <line x1={left} x2={left + width} y1={y} y2={y} stroke={`var(--crenn-palette-text-${bold ? "primary" : "secondary"})`} strokeWidth={bold ? 1.8 : 1.2} data-horizon={bold ? "after" : "before"}>
+        <title>{`Noise horizon ${bold ? "with noise taken out" : "as taken"}: ${stops(reach.horizon)}`}</title>
+      </line>
+    );
+  };
   return (
     <g data-testid="noise-lines">
       {[0, 40, FULL].map((db) => (
@@ -47,8 +57,10 @@ export function NoiseLines({ report, gain, scale, left, width }: Props) {
         </g>
       ))}
       <path d={path(before, report, scale, left, width)} fill="none" stroke="var(--crenn-palette-text-secondary)" strokeWidth={1.2} data-line="before">
-        <title>Signal to noise of single pixels, as the frames give it</title>
+        <title>Signal to noise as the frames give it</title>
       </path>
+      {horizon(data?.before, false)}
+      {horizon(data?.after, true)}
       {after && (
         <path d={path(after, report, scale, left, width)} fill="none" stroke="var(--crenn-palette-text-primary)" strokeWidth={1.8} data-line="after">
           <title>With noise taken out, in smooth places</title>

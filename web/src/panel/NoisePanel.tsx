@@ -2,6 +2,8 @@ import { useSplitting } from "../api/news";
 import { useScene } from "../state/scene";
 import { JobProgress } from "./JobProgress";
 import { StepsPanel } from "./StepsPanel";
+import { CheckNoise } from "./noise/CheckNoise";
+import { OutputReach } from "./noise/OutputReach";
 import { SplitAgain } from "./noise/SplitAgain";
 import { ToolButton } from "./ToolButton";
 
@@ -11,7 +13,17 @@ export default function NoisePanel() {
   const split = useScene((s) => s.scene?.noise != null);
   const job = useSplitting(id);
   return (
-    <StepsPanel station="noise" title="Noise" lead="Take out what the camera added; keep what was there.">
+    <StepsPanel
+      station="noise"
+      title="Noise"
+      lead="Take out what the camera added; keep what was there."
+      below={
+        <>
+          <OutputReach />
+          <CheckNoise />
+        </>
+      }
+    >
       {job ? <JobProgress job={job} /> : !split && <SplitAgain scene={id} />}
       <ToolButton tool="patch" says="Compare strengths" inHand="Comparing: click a place" title="A patch at several strengths side by side. Key I" />
     </StepsPanel>

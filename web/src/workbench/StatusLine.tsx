@@ -11,6 +11,7 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "limits", title: "Limits", key: "L" },
   { name: "stops", title: "Stops", key: "H" },
   { name: "noise", title: "Noise", key: "Y" },
+  { name: "left", title: "Noise left", key: "Shift Y" },
   { name: "taken", title: "Taken out", key: "U" },
   { name: "source", title: "Source", key: "S" },
   { name: "lost", title: "Lost", key: "R" },
@@ -34,8 +35,9 @@ export function StatusLine({ station }: { station: Station }) {
   const moved = (scene?.report?.moved_share ?? 0) > 0;
   const sky = scene?.report?.stack?.sky ?? false;
   const area = useSelected() !== null;
+  const split = scene?.noise != null;
   const lost = (scene?.report?.clipped_share ?? []).some((share) => share > 0);
-  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, edges: false, source: true, lost, moved, ground: sky, area, mask: area };
+  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, edges: false, left: split, source: true, lost, moved, ground: sky, area, mask: area };
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">

@@ -92,6 +92,7 @@ export const KEYS: Key[] = [
   },
   { shown: "H", says: "Stops view", keys: ["h"], press: () => setView("stops") },
   { shown: "Y", says: "Noise view", keys: ["y"], press: () => setView("noise") },
+  { shown: "Shift Y", says: "Noise view with noise taken out, at Noise", keys: ["Shift+Y"], station: "noise", press: () => setView("left") },
   { shown: "S", says: "Source view", keys: ["s"], press: () => setView("source") },
   { shown: "R", says: "Lost light: what every frame has clipped, and what was rebuilt, at Merge and Light", keys: ["r"], press: ({ station }) => (station === "light" || station === "merge") && setView("lost") },
   { shown: "Q", says: "Loupe: 100 % under the pointer", keys: ["q"], press: () => useView.setState((s) => ({ loupe: !s.loupe })) },

@@ -61,7 +61,7 @@ export const STATIONS: Station[] = [
     title: "Noise",
     Panel: lazy(() => import("../panel/NoisePanel")),
     Over: lazy(() => import("../picture/over/StripFrame")),
-    views: [...EVERYWHERE, "taken"],
+    views: [...EVERYWHERE, "left", "taken"],
     touched: anyOf("noise"),
   },
   {

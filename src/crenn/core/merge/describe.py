@@ -1,6 +1,7 @@
 """Writes the merge report."""
 
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,8 @@ from crenn.core.geometry.orientation import box_as_held, lies_across
 from crenn.core.merge.ghosts import CELL, Motion
 from crenn.core.merge.stack import Stacked
 from crenn.core.mosaic.bayer import tile_as_held
+from crenn.core.noise.averaging import left_when_averaged
+from crenn.core.pipeline.scene import Capture
 from crenn.core.radiance import RadianceMap
 from crenn.core.report.coverage import Measured, cover
 from crenn.core.report.merging import (
@@ -165,12 +168,14 @@ def describe(
     step = max(1, int(np.sqrt(height * width / 1.5e6)))
     statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step)
     reports = [_frame_report(f, float(share)) for f, share in zip(lights, feeds)]
+    capture = _capture(first, facts, radiance.shape)
     coverage = cover(
         [Measured(f.gain, f.noise, r.clip_stop, r.seconds, r.iso) for f, r in zip(lights, reports)],
         statistics,
         float((radiance.clipped[::step, ::step] > 0).mean()),
         (width, height),
         facts.stack is not None,
+        partial(left_when_averaged, Capture.from_report({"capture": capture.model_dump()})),
     )
     flip = first.raw.flip
     size = (height, width) if lies_across(flip) else (width, height)
@@ -196,7 +201,7 @@ def describe(
         hot_pixels=facts.hot,
         source_indices=[f.index for f in lights],
         as_shot=list(first.raw.as_shot),
-        capture=_capture(first, facts, radiance.shape),
+        capture=capture,
         warnings=facts.warnings + _warnings(lights, facts.mode),
         clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
         **statistics,

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from crenn.core.errors import CrennError, MismatchedFrames, UnreadableFrame
+from crenn.core.frames.camera_noise import CameraNoise
 from crenn.core.frames.kinds import kind_of, look_at
 from crenn.core.frames.light import LightFrame, sensitivities
 from crenn.core.frames.raw import RawFrame
@@ -36,8 +37,11 @@ class Gathered:
     warnings: list[str] = field(default_factory=list)
 
 
-def noise_of(frame: RawFrame) -> NoiseModel:
-    """A frame's noise model: its file's, else an estimate."""
+def noise_of(frame: RawFrame, models: Sequence[CameraNoise] = ()) -> NoiseModel:
+    """A frame's noise model: the one kept for its camera and sensitivity, its file's, else an estimate."""
+    kept = next((m for m in models if not frame.developed and m.fits(frame.metadata)), None)
+    if kept is not None:
+        return kept.noise
     return frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
 
 
@@ -57,6 +61,7 @@ def gather(
     seconds: dict[str, float],
     kinds: Sequence[str | None],
     progress: Progress,
+    models: Sequence[CameraNoise] = (),
 ) -> Gathered:
     """Decode frames and sort them.
 
@@ -68,6 +73,8 @@ def gather(
     kinds : sequence of str or None
         What the user says a frame is for: light, dark, flat or bias; None leaves it to the frame's content.
     progress : Progress
+    models : sequence of CameraNoise
+        Noise models that overrule the files'.
 
     Raises
     ------
@@ -86,6 +93,9 @@ def gather(
             np.minimum(frame.mosaic, MISSING - 1, out=frame.mosaic)
             frame.white = float(MISSING - 1)
     linearise(good, out.warnings)
+    told = sorted({m.iso for m in models if any(not f.developed and m.fits(f.metadata) for f in good)})
+    if told:
+        out.warnings.append("Noise as fitted for this camera at ISO " + ", ".join(f"{i:.0f}" for i in told) + ".")
     # What most frames share is right; a lone first frame may be the odd one.
     shared = Counter(_key(f) for f in good).most_common(1)[0][0]
     first = next(f for f in good if _key(f) == shared)
@@ -100,7 +110,7 @@ def gather(
         if read is None:
             continue
         frame = read
-        noise, given = noise_of(frame), kinds[index]
+        noise, given = noise_of(frame, models), kinds[index]
         kind = given or _told_by_content(frame, noise)
         if kind in ("dark", "bias") or given == "flat":
             # Sizes of calibration frames are judged where they are used, with a sentence of their own.
@@ -117,7 +127,7 @@ def gather(
         let_go(frame.mosaic)
     _settle_flats(out, perhaps_flat)
     if not out.lights and out.darks and len(good) == len(out.darks) + len(out.biases):
-        _take_darkness(out, frames, shared)
+        _take_darkness(out, frames, shared, models)
     if _no_dark_frames(out):
         for frame in out.darks + out.biases:
             out.aside.append(f"{frame.name}: shows nothing but noise, as with the lens cap on.")
@@ -188,12 +198,14 @@ def _misfit(frame: RawFrame, first: RawFrame, alone: bool) -> str | None:
     return None
 
 
-def _take_darkness(out: Gathered, frames: Sequence[RawFrame | None], shared: tuple) -> None:
+def _take_darkness(
+    out: Gathered, frames: Sequence[RawFrame | None], shared: tuple, models: Sequence[CameraNoise]
+) -> None:
     """Nothing but darkness: then it is the picture."""
     darks, out.darks = out.darks, []
     for index, frame in enumerate(frames):
         if frame is not None and any(frame is d for d in darks) and _key(frame) == shared:
-            out.lights.append(LightFrame.of(frame, index, noise_of(frame), saturation_level(frame)))
+            out.lights.append(LightFrame.of(frame, index, noise_of(frame, models), saturation_level(frame)))
 
 
 def _settle_flats(out: Gathered, even: list[LightFrame]) -> None:

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from crenn.core.errors import CrennError, MismatchedFrames
+from crenn.core.frames.camera_noise import CameraNoise
 from crenn.core.frames.light import LightFrame, sensitivities
 from crenn.core.merge.bracket import merge_bracket
 from crenn.core.merge.calibrate import Calibration, calibrate, master_frames
@@ -35,6 +36,7 @@ def merge_frames(
     names: Sequence[str] | None = None,
     instructions: Instructions | None = None,
     kinds: Sequence[str | None] | None = None,
+    models: Sequence[CameraNoise] = (),
 ) -> RadianceMap:
     """Merge frames into one radiance map: a bracket, a stack of equal frames, or a stack of brackets.
 
@@ -51,6 +53,8 @@ def merge_frames(
     instructions : Instructions, optional
     kinds : sequence of str or None, optional
         What each frame is for, where the user said so: light, dark, flat or bias.
+    models : sequence of CameraNoise, optional
+        Noise models that overrule those of the files.
 
     Raises
     ------
@@ -64,7 +68,8 @@ def merge_frames(
     names = list(names or (Path(p).name for p in paths))
     reference = _reference(len(paths), names, reference, instructions)
     with _timed("read"):
-        found = gather(paths, names, instructions.seconds, kinds or [None] * len(paths), progress.part(0.0, 0.3))
+        reading = progress.part(0.0, 0.3)
+        found = gather(paths, names, instructions.seconds, kinds or [None] * len(paths), reading, models)
     if reference is not None and not any(f.index == reference for f in found.lights):
         raise MismatchedFrames(
             "The reference frame cannot be merged:", remedy=" ".join(found.aside) or "it is a calibration frame."

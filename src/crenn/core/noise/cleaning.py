@@ -13,6 +13,7 @@ import numpy as np
 
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import interpolate
+from crenn.core.noise.averaging import FACTORS, reduced
 from crenn.core.noise.blocks import LEAST, REACH, collaborate, energies, spectrum_of
 from crenn.core.noise.spectrum import COLOURS, OPPONENT, DemosaicNoise, halved, tile_of
 from crenn.core.noise.stabilise import Stabiliser
@@ -187,18 +188,26 @@ class Cleaner:
             out.append(np.ascontiguousarray(rgb[inside]))
         return out[0], out[1]
 
-    def gain_db(self) -> float:
-        """By how much signal to noise of luminance grows in smooth places, in dB.
+    def gains_db(self) -> tuple[tuple[float, ...], tuple[float, ...]]:
+        """By how much signal to noise of luminance grows in smooth places, in dB, at strengths 1 and 2.
 
-        Measured on noise alone, as this scene's is told: what a filter leaves of it there is known.
+        At full size and in pictures made smaller by the other `FACTORS`. Measured on noise alone, as this scene's is
+        told: what a filter leaves of it there is known.
         """
         noise = self._noise_alone
         planes = noise + np.array([20.0, 0.0, 0.0], np.float32)[:, None, None]
         level = np.ones((3, noise.shape[1] // _CELL + 1, noise.shape[2] // _CELL + 1), np.float32)
         inner = np.s_[_MARGIN:-_MARGIN, _MARGIN:-_MARGIN]
         height, width = noise.shape[1:]
-        left = self._filtered(planes, level, 0, (0, 0), (0, 0, height, width))[0][0][inner]
-        return round(float(20 * np.log10(noise[0][inner].std() / max(float(left.std()), 1e-6))), 2)
+        results = self._filtered(planes, level, 0, (0, 0), (0, 0, height, width))
+        before, *left = (np.ascontiguousarray(p) for p in (noise[0][inner], results[0][0][inner], results[1][0][inner]))
+
+        def gain(after: np.ndarray, factor: int) -> float:
+            parts = [float(reduced(p, factor).std()) for p in (before, after)]
+            return round(float(20 * np.log10(parts[0] / max(parts[1], 1e-6))), 2)
+
+        one, two = (tuple(gain(after, factor) for factor in FACTORS) for after in left)
+        return one, two
 
     def _rebuilt(self, stable: np.ndarray) -> np.ndarray:
         """Colour rebuilt from the sites of the mosaic on the even scale, float32 (h, w, 3); it begins on an even place.

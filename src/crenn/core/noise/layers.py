@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 
 from crenn.core.files import replacing_folder
+from crenn.core.noise.averaging import FACTORS
 from crenn.core.noise.cleaning import Box, Cleaner
 from crenn.core.noise.stars import stars_in
 from crenn.core.pipeline.scene import SceneLight
@@ -34,8 +35,8 @@ class NoiseLayers:
     ----------
     levels : list of ndarray, float16 (h, w, CHANNELS)
         See `TAKEN`, `FURTHER` and `STARS`.
-    gain_db : float
-        By how much signal to noise grows in smooth places, in dB: see `Cleaner.gain_db`.
+    gains_db : tuple of tuple of float
+        By how much signal to noise grows in smooth places, in dB: see `Cleaner.gains_db`.
     whole : bool
         Whether all of the scene has been cleaned.
     version : int
@@ -45,7 +46,7 @@ class NoiseLayers:
     """
 
     levels: list[np.ndarray]
-    gain_db: float = 0.0
+    gains_db: tuple[tuple[float, ...], ...] = ((0.0,) * len(FACTORS),) * 2
     whole: bool = True
     version: int = 0
     done: set[Box] = field(default_factory=set)
@@ -81,7 +82,7 @@ class NoiseLayers:
         with replacing_folder(folder, "The noise cannot be split off") as part:
             for index, level in enumerate(self.levels):
                 np.save(part / f"level{index}.npy", level)
-            (part / "noise.json").write_text(json.dumps({"gain_db": self.gain_db}))
+            (part / "noise.json").write_text(json.dumps({"gains_db": self.gains_db}))
 
     @classmethod
     def open(cls, folder: Path) -> "NoiseLayers | None":
@@ -89,15 +90,16 @@ class NoiseLayers:
         folder = Path(folder)
         try:
             told = json.loads((folder / "noise.json").read_text())
-            gain = float(told["gain_db"])
+            gains = np.array(told["gains_db"], np.float64)
             levels: list[np.ndarray] = []
             while (path := folder / f"level{len(levels)}.npy").exists():
                 levels.append(np.load(path, mmap_mode="r"))
         except (OSError, ValueError, KeyError, TypeError):
             return None
-        if not levels or any(level.ndim != 3 or level.shape[2] != CHANNELS for level in levels):
+        fitting = all(level.ndim == 3 and level.shape[2] == CHANNELS for level in levels)
+        if gains.shape != (2, len(FACTORS)) or not levels or not fitting:
             return None
-        return cls(levels, gain)
+        return cls(levels, tuple(map(tuple, gains.tolist())))
 
 
 def parts_of(size: tuple[int, int]) -> Iterator[Box]:
@@ -149,7 +151,7 @@ def split(
         where = np.s_[top : top + height, left : left + width]
         layers[where] = part_of(cleaner, rgb, sigma, box)
     progress.at(0.95, "Preparing views")
-    return NoiseLayers(_reduced(layers), cleaner.gain_db())
+    return NoiseLayers(_reduced(layers), cleaner.gains_db())
 
 
 def _reduced(layers: np.ndarray) -> list[np.ndarray]:

@@ -2,19 +2,15 @@
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
 from crenn.core.colour.spaces import luminance
+from crenn.core.noise.bands import MEDIUM, bands_of, blurred
 from crenn.core.noise.layers import FURTHER, STARS, TAKEN
 from crenn.core.pipeline.planes import Around
 
-#: Deviations that part fine from medium and medium from coarse noise, in full-size pixels.
-FINE, MEDIUM = 1.6, 6.0
 #: A mix looks so far around a pixel, in full-size pixels.
 REACH = int(np.ceil(3 * MEDIUM)) + 2
-#: Below this deviation, in pixels, a blur changes nothing.
-_LEAST = 0.3
 #: Neighbourhood in which texture is told from flat ground, in full-size pixels.
 _TEXTURE = 2.5
 
@@ -80,19 +76,10 @@ def _strong(layers: np.ndarray, strength: float) -> np.ndarray:
     return taken + np.float32(strength - 1.0) * layers[..., FURTHER] if strength > 1.0 else taken
 
 
-def _blurred(planes: np.ndarray, deviation: float) -> np.ndarray:
-    if deviation < _LEAST:
-        return planes
-    side = 2 * int(np.ceil(3 * deviation)) + 1
-    return cv2.GaussianBlur(planes, (side, side), deviation, borderType=cv2.BORDER_REPLICATE)
-
-
 def _banded(taken: np.ndarray, shares: tuple[float, float, float], scale: float) -> np.ndarray:
     """Shares of the bands of scale of what is taken, float32 (h, w, 3)."""
-    fine, medium, coarse = (np.float32(v) for v in shares)
-    one = _blurred(taken, FINE * min(scale, 1.0))
-    two = _blurred(one, float(np.sqrt(MEDIUM**2 - FINE**2)) * min(scale, 1.0))
-    return np.asarray(fine * (taken - one) + medium * (one - two) + coarse * two)
+    fine, medium, coarse = bands_of(taken, scale)
+    return np.asarray(np.float32(shares[0]) * fine + np.float32(shares[1]) * medium + np.float32(shares[2]) * coarse)
 
 
 def _texture(layers: np.ndarray, light: np.ndarray, around: Around) -> np.ndarray:
@@ -100,7 +87,7 @@ def _texture(layers: np.ndarray, light: np.ndarray, around: Around) -> np.ndarra
     taken = luminance(layers[..., TAKEN])
     clean = luminance(light) - taken
     deviation = max(_TEXTURE * min(around.scale, 1.0), 0.6)
-    detail = clean - _blurred(clean, deviation)
-    energy = _blurred(detail * detail, 2 * deviation)
-    noise = _blurred(taken * taken, 2 * deviation)
+    detail = clean - blurred(clean, deviation)
+    energy = blurred(detail * detail, 2 * deviation)
+    noise = blurred(taken * taken, 2 * deviation)
     return np.asarray(energy / (energy + noise + np.float32(1e-12)), np.float32)

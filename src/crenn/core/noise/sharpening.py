@@ -12,8 +12,8 @@ from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, togg
 #: Blur of a scene whose own cannot be measured, in full-size pixels.
 USUAL = 0.7
 _RADII = (0.3, 2.5)
-#: Reduced to less than this, sharpening cannot be seen. What is reduced was averaged, which blurs by this variance; both
-#: were found by reducing what was sharpened.
+#: Reduced to less than this, sharpening cannot be seen. What is reduced was averaged, which blurs by this variance.
+#: Both were found by reducing what was sharpened.
 _SEEN, _AVERAGED = 0.2, 0.1
 #: Pixels around a star that are left alone: it would get a dark ring.
 _STAR = 5

@@ -38,7 +38,7 @@ def halved(planes: np.ndarray) -> np.ndarray:
 
 
 @cache
-def _answers() -> np.ndarray:
+def answers() -> np.ndarray:
     """Rebuilt colour of white noise of unit variance at the sites of each colour, float32 (3, H, W, 3)."""
     noise = np.random.default_rng(1).standard_normal((_SIDE, _SIDE)).astype(np.float32)
     pattern = tile_of("RGGB")
@@ -56,7 +56,7 @@ def _answers() -> np.ndarray:
 
 @cache
 def _covariances() -> np.ndarray:
-    return np.stack([np.cov(answer.reshape(-1, 3).T) for answer in _answers()])
+    return np.stack([np.cov(answer.reshape(-1, 3).T) for answer in answers()])
 
 
 @dataclass(frozen=True)
@@ -107,5 +107,5 @@ class DemosaicNoise:
     def planes(of_sites: np.ndarray, rate: np.ndarray) -> np.ndarray:
         """`OPPONENT` planes of noise alone, float32 (3, H, W), at one variance of the sites and one rate, (3,)."""
         deviations = np.sqrt(of_sites)
-        answer = np.einsum("s,syxc,c,oc->oyx", deviations, _answers(), rate, OPPONENT, optimize=True)
+        answer = np.einsum("s,syxc,c,oc->oyx", deviations, answers(), rate, OPPONENT, optimize=True)
         return np.ascontiguousarray(answer, np.float32)

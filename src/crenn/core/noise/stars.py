@@ -21,7 +21,7 @@ def _ring(plane: np.ndarray, inner: int, outer: int) -> np.ndarray:
 
 
 def _on_lines(over: np.ndarray, peak: np.ndarray, away: int) -> np.ndarray:
-    """What stands out on both sides of each peak alike, ``away`` pixels from it: much along a line, little at a star."""
+    """What stands out on both sides of each peak alike, ``away`` pixels off: much along a line, little at a star."""
     near = cv2.dilate(over, np.ones((3, 3), np.uint8))
     padded = cv2.copyMakeBorder(near, *(away,) * 4, cv2.BORDER_CONSTANT, value=0.0)
     rows, columns = (v + away for v in np.nonzero(peak))

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from scipy.ndimage import map_coordinates
 
 from crenn.core.areas.area import Area
 from crenn.core.light.ends import neutral_display
@@ -264,6 +265,32 @@ class Renderer:
         # It stands for a treatment as it is now: while a dial is dragged the one before is of no use.
         bent = treatment.without("crop", "turn", "level", "perspective", "noise").model_dump_json()
         return self._cache.get(("lift", bent, frame.key), make)
+
+    def taken_shares(self, treatment: Treatment, stops: np.ndarray) -> np.ndarray:
+        """Share of its luminance noise that light at stops is freed of by its lift, in the middle of all places."""
+        program = program_of(treatment, self.scene.light)
+        if not any(i.lifted for i in program.instructions):
+            return np.ones(np.shape(stops))
+        lifts = self._lift(treatment, self.frame(treatment), program.shown)
+        layers = lifts.grid.start + LAYER * np.arange(lifts.shares.shape[2])
+        return np.asarray(np.interp(stops, layers, np.median(lifts.shares, (0, 1))))
+
+    def taken_share_at(self, treatment: Treatment, window: Window, stops: np.ndarray) -> np.ndarray:
+        """Share of its luminance noise that each place of a window is freed of by its lift, float32 (h, w).
+
+        ``stops`` are those of its light, float32 (h, w).
+        """
+        program, frame = program_of(treatment, self.scene.light), self.frame(treatment)
+        if not any(i.lifted for i in program.instructions):
+            return np.ones(stops.shape, np.float32)
+        lifts = self._lift(treatment, frame, program.shown)
+        x, y = frame.offset or (0, 0)
+        height, width = stops.shape
+        across = (window.x + x + (np.arange(width) + 0.5) * window.width / width) / lifts.grid.cell + 1.0
+        down = (window.y + y + (np.arange(height) + 0.5) * window.height / height) / lifts.grid.cell + 1.0
+        places = np.broadcast_to(down[:, None], stops.shape), np.broadcast_to(across, stops.shape)
+        at = np.stack([*places, (stops - lifts.grid.start) / LAYER])
+        return np.asarray(map_coordinates(lifts.shares, at, order=1, mode="nearest"), np.float32)
 
     def sampled(self, plane: np.ndarray, treatment: Treatment, window: Window) -> np.ndarray:
         """A full-size plane of whole numbers in a window of the picture; see `Framed.sampled`."""

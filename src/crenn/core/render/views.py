@@ -10,13 +10,15 @@ from crenn.core.colour.spaces import LUMINANCE, luminance
 from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.show import CRUSHED
+from crenn.core.render.signal import left_by
 from crenn.core.render.window import Window
 from crenn.core.treatment import SHARPENING, Treatment
 
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
 #: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
 #: its signal to noise, the picture with its colours exaggerated, what no frame recorded whole, the picture with all its
-#: noise, what is taken out of it as noise, and which places are sharpened.
+#: noise, what is taken out of it as noise, which places are sharpened,
+#: and signal to noise with noise taken out.
 VIEWS = (
     "picture",
     "limits",
@@ -33,6 +35,7 @@ VIEWS = (
     "noisy",
     "taken",
     "edges",
+    "left",
 )
 #: By how much what is taken out is exaggerated.
 _TAKEN_BY = 2.0
@@ -168,6 +171,18 @@ def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, f
     return np.asarray(20 * np.log10(np.maximum(light / np.maximum(deviation, 1e-12), 0.1)), np.float32)
 
 
+def _signal_after(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:
+    """`_signal_to_noise` of what the treatment leaves, in dB, float32 (h, w); as long as it is not known, as before."""
+    found = _signal_to_noise(renderer, treatment, window, fine)
+    noise, scene = renderer.scene.noise, renderer.scene
+    if noise is None or not noise.whole:
+        return found
+    light = luminance(renderer.light(renderer.frame(treatment), window, fine))
+    stops = np.log2(np.maximum(cv2.GaussianBlur(light, (0, 0), 3.0), np.float32(scene.floor)))
+    shares = renderer.taken_share_at(treatment, window, stops)
+    return np.asarray(found - 20 * np.log10(left_by(treatment, noise, scene.light.capture, shares)), np.float32)
+
+
 def _source_order(report: dict) -> list[int]:
     """Source indices of the merged frames, from the darkest frame to the brightest."""
     frames = report.get("frames") or []
@@ -225,6 +240,8 @@ def paint_view(
         draw_map(codes, stops_of(light, renderer.scene.floor), 1.0, " EV", bold=4)
     elif view == "noise" and renderer.scene.sigma is not None:
         draw_map(codes, _signal_to_noise(renderer, treatment, window, fine), 6.0, " dB")
+    elif view == "left" and renderer.scene.sigma is not None:
+        draw_map(codes, _signal_after(renderer, treatment, window, fine), 6.0, " dB")
     elif view == "edges":
         mask = renderer.made(
             SHARPENING.mask(treatment.section(SHARPENING), renderer.scene.light), treatment, window, fine

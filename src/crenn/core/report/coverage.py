@@ -1,6 +1,6 @@
 """What the frames covered, in stops and in words: what is missing, how far shadows can be lifted, what to shoot."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -82,8 +82,32 @@ class Measured(NamedTuple):
     iso: float
 
 
+def lowest_stop(stops: np.ndarray, snr: np.ndarray, least: float, ends: tuple[float, float]) -> float:
+    """Stop from which on upwards signal to noise is ``least`` dB or more.
+
+    Parameters
+    ----------
+    stops, snr : ndarray (N,)
+        Middles of even bins, and dB; NaN where it is not known.
+    least : float
+    ends : tuple of float
+        The scene's lowest and highest stop.
+    """
+    known = np.isfinite(snr)
+    bad, enough = known & (snr < least), known & (snr >= least)
+    if bad.any():
+        half = (stops[1] - stops[0]) / 2 if stops.size > 1 else 0.0
+        return float(min(stops[bad].max() + half, ends[1]))
+    return float(min(stops[enough].min() if enough.any() else ends[0], ends[1]))
+
+
 def cover(
-    frames: Sequence[Measured], statistics: dict, clipped_share: float, size: tuple[int, int], stacked: bool = False
+    frames: Sequence[Measured],
+    statistics: dict,
+    clipped_share: float,
+    size: tuple[int, int],
+    stacked: bool = False,
+    averaged: Callable[[float], float] = lambda factor: 1 / factor,
 ) -> Coverage:
     """Judge what frames covered.
 
@@ -98,6 +122,9 @@ def cover(
         (width, height).
     stacked : bool
         Whether the frames are equal: then more of them is what helps.
+    averaged : callable, optional
+        Deviation of the noise, relative to full size, in a picture made smaller by a factor; that of white noise by
+        default.
     """
     low, high = statistics["low_stop"], statistics["high_stop"]
     start, width = statistics["histogram_start"], statistics["histogram_bin"]
@@ -121,11 +148,8 @@ def cover(
     lifts = []
     for edge in sorted({*(s for s in SIZES if s < long_edge), long_edge}):
         # Pixels averaged into one add their information.
-        gained = 20 * np.log10(long_edge / edge)
-        enough = known & (snr + gained >= SHOWS)
-        bad = known & (snr + gained < SHOWS)
-        stop = centres[bad].max() + width / 2 if bad.any() else (centres[enough].min() if enough.any() else low)
-        stop = float(min(stop, high))
+        gained = -20 * np.log10(averaged(long_edge / edge))
+        stop = lowest_stop(centres, snr + gained, SHOWS, (low, high))
         lifts.append(Lift(long_edge=edge, stop=round(stop, 2), ev=round(max(MIDDLE_GREY - stop, 0.0), 2)))
     advice = _advice(frames, centres, histogram, low, clipped_share, stacked)
     words = _words(edges, missing, thin, clipped_share, lifts, advice, top, stacked, len(frames))

@@ -1,5 +1,6 @@
 import type { StationName, ToolName } from "../../names";
 import { bent } from "./bent";
+import { box } from "./box";
 import { brush } from "./brush";
 import { curve } from "./curve";
 import { edges } from "./edges";
@@ -11,7 +12,7 @@ import { plumb } from "./plumb";
 import { ellipse, gradient } from "./shape";
 import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, patch, gradient, ellipse };
+export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, patch, box, gradient, ellipse };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>

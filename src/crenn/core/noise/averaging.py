@@ -1,0 +1,64 @@
+"""What is left of a scene's luminance noise once its picture is made smaller.
+
+Rebuilt colour shares its noise with its neighbours, so averaging takes less of it than the square root of the number of
+pixels; of developed pictures nothing is known, and their noise is taken for white.
+"""
+
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+from crenn.core.colour.spaces import LUMINANCE
+from crenn.core.noise.bands import bands_of
+from crenn.core.noise.spectrum import answers
+from crenn.core.pipeline.scene import Capture
+
+#: Factors of reduction at which what a filter leaves is measured.
+FACTORS = (1, 2, 4, 8)
+
+
+def reduced(plane: np.ndarray, factor: float) -> np.ndarray:
+    """A plane made smaller by a factor, float32: each pixel the mean of those that it covers."""
+    if factor <= 1:
+        return plane
+    size = (max(round(plane.shape[1] / factor), 1), max(round(plane.shape[0] / factor), 1))
+    return cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
+
+
+@lru_cache(8)
+def _noise_of(matrix: bytes) -> np.ndarray:
+    """Luminance noise, float32 (H, W), of rebuilt colour brought from the camera's colours to the light's."""
+    from_camera = np.frombuffer(matrix).reshape(3, 3)
+    return np.ascontiguousarray(answers().sum(0) @ from_camera.T @ LUMINANCE, np.float32)
+
+
+def _noise(capture: Capture) -> np.ndarray | None:
+    if capture.mosaic is None or capture.developed:
+        return None
+    balanced = capture.to_camera / capture.to_camera.sum(1, keepdims=True)
+    return _noise_of(np.linalg.inv(balanced).tobytes())
+
+
+def left_when_averaged(capture: Capture, factor: float) -> float:
+    """Deviation of luminance noise in a picture made smaller by a factor, relative to that of full size."""
+    noise = _noise(capture)
+    if factor <= 1:
+        return 1.0
+    if noise is None:
+        return 1.0 / factor
+    # A picture of few pixels tells its deviation badly; beyond, noise is white.
+    measured = min(factor, 16.0)
+    return float(reduced(noise, measured).std() / noise.std() * measured / factor)
+
+
+def shares_of_bands(capture: Capture, factor: float) -> np.ndarray:
+    """Shares of the energy of luminance noise that are fine, medium and coarse (see `crenn.core.noise.bands`).
+
+    Of a picture made smaller by a factor; float64 (3,).
+    """
+    noise = _noise(capture)
+    if noise is None:
+        noise = np.random.default_rng(1).standard_normal((320, 320)).astype(np.float32)
+    energies = np.array([reduced(band, min(factor, 16.0)).var() for band in bands_of(noise, 1.0)], np.float64)
+    return energies / energies.sum()
