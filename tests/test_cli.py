@@ -44,6 +44,27 @@ class CommandLine(FolderCase):
         even, usual = (np.asarray(Image.open(self.folder / name).convert("L")) for name in ("even.png", "p.tif"))
         self.assertGreater(even.mean(), usual.mean() * 1.1)
 
+    def test_horizon_and_noise_model(self):
+        paths = take(self.folder, night() * np.float32(0.1), noise_profile=(8e-5, 8e-8) * 3)
+        model = self.folder / "n.json"
+        done = self.crenn("noise-model", *paths, "--out", model)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("ISO 100", done.stdout)
+        told = []
+        for more in ((), ("--noise-model", model), ("--print", 5, "--dpi", 60), ("--long-edge", 118)):
+            done = self.crenn("horizon", *paths, "--json", *more)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            told.append(json.loads(done.stdout))
+        self.assertEqual([t["long_edge"] for t in told], [480, 480, 118, 118])
+        self.assertLess(told[1]["before"]["lifted"], told[0]["before"]["lifted"], "there is less noise than files tell")
+        self.assertEqual(told[2], told[3])
+        self.assertLess(told[0]["after"]["horizon"], told[0]["before"]["horizon"])
+        merged = self.folder / "m.exr"
+        done = self.crenn("merge", *paths, "--noise-model", model, "--out", merged)
+        self.assertIn("Noise as fitted", done.stdout)
+        self.assertEqual(json.loads(self.crenn("horizon", merged, "--json").stdout), told[1])
+        self.assertIn("middle grey", self.crenn("horizon", merged).stdout)
+
     def test_faults_are_one_line_that_names_the_file(self):
         (self.folder / "notes.dng").write_text("no picture")
         (self.folder / "t.json").write_text('{"exposure": {"ev": 40}}')

@@ -9,10 +9,10 @@ import cv2
 import numpy as np
 from websockets.sync.client import connect
 
-from crenn.camera.sensor import Exposure
+from crenn.camera.sensor import Exposure, Sensor
 from crenn.core.render.pyramid import noise_folder
 from tests.api.case import ApiCase
-from tests.support import night, take
+from tests.support import BRACKET, night, take
 
 EVENLY = {"noise": {"lifted": False, "stars": False}}
 
@@ -106,3 +106,78 @@ class Noise(ApiCase):
 
     def test_of_what_is_not_there_nothing_is_split(self):
         self.assertEqual(self.http.post("/api/scenes/999999/noise").status_code, 404)
+
+
+class Told(ApiCase):
+    """Noise told, checked and fitted: of frames whose files tell four times the variance that there is."""
+
+    def setUp(self):
+        super().setUp()
+        light = np.repeat(np.exp2([-9.0, -6.0, -3.0]), 160)
+        even = np.broadcast_to(light[None, :, None], (320, 480, 3)).astype(np.float32)
+        told = tuple(4 * v for v in Sensor().noise_profile(100.0)) * 3
+        self.paths = take(self.folder / "in", even, BRACKET, noise_profile=told)
+        self.scene_id = self.bring_in(self.paths)["scenes"][0]["id"]
+        self.address = f"/api/scenes/{self.scene_id}"
+
+    def post(self, what: str, body: dict, code: int = 200) -> dict:
+        answer = self.http.post(f"{self.address}/noise/{what}", json=body)
+        self.assertEqual(answer.status_code, code, answer.text)
+        return answer.json()
+
+    def ratio(self) -> float:
+        found = self.post("check", {"box": [0.37, 0.1, 0.26, 0.4]})
+        self.assertTrue(found["smooth"])
+        return found["ratio"][1]
+
+    def test_signal_follows_the_output_and_the_treatment(self):
+        full = self.post("signal", {"document": {}})
+        small = self.post("signal", {"document": {}, "long_edge": 120})
+        self.assertLess(small["before"]["lifted"], full["before"]["lifted"] + 1e-9)
+        self.assertLess(full["after"]["lifted"], full["before"]["lifted"])
+        off = self.post("signal", {"document": {"noise": {"on": False}}})
+        self.assertEqual(off["after"], off["before"])
+        scene = self.http.get(self.address).json()
+        self.assertEqual(len(full["before"]["snr_db"]), len(scene["report"]["histogram"]))
+
+    def test_a_box_tells_that_the_prediction_is_off_and_a_fit_mends_it(self):
+        self.assertAlmostEqual(self.ratio(), 0.5, delta=0.06)
+        boxes = [[0.02, 0.05, 0.28, 0.5], [0.36, 0.05, 0.28, 0.5], [0.7, 0.05, 0.28, 0.5]]
+        job = self.post("model", {"boxes": boxes}, 202)
+        self.assertEqual(job["kind"], "fit")
+        self.work()
+        kept = self.http.get(f"{self.address}/noise/model").json()
+        self.assertEqual([m["iso"] for m in kept], [100.0])
+        self.assertEqual(self.http.post(f"{self.address}/merge").status_code, 200)
+        self.work()
+        self.assertAlmostEqual(self.ratio(), 1.0, delta=0.08)
+        report = self.http.get(self.address).json()["report"]
+        self.assertTrue(any("Noise as fitted" in w for w in report["warnings"]))
+        self.assertEqual(self.http.delete(f"{self.address}/noise/model").status_code, 204)
+        self.assertEqual(self.http.get(f"{self.address}/noise/model").json(), [])
+        self.http.post(f"{self.address}/merge")
+        self.work()
+        self.assertAlmostEqual(self.ratio(), 0.5, delta=0.06)
+
+    def test_what_cannot_be_is_refused_in_words(self):
+        for what, body, code, says in (
+            ("check", {"box": [1.5, 0.1, 0.2, 0.2]}, 422, "box"),
+            ("check", {"box": [0.1, 0.1, 0.0, 0.2]}, 422, "box"),
+            ("check", {"box": [0.1, 0.1, 0.01, 0.01]}, 400, "too small"),
+            ("check", {"box": [0.1, 0.9, 0.2, 0.1]}, 400, "outside"),
+            ("signal", {"document": {"noise": {"luminance": 9}}}, 400, "luminance"),
+            ("signal", {"document": {}, "long_edge": 0}, 422, "long_edge"),
+            ("model", {"boxes": [[0, 0, 1]]}, 422, "boxes"),
+        ):
+            answer = self.http.post(f"{self.address}/noise/{what}", json=body)
+            self.assertEqual(answer.status_code, code, answer.text)
+            self.assertIn(says, answer.text)
+        for what, body in (("check", {"box": [0.1, 0.1, 0.2, 0.2]}), ("signal", {"document": {}}), ("model", {})):
+            self.assertEqual(self.http.post(f"/api/scenes/999999/noise/{what}", json=body).status_code, 404)
+
+    def test_a_fit_that_cannot_be_fails_with_its_reason(self):
+        job = self.post("model", {"boxes": [[0.1, 0.1, 0.01, 0.01]]}, 202)
+        self.work()
+        ended = next(j for j in self.http.get("/api/jobs").json() if j["id"] == job["id"])
+        self.assertEqual(ended["state"], "failed")
+        self.assertIn("too small", ended["fault"])

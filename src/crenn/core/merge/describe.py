@@ -166,16 +166,17 @@ def describe(
     assert radiance.clipped is not None
     height, width = radiance.shape
     step = max(1, int(np.sqrt(height * width / 1.5e6)))
-    statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step)
-    reports = [_frame_report(f, float(share)) for f, share in zip(lights, feeds)]
     capture = _capture(first, facts, radiance.shape)
+    told = Capture.from_report({"capture": capture.model_dump()})
+    statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step, told)
+    reports = [_frame_report(f, float(share)) for f, share in zip(lights, feeds)]
     coverage = cover(
         [Measured(f.gain, f.noise, r.clip_stop, r.seconds, r.iso) for f, r in zip(lights, reports)],
         statistics,
         float((radiance.clipped[::step, ::step] > 0).mean()),
         (width, height),
         facts.stack is not None,
-        partial(left_when_averaged, Capture.from_report({"capture": capture.model_dump()})),
+        partial(left_when_averaged, told),
     )
     flip = first.raw.flip
     size = (height, width) if lies_across(flip) else (width, height)

@@ -33,11 +33,36 @@ def _noise_of(matrix: bytes) -> np.ndarray:
     return np.ascontiguousarray(answers().sum(0) @ from_camera.T @ LUMINANCE, np.float32)
 
 
+@lru_cache(8)
+def _deviations(matrix: bytes) -> np.ndarray:
+    """Deviations of red, green and blue of the same, float64 (3,)."""
+    from_camera = np.frombuffer(matrix).reshape(3, 3)
+    return np.asarray((answers().sum(0) @ from_camera.T).std((0, 1)), np.float64)
+
+
+def _matrix(capture: Capture) -> np.ndarray:
+    """From the camera's balanced colours to the light's."""
+    return np.asarray(np.linalg.inv(capture.to_camera / capture.to_camera.sum(1, keepdims=True)))
+
+
 def _noise(capture: Capture) -> np.ndarray | None:
     if capture.mosaic is None or capture.developed:
         return None
-    balanced = capture.to_camera / capture.to_camera.sum(1, keepdims=True)
-    return _noise_of(np.linalg.inv(balanced).tobytes())
+    return _noise_of(_matrix(capture).tobytes())
+
+
+def luminance_deviation(sigma: np.ndarray, capture: Capture) -> np.ndarray:
+    """Deviation of luminance, float32 (...), of light whose colours have deviations (..., 3).
+
+    Rebuilt colours share their noise, by as much as those of equal noise at all sites do; of developed pictures nothing
+    is known, and each colour counts as having noise of its own.
+    """
+    own = np.sqrt(np.square(np.asarray(sigma) * LUMINANCE.astype(np.float32)).sum(-1))
+    noise = _noise(capture)
+    if noise is None:
+        return np.asarray(own, np.float32)
+    told = np.sqrt(np.square(_deviations(_matrix(capture).tobytes()) * LUMINANCE).sum())
+    return np.asarray(own * np.float32(noise.std() / told), np.float32)
 
 
 def left_when_averaged(capture: Capture, factor: float) -> float:

@@ -3,6 +3,7 @@
 import numpy as np
 
 from crenn.core.colour.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
+from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.render.entering import entering_at
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.show import CRUSHED
@@ -42,7 +43,7 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
         "clipped": "",
     }
     if scene.sigma is not None:
-        deviation = float(np.sqrt(((np.asarray(scene.sigma[row, column], np.float64) * LUMINANCE) ** 2).sum()))
+        deviation = float(luminance_deviation(scene.sigma[row, column], scene.light.capture))
         out["snr_db"] = round(float(20 * np.log10(max(recorded / max(deviation, 1e-12), 1e-3))), 1)
     if scene.source is not None:
         frames = scene.report.get("frames") or []

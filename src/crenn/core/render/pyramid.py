@@ -12,7 +12,7 @@ from crenn.core.errors import CrennError
 from crenn.core.files import replacing_folder
 from crenn.core.noise.cleaning import Box, Cleaner
 from crenn.core.noise.layers import NoiseLayers, part_of, split
-from crenn.core.pipeline.scene import SceneLight
+from crenn.core.pipeline.scene import Capture, SceneLight
 from crenn.core.progress import Progress
 from crenn.core.radiance import PLANES, RadianceMap
 from crenn.core.report.merging import light_statistics
@@ -63,7 +63,8 @@ class PreparedScene:
         report = radiance.report
         if "histogram" not in report:
             step = max(1, int(np.sqrt(radiance.rgb.shape[0] * radiance.rgb.shape[1] / 3e6)))
-            statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step)
+            capture = Capture.from_report(report)
+            statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step, capture)
             report = {**statistics, **report}
         return cls(levels, radiance.sigma, report, **{name: getattr(radiance, name) for name in PLANES})
 

@@ -6,7 +6,8 @@ import cv2
 import numpy as np
 
 from crenn.core.areas.area import FULL
-from crenn.core.colour.spaces import LUMINANCE, luminance
+from crenn.core.colour.spaces import luminance
+from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.show import CRUSHED
@@ -156,7 +157,7 @@ def _draw_edges(codes: np.ndarray, mask: np.ndarray) -> None:
 def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:
     """Predicted signal to noise of single pixels of the scene, in dB, float32 (h, w)."""
     scene = renderer.scene
-    deviation = np.sqrt(((renderer.sampled(scene.sigma, treatment, window) * LUMINANCE) ** 2).sum(-1))
+    deviation = luminance_deviation(renderer.sampled(scene.sigma, treatment, window), scene.light.capture)
     frame = renderer.frame(treatment)
     light = luminance(renderer.light(frame, window, fine))
     if frame.lens is not None and frame.lens.falloff is not None:

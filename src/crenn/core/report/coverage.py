@@ -95,10 +95,10 @@ def lowest_stop(stops: np.ndarray, snr: np.ndarray, least: float, ends: tuple[fl
     """
     known = np.isfinite(snr)
     bad, enough = known & (snr < least), known & (snr >= least)
+    half = (stops[1] - stops[0]) / 2 if stops.size > 1 else 0.0
     if bad.any():
-        half = (stops[1] - stops[0]) / 2 if stops.size > 1 else 0.0
         return float(min(stops[bad].max() + half, ends[1]))
-    return float(min(stops[enough].min() if enough.any() else ends[0], ends[1]))
+    return float(min(stops[enough].min() - half if enough.any() else ends[0], ends[1]))
 
 
 def cover(

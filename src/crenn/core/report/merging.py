@@ -5,8 +5,10 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from crenn.core.colour.spaces import LUMINANCE, luminance
+from crenn.core.colour.spaces import luminance
 from crenn.core.document import Document
+from crenn.core.noise.averaging import luminance_deviation
+from crenn.core.pipeline.scene import Capture
 from crenn.core.report.coverage import Coverage
 from crenn.core.report.lamps import find_lamps, lamp_mask
 from crenn.core.report.sharpness import blur_of
@@ -177,7 +179,7 @@ class MergeReport(Document):
         return names.get(self.reference, self.frames[0].name if self.frames else "")
 
 
-def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
+def light_statistics(rgb, sigma, clipped, step: int = 1, capture: Capture | None = None) -> dict:
     """Histogram, range, noise horizon, lamps and blur of a radiance map, as fields of `MergeReport`.
 
     Parameters
@@ -187,6 +189,8 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
     clipped : ndarray, uint8 (H, W) or None
     step : int
         Only every step-th row and column is looked at.
+    capture : Capture, optional
+        Tells how colours share their noise.
     """
     lamps = find_lamps(rgb)
     blur = blur_of(rgb, sigma, clipped)
@@ -208,9 +212,7 @@ def light_statistics(rgb, sigma, clipped, step: int = 1) -> dict:
     snr: list[float | None] = [None] * bins
     horizon = start
     if sigma is not None:
-        # Deviation of luminance, the three colours taken as independent.
-        weights = LUMINANCE.astype(np.float32)
-        deviation = np.sqrt(((sigma[::step, ::step] * weights) ** 2).sum(-1))
+        deviation = luminance_deviation(sigma[::step, ::step], capture or Capture())
         noise_sum = np.bincount(index.ravel(), weights=deviation.ravel(), minlength=bins)
         centres = np.exp2(start + (np.arange(bins) + 0.5) * BIN)
         known = counts >= 5

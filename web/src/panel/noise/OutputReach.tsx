@@ -21,7 +21,7 @@ export function OutputReach() {
   return (
     <Folded name="output" title="Output" aside={best ? `horizon ${number(best.horizon, 1, true)} EV` : undefined}>
       <div className="choice" title="The horizon and how far shadows can be lifted follow the size that the picture will have">
-        <Select size="small" variant="standard" value={output.by} inputProps={{ "aria-label": "Size of the output" }} onChange={(e) => useOutput.setState({ by: e.target.value as Output["by"] })}>
+        <Select size="small" variant="standard" value={output.by} inputProps={{ "aria-label": "Size of the output" }} onChange={(e) => useOutput.setState({ by: e.target.value })}>
           {Object.entries(BY).map(([by, name]) => (
             <MenuItem key={by} value={by}>
               {name}
