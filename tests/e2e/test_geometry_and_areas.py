@@ -238,7 +238,7 @@ class OnThePicture(PageCase):
         after = self.pixels()
         rows = len(after)
         self.assertLess(after[: rows // 20].mean(), 0.6 * before[: rows // 20].mean())
-        self.assertLess(np.abs(after[rows // 2 :] - before[rows // 2 :]).mean(), 1.0)
+        self.assertLess(np.abs(after[rows // 2 :] - before[rows // 2 :]).mean(), 1.4)
         expect(self.page.get_by_role("option", name="Gradient 1")).to_contain_text("exposure −2.00 EV")
         # Its half contour is a handle: dragged down, the dark comes along.
         x, y = self.at(0.5, 0.25)

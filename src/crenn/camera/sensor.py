@@ -47,7 +47,8 @@ class Sensor:
 
     A radiance of 1.0 (Rec. 2020 green after the colour matrix) just saturates green at 1 s, f/8 and
     ISO 100. Electrons follow Poisson statistics; read noise has a part before and a part after the
-    amplifier, which is how it depends on ISO (EMVA Standard 1288, release 4.0).
+    amplifier, which is how it depends on ISO (EMVA Standard 1288, release 4.0). Electrons of a row's amplifier depart
+    from frame to frame, by ``row_noise``, those of a column's for good, by ``column_pattern``.
     """
 
     pattern: str = "RGGB"  # row by row; 4 letters for a Bayer tile, 36 for one of 6×6
@@ -61,6 +62,8 @@ class Sensor:
     dark_current: float = 0.06
     hot_share: float = 2e-5
     serial: int = 7
+    row_noise: float = 0.0
+    column_pattern: float = 0.0
     xyz_to_camera: tuple = field(default=DEFAULT_XYZ_TO_CAMERA)
 
     def read_noise(self, iso: float) -> float:
@@ -125,5 +128,9 @@ class Sensor:
         noisy[few] = rng.poisson(electrons[few])
         noisy += self.read_noise(exposure.iso) * rng.standard_normal((height, width), np.float32)
         noisy += self.dsnu * fixed.standard_normal((height, width), np.float32)
+        if self.row_noise:
+            noisy += self.row_noise * rng.standard_normal((height, 1), np.float32)
+        if self.column_pattern:
+            noisy += self.column_pattern * fixed.standard_normal((1, width), np.float32)
         numbers = self.black + noisy * np.float32((self.white - self.black) / capacity)
         return np.clip(np.rint(numbers), 0, self.white).astype(np.uint16)

@@ -39,7 +39,8 @@ class Splitting(FolderCase):
         layers = split(light, sigma, SCENE_LIGHT)
         clean = light - layers.levels[0][..., TAKEN]
         self.assertLess(float(clean.std()), 0.3 * float(light.std()))
-        self.assertGreater(layers.gain_db, 6.0)
+        self.assertGreater(layers.gains_db[0][0], 6.0)
+        self.assertGreaterEqual(layers.gains_db[1][0], layers.gains_db[0][0])
 
     def test_levels_are_halved_until_small(self):
         light, sigma = noisy(700, 64)
@@ -75,7 +76,7 @@ class Keeping(FolderCase):
         made = scene.split_noise()
         found = PreparedScene.open(self.folder / "scene").noise
         np.testing.assert_array_equal(found.levels[0], made.levels[0])
-        self.assertEqual(found.gain_db, made.gain_db)
+        self.assertEqual(found.gains_db, made.gains_db)
 
     def test_a_scene_that_is_open_finds_it_too(self):
         """As a server does when a worker has split the noise off."""

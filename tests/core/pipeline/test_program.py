@@ -8,7 +8,7 @@ from crenn.core.pipeline.compile import compiled
 from crenn.core.pipeline.planes import Plane
 from crenn.core.pipeline.program import EVERYWHERE, TABLE_SIZE, Operation, Program, table_stops
 from crenn.core.pipeline.step import bend_of
-from crenn.core.render.renderer import bending, program_of
+from crenn.core.render.compiled import bending, program_of
 from crenn.core.treatment import STEPS, Treatment, parse_treatment
 from tests.core.light.test_light import light_of
 from tests.support import night

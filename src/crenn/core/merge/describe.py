@@ -68,6 +68,13 @@ class Facts:
     regions: list[tuple] = field(default_factory=list)
     stack: StackReport | None = None
 
+    def take_lines(self, deviation: float) -> None:
+        """Note what pattern of rows and columns was taken out, relative to the noise of a dark site."""
+        if deviation:
+            self.warnings.append(
+                f"A pattern of rows or columns was taken out of the shadows: {100 * deviation:.0f} % of their noise."
+            )
+
     def take_motion(self, motion: Motion, lights: list[LightFrame]) -> None:
         """Note what moved."""
         rows, columns = motion.moved.shape

@@ -21,6 +21,7 @@ from crenn.core.merge.gather import SAME, gather
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.mosaics import Mosaics, let_go
 from crenn.core.merge.stack import CLIP_FROM, as_one_frame, stack_frames
+from crenn.core.mosaic.lines import take_lines
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 
@@ -92,6 +93,10 @@ def merge_frames(
         with _timed("bracket"):
             merged, lights, first = merge_bracket(lights, reference, instructions, facts, progress.part(0.45, 0.75))
     progress.at(0.75, "Rebuilding colour")
+    if not first.raw.developed and not any(f.shift > 0 for f in lights):
+        # Frames that were moved have their lines no longer along those of the mosaic.
+        with _timed("lines"):
+            facts.take_lines(take_lines(merged.light, merged.variance))
     with _timed("colour"):
         radiance = to_colour(merged, first, facts, instructions.fringes)
     del merged

@@ -5,9 +5,9 @@ import numpy as np
 from crenn.core.colour.spaces import SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.pipeline.planes import Plane
 from crenn.core.pipeline.program import Instruction
+from crenn.core.render.compiled import instructions_of, program_of
 from crenn.core.render.grid import LAYER, even_base, looked_up
 from crenn.core.render.pyramid import PreparedScene
-from crenn.core.render.renderer import instructions_of, program_of
 from crenn.core.render.show import codes_of
 from crenn.core.treatment import Treatment
 

@@ -4,18 +4,60 @@ Noise is seen as a spread of lightness: the noise of a place, in EV, times the s
 into lightness there. What is lifted stands on a steep part and shows its noise; what is held down does not.
 """
 
+from dataclasses import dataclass
+
 import numpy as np
+from scipy.ndimage import map_coordinates
 
 from crenn.core.colour.spaces import lightness, luminance
 from crenn.core.noise.reduction import BLOTCHES, GRAIN
 from crenn.core.pipeline.program import TABLE_PER_STOP, table_stops
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.render.grid import LAYER, BaseGrid
+from crenn.core.render.window import Window
 
 #: Longer side of the reduced picture by which lift is found, in pixels, and the reach of what carries it, in %.
 SIDE, REACH = 240, 2.5
 #: Energy of colour noise that may stay, relative to that of luminance.
 KEPT = (BLOTCHES / GRAIN) ** 2
+
+
+@dataclass(frozen=True)
+class Lifts:
+    """By how much places are lifted, and the shares of their luminance noise that are taken by it.
+
+    Attributes
+    ----------
+    grid : BaseGrid
+        EV, over the picture; over the scene where that is only cut.
+    shares : ndarray, float32 like the grid's cells
+        See `amounts`.
+    offset : tuple of int or None
+        Where the picture begins in the scene, if it is only cut.
+    """
+
+    grid: BaseGrid
+    shares: np.ndarray
+    offset: tuple[int, int] | None
+
+    @property
+    def nbytes(self) -> int:
+        return self.grid.nbytes + self.shares.nbytes
+
+    def by_stop(self, stops: np.ndarray) -> np.ndarray:
+        """Shares that light at stops (N,) is freed of, in the middle of all places."""
+        layers = self.grid.start + LAYER * np.arange(self.shares.shape[2])
+        return np.asarray(np.interp(stops, layers, np.median(self.shares, (0, 1))))
+
+    def within(self, window: Window, stops: np.ndarray) -> np.ndarray:
+        """Shares that places of a window are freed of, float32 (h, w), whose light is at stops, float32 (h, w)."""
+        x, y = self.offset or (0, 0)
+        height, width = stops.shape
+        across = (window.x + x + (np.arange(width) + 0.5) * window.width / width) / self.grid.cell + 1.0
+        down = (window.y + y + (np.arange(height) + 0.5) * window.height / height) / self.grid.cell + 1.0
+        places = np.broadcast_to(down[:, None], stops.shape), np.broadcast_to(across, stops.shape)
+        at = np.stack([*places, (stops - self.grid.start) / LAYER])
+        return np.asarray(map_coordinates(self.shares, at, order=1, mode="nearest"), np.float32)
 
 
 def lift_of(before: np.ndarray, after: np.ndarray, floor: float) -> np.ndarray:

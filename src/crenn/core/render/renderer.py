@@ -4,33 +4,33 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy.ndimage import map_coordinates
 
 from crenn.core.areas.area import Area
 from crenn.core.light.ends import neutral_display
 from crenn.core.noise.cleaning import Box
 from crenn.core.noise.layers import NoiseLayers
-from crenn.core.pipeline.compile import compiled, framed
+from crenn.core.pipeline.compile import framed
 from crenn.core.pipeline.frame import Frame
 from crenn.core.pipeline.planes import LATTICE, Around, Carried, NoiseMix, Plane
-from crenn.core.pipeline.program import TABLE_SIZE, Instruction, Program
+from crenn.core.pipeline.program import Instruction, Program
 from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
+from crenn.core.render.compiled import bending, instructions_of, program_of
 from crenn.core.render.framed import Framed, places
 from crenn.core.render.grid import LAYER, BaseGrid, build_base, carry, looked_up, reduced_for_base
-from crenn.core.render.lift import KEPT, REACH, SIDE, amounts, lift_of
+from crenn.core.render.lift import REACH, SIDE, Lifts, amounts, lift_of
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.rows import light_of
 from crenn.core.render.show import codes_of
-from crenn.core.render.window import Window
+from crenn.core.render.window import Window, parts_in_view
 from crenn.core.treatment import STEPS, Treatment
 
 #: Longer side of the picture that grids are made from, in pixels.
 _SMALL = 900
 #: Pixels rendered for a picture at rest: as it lies, and where light is resampled.
 _AT_REST, _AT_REST_MOVED = 3_200_000, 1_600_000
-#: Reduced to less than this, a picture is not worth cleaning before the rest; and what is cleaned around a window.
-_SEEN, _AROUND = 0.45, 24
+#: Reduced to less than this, a picture is not worth cleaning before the rest.
+_SEEN = 0.45
 #: Share of the predicted noise that is reckoned with once light has been cleaned.
 _LEFT = 0.2
 _NO_MASKS = np.zeros((1, 1, 1), np.uint16)
@@ -60,35 +60,6 @@ class _Found:
     @property
     def nbytes(self) -> int:
         return self.grid.nbytes
-
-
-@dataclass(frozen=True)
-class _Lifts:
-    """A grid of lift, and the shares of noise that are taken by it."""
-
-    grid: BaseGrid
-    shares: np.ndarray
-
-    @property
-    def nbytes(self) -> int:
-        return self.grid.nbytes + self.shares.nbytes
-
-
-def program_of(treatment: Treatment, light, display: bool = True) -> Program:
-    """The program of a treatment for a scene's `crenn.core.pipeline.scene.SceneLight`.
-
-    ``display`` tells whether the display transform takes part.
-    """
-    steps = [(step, treatment.section(step)) for step in STEPS]
-    program = compiled(steps, [area.by_step() for area in bending(treatment)], light, display)
-    if display and program.display is None:
-        program.show(neutral_display())
-    return program
-
-
-def bending(treatment: Treatment) -> list[Area]:
-    """The areas that bend something, in the order in which programs count them."""
-    return [area for area in treatment.areas if area.by_step()]
 
 
 class Renderer:
@@ -198,14 +169,7 @@ class Renderer:
             return []
         if not program_of(treatment, self.scene.light).mixes:
             return []
-        frame = self.frame(treatment)
-        corners = frame.to_scene(window.corners(frame.size))
-        height, width = self.scene.size
-        left, top = (int(np.clip(np.floor(v) - _AROUND, 0, n - 1)) for v, n in zip(corners.min(0), (width, height)))
-        right, bottom = (int(np.clip(np.ceil(v) + _AROUND, 1, n)) for v, n in zip(corners.max(0), (width, height)))
-        middle_x, middle_y = (left + right) // 2, (top + bottom) // 2
-        halves = [(a, b) for a, b in ((top, middle_y), (middle_y, bottom)) if b > a]
-        parts = [(a, c, b - a, d - c) for a, b in halves for c, d in ((left, middle_x), (middle_x, right)) if d > c]
+        parts = parts_in_view(self.frame(treatment), window, self.scene.size)
         return parts if noise is None else [part for part in parts if part not in noise.done]
 
     def _mix(self, mix: NoiseMix, frame: Frame, window: Window, fine: bool) -> np.ndarray:
@@ -238,11 +202,11 @@ class Renderer:
 
         return self._cache.get(key, make)
 
-    def _lift(self, treatment: Treatment, frame: Frame, display: np.ndarray) -> _Lifts:
+    def _lift(self, treatment: Treatment, frame: Frame, display: np.ndarray) -> Lifts:
         """By how much places are lifted, and the shares of their noise that are taken; see `amounts`."""
         scene = self.scene
 
-        def make() -> _Lifts:
+        def make() -> Lifts:
             whole = Frame.whole(scene.size)
             lens = frame.lens if frame.lens is not None and frame.lens.falloff is not None else None
             window = Window.whole(scene.size, SIDE)
@@ -260,37 +224,18 @@ class Renderer:
                 lift += lens.falloff(at).reshape(lift.shape).astype(np.float32)
             grid = carry(lift, before, scene.size[1] / window.out_width, REACH, scene.size, scene.floor)
             grid = grid if frame.offset is not None else grid.through(frame)
-            return _Lifts(grid, amounts(grid, scene.light, display))
+            return Lifts(grid, amounts(grid, scene.light, display), frame.offset)
 
         # It stands for a treatment as it is now: while a dial is dragged the one before is of no use.
         bent = treatment.without("crop", "turn", "level", "perspective", "noise").model_dump_json()
         return self._cache.get(("lift", bent, frame.key), make)
 
-    def taken_shares(self, treatment: Treatment, stops: np.ndarray) -> np.ndarray:
-        """Share of its luminance noise that light at stops is freed of by its lift, in the middle of all places."""
+    def lifts(self, treatment: Treatment) -> Lifts | None:
+        """By how much places are lifted, where noise is taken by it; None where it is not."""
         program = program_of(treatment, self.scene.light)
         if not any(i.lifted for i in program.instructions):
-            return np.ones(np.shape(stops))
-        lifts = self._lift(treatment, self.frame(treatment), program.shown)
-        layers = lifts.grid.start + LAYER * np.arange(lifts.shares.shape[2])
-        return np.asarray(np.interp(stops, layers, np.median(lifts.shares, (0, 1))))
-
-    def taken_share_at(self, treatment: Treatment, window: Window, stops: np.ndarray) -> np.ndarray:
-        """Share of its luminance noise that each place of a window is freed of by its lift, float32 (h, w).
-
-        ``stops`` are those of its light, float32 (h, w).
-        """
-        program, frame = program_of(treatment, self.scene.light), self.frame(treatment)
-        if not any(i.lifted for i in program.instructions):
-            return np.ones(stops.shape, np.float32)
-        lifts = self._lift(treatment, frame, program.shown)
-        x, y = frame.offset or (0, 0)
-        height, width = stops.shape
-        across = (window.x + x + (np.arange(width) + 0.5) * window.width / width) / lifts.grid.cell + 1.0
-        down = (window.y + y + (np.arange(height) + 0.5) * window.height / height) / lifts.grid.cell + 1.0
-        places = np.broadcast_to(down[:, None], stops.shape), np.broadcast_to(across, stops.shape)
-        at = np.stack([*places, (stops - lifts.grid.start) / LAYER])
-        return np.asarray(map_coordinates(lifts.shares, at, order=1, mode="nearest"), np.float32)
+            return None
+        return self._lift(treatment, self.frame(treatment), program.shown)
 
     def sampled(self, plane: np.ndarray, treatment: Treatment, window: Window) -> np.ndarray:
         """A full-size plane of whole numbers in a window of the picture; see `Framed.sampled`."""
@@ -501,33 +446,3 @@ def _any_within(limits: np.ndarray, size: tuple[int, int]) -> np.ndarray:
         share = cv2.resize((limits & bit).astype(np.float32), size, interpolation=cv2.INTER_AREA)
         out |= np.where(share > 0, np.uint8(bit), np.uint8(0))
     return out
-
-
-def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """A program as the kernels read it: codes, constants and tables (see `crenn.core.render.rows.run_row`)."""
-    count = max(len(program.instructions), 1)
-    codes, constants = np.zeros((count, 3), np.int32), np.zeros((count, 9), np.float32)
-    tables: list[np.ndarray] = []
-    grids = 0
-    planes, mixes = [plane.key for plane in program.planes], [mix.key for mix in program.mixes]
-    for i, one in enumerate(program.instructions):
-        index = 0
-        if one.table is not None:
-            index = len(tables)
-            tables.extend(np.atleast_2d(one.table))
-        elif one.reads_grid:
-            index, grids = grids, grids + 1
-        elif one.plane is not None:
-            index = planes.index(one.plane.key)
-        elif one.mix is not None:
-            index, grids = (grids, grids + 1) if one.lifted else (-1, grids)
-            first = len(planes) + 3 * mixes.index(one.mix.key)
-            constants[i, 1:5] = first, first + 1, first + 2, KEPT
-        codes[i] = one.operation, index, one.area
-        constants[i, 0] = one.amount
-        for k, plane in enumerate(one.tinted):
-            constants[i, 1 + k] = planes.index(plane.key)
-        if one.matrix is not None:
-            constants[i] = one.matrix.ravel()
-    stacked = np.stack(tables).astype(np.float32) if tables else np.zeros((1, TABLE_SIZE), np.float32)
-    return codes[: len(program.instructions)], constants, stacked

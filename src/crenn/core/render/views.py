@@ -180,7 +180,8 @@ def _signal_after(renderer: Renderer, treatment: Treatment, window: Window, fine
         return found
     light = luminance(renderer.light(renderer.frame(treatment), window, fine))
     stops = np.log2(np.maximum(cv2.GaussianBlur(light, (0, 0), 3.0), np.float32(scene.floor)))
-    shares = renderer.taken_share_at(treatment, window, stops)
+    lifts = renderer.lifts(treatment)
+    shares = np.ones(stops.shape, np.float32) if lifts is None else lifts.within(window, stops)
     return np.asarray(found - 20 * np.log10(left_by(treatment, noise, scene.light.capture, shares)), np.float32)
 
 

@@ -1,0 +1,58 @@
+"""The program of a treatment, and how kernels read it."""
+
+import numpy as np
+
+from crenn.core.areas.area import Area
+from crenn.core.light.ends import neutral_display
+from crenn.core.pipeline.compile import compiled
+from crenn.core.pipeline.program import TABLE_SIZE, Program
+from crenn.core.pipeline.scene import SceneLight
+from crenn.core.render.lift import KEPT
+from crenn.core.treatment import STEPS, Treatment
+
+
+def program_of(treatment: Treatment, light: SceneLight, display: bool = True) -> Program:
+    """The program of a treatment for a scene.
+
+    ``display`` tells whether the display transform takes part.
+    """
+    steps = [(step, treatment.section(step)) for step in STEPS]
+    program = compiled(steps, [area.by_step() for area in bending(treatment)], light, display)
+    if display and program.display is None:
+        program.show(neutral_display())
+    return program
+
+
+def bending(treatment: Treatment) -> list[Area]:
+    """The areas that bend something, in the order in which programs count them."""
+    return [area for area in treatment.areas if area.by_step()]
+
+
+def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A program as the kernels read it: codes, constants and tables (see `crenn.core.render.rows.run_row`)."""
+    count = max(len(program.instructions), 1)
+    codes, constants = np.zeros((count, 3), np.int32), np.zeros((count, 9), np.float32)
+    tables: list[np.ndarray] = []
+    grids = 0
+    planes, mixes = [plane.key for plane in program.planes], [mix.key for mix in program.mixes]
+    for i, one in enumerate(program.instructions):
+        index = 0
+        if one.table is not None:
+            index = len(tables)
+            tables.extend(np.atleast_2d(one.table))
+        elif one.reads_grid:
+            index, grids = grids, grids + 1
+        elif one.plane is not None:
+            index = planes.index(one.plane.key)
+        elif one.mix is not None:
+            index, grids = (grids, grids + 1) if one.lifted else (-1, grids)
+            first = len(planes) + 3 * mixes.index(one.mix.key)
+            constants[i, 1:5] = first, first + 1, first + 2, KEPT
+        codes[i] = one.operation, index, one.area
+        constants[i, 0] = one.amount
+        for k, plane in enumerate(one.tinted):
+            constants[i, 1 + k] = planes.index(plane.key)
+        if one.matrix is not None:
+            constants[i] = one.matrix.ravel()
+    stacked = np.stack(tables).astype(np.float32) if tables else np.zeros((1, TABLE_SIZE), np.float32)
+    return codes[: len(program.instructions)], constants, stacked
