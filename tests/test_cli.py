@@ -1,5 +1,7 @@
 """The headless job, as a user types it."""
 
+import contextlib
+import io
 import json
 import subprocess
 import sys
@@ -8,6 +10,7 @@ import numpy as np
 import OpenEXR
 from PIL import Image
 
+from crenn.cli import parser
 from tests.core.frames.mutated import make
 from tests.support import ROOT, FolderCase, night, take
 
@@ -44,26 +47,31 @@ class CommandLine(FolderCase):
         even, usual = (np.asarray(Image.open(self.folder / name).convert("L")) for name in ("even.png", "p.tif"))
         self.assertGreater(even.mean(), usual.mean() * 1.1)
 
+    def told(self, *arguments) -> str:
+        """What a command prints, run in this process: starting another takes seconds."""
+        parsed = parser().parse_args([str(a) for a in arguments])
+        with contextlib.redirect_stdout(io.StringIO()) as out:
+            parsed.run(parsed)
+        return out.getvalue()
+
     def test_horizon_and_noise_model(self):
-        paths = take(self.folder, night() * np.float32(0.1), noise_profile=(8e-5, 8e-8) * 3)
-        model = self.folder / "n.json"
-        done = self.crenn("noise-model", *paths, "--out", model)
-        self.assertEqual(done.returncode, 0, done.stderr)
-        self.assertIn("ISO 100", done.stdout)
-        told = []
-        for more in ((), ("--noise-model", model), ("--print", 5, "--dpi", 60), ("--long-edge", 118)):
-            done = self.crenn("horizon", *paths, "--json", *more)
-            self.assertEqual(done.returncode, 0, done.stderr)
-            told.append(json.loads(done.stdout))
-        self.assertEqual([t["long_edge"] for t in told], [480, 480, 118, 118])
-        self.assertLess(told[1]["before"]["lifted"], told[0]["before"]["lifted"], "there is less noise than files tell")
-        self.assertEqual(told[2], told[3])
-        self.assertLess(told[0]["after"]["horizon"], told[0]["before"]["horizon"])
-        merged = self.folder / "m.exr"
-        done = self.crenn("merge", *paths, "--noise-model", model, "--out", merged)
-        self.assertIn("Noise as fitted", done.stdout)
-        self.assertEqual(json.loads(self.crenn("horizon", merged, "--json").stdout), told[1])
-        self.assertIn("middle grey", self.crenn("horizon", merged).stdout)
+        paths = take(self.folder, night(200, 300) * np.float32(0.1), noise_profile=(8e-5, 8e-8) * 3)
+        model, merged = self.folder / "n.json", self.folder / "m.exr"
+        self.assertIn("ISO 100", self.told("noise-model", *paths, "--out", model))
+        self.assertIn("Noise as fitted", self.told("merge", *paths, "--noise-model", model, "--out", merged))
+        plain = json.loads(self.told("horizon", *paths, "--json"))
+        fitted, small, print_of_it = (
+            json.loads(self.told("horizon", merged, "--json", *more))
+            for more in ((), ("--long-edge", 118), ("--print", 5, "--dpi", 60))
+        )
+        self.assertEqual([t["long_edge"] for t in (plain, fitted, small, print_of_it)], [300, 300, 118, 118])
+        self.assertLess(fitted["before"]["lifted"], plain["before"]["lifted"], "there is less noise than files tell")
+        self.assertEqual(small, print_of_it)
+        self.assertLess(plain["after"]["lifted"], plain["before"]["lifted"])
+        self.assertIn("middle grey", self.told("horizon", merged))
+        done = self.crenn("noise-model", *paths, "--box", "0.5,0.5,0.01,0.01", "--out", model)
+        self.assertEqual(done.returncode, 1)
+        self.assertRegex(done.stderr, "^crenn: At ISO 100 these places are too small.*\n$")
 
     def test_faults_are_one_line_that_names_the_file(self):
         (self.folder / "notes.dng").write_text("no picture")
