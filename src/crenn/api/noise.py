@@ -110,6 +110,8 @@ def noise_signal(scene_id: PathId, body: SignalIn, request: Request) -> SignalOu
 
     def work() -> SignalOut:
         renderer = renderers.get(prepared)
+        # The page asks as soon as it is told that noise has been split off.
+        renderer.scene.look()
         found = signal(renderer, treatment, body.long_edge)
         report = renderer.scene.report
         ends = float(report["low_stop"]), float(report["high_stop"])

@@ -120,6 +120,10 @@ class PreparedScene:
     def noise(self, layers: NoiseLayers) -> None:
         self._noise = layers
 
+    def look(self) -> None:
+        """Look at once, with the next question for it, whether noise has been split off meanwhile."""
+        self._looked = -_PATIENCE
+
     def clean_part(self, box: Box) -> None:
         """Split the noise off a part, (top, left, height, width), while the rest still waits for it."""
         noise = self.noise
