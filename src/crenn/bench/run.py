@@ -2,7 +2,7 @@
 
 import json
 
-from crenn.bench import align, clipped, geometry, ghosts, lens, memory, merge, noise, scale, speed, stack, tone
+from crenn.bench import align, clipped, geometry, ghosts, kept, lens, memory, merge, noise, scale, speed, stack, tone
 from crenn.core.errors import CrennError
 
 SUBJECTS = {
@@ -19,6 +19,8 @@ SUBJECTS = {
     "lens": lens.bench,
     "memory": memory.bench,
     "noise": noise.bench,
+    "noise-kept": kept.bench,
+    "noise-speed": lambda: [noise.speed()],
     "drag": lambda: [speed.interactive()],
 }
 
@@ -35,7 +37,19 @@ def run_bench(names: list[str], as_json: bool = False) -> None:
     if unknown:
         raise CrennError(f"There is no subject “{unknown[0]}”.", remedy="Known are: " + ", ".join(SUBJECTS) + ".")
     records = []
-    for name in names or ("merge", "align", "ghosts", "stack", "clipped", "tone", "geometry", "lens", "scale", "speed"):
+    for name in names or (
+        "merge",
+        "align",
+        "ghosts",
+        "stack",
+        "clipped",
+        "tone",
+        "geometry",
+        "lens",
+        "scale",
+        "noise-kept",
+        "speed",
+    ):
         for table in SUBJECTS[name]():
             records.append(table.record())
             if not as_json:

@@ -8,7 +8,7 @@ from crenn.core.colour.spaces import luminance
 #: Pixels around a part that are looked at, and the largest star's radius.
 BORDER, _RADIUS = 24, 3
 #: A star stands out by so many deviations of its neighbourhood, and its surroundings by no more than this share of it.
-_DEVIATIONS, _LONE = 6.0, 0.25
+_DEVIATIONS, _LONE = 4.0, 0.25
 #: What is right around a star is darker than it by this share of what it stands out by.
 _STEEP = 0.5
 
@@ -63,7 +63,8 @@ def star_shares(light: np.ndarray, deviation: np.ndarray | None, kept_radius: in
     )
     peak[peak] = _on_lines(over, peak, _RADIUS + 1) < np.maximum(_LONE * over, _DEVIATIONS * spread)[peak]
     kept = cv2.dilate(peak.astype(np.uint8), np.ones((2 * kept_radius + 1, 2 * kept_radius + 1), np.uint8))
-    return cv2.GaussianBlur(kept.astype(np.float32), (0, 0), 1.0)
+    # Whole as far as it reaches, with a soft rim.
+    return np.clip(1.5 * cv2.GaussianBlur(kept.astype(np.float32), (0, 0), 1.0), 0, 1)
 
 
 def stars_in(rgb: np.ndarray, sigma: np.ndarray | None, box: tuple[int, int, int, int]) -> np.ndarray:
