@@ -161,8 +161,8 @@ def close_shared() -> None:
     _shared.clear()
 
 
-def work_off(database, library) -> None:
-    """Do all queued jobs in this process, one after the other."""
+def work_off(database, library, but: tuple[str, ...] = ()) -> None:
+    """Do all queued jobs in this process, one after the other, but those of some kinds."""
     from sqlalchemy import select
 
     from crenn.jobs.running import RunningJob
@@ -172,7 +172,7 @@ def work_off(database, library) -> None:
     while True:
         with database.session() as session:
             job = session.execute(
-                select(Job).where(Job.state == "waiting").order_by(Job.id).limit(1)
+                select(Job).where(Job.state == "waiting", Job.kind.not_in(but)).order_by(Job.id).limit(1)
             ).scalar_one_or_none()
         if job is None:
             return

@@ -25,6 +25,21 @@ class CommandLine(FolderCase):
             env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
         )
 
+    def each(self, commands) -> list[tuple[int, str]]:
+        """Exit status and stderr of each command."""
+        done = subprocess.run(
+            [sys.executable, "-c", _EACH_IN_A_CHILD],
+            input=json.dumps([[str(a) for a in command] for command in commands]),
+            capture_output=True,
+            text=True,
+            timeout=240,
+            cwd=self.folder,
+            env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
+        )
+        outcomes = json.loads(done.stdout)
+        self.assertEqual(len(outcomes), len(commands))
+        return outcomes
+
     def test_merge_and_render(self):
         paths = take(self.folder, night())
         out, report = self.folder / "m.exr", self.folder / "r.json"
@@ -39,11 +54,8 @@ class CommandLine(FolderCase):
         done = self.crenn("render", out, "--treatment", treatment, "--long-edge", 200, "--out", self.folder / "p.jpg")
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual(Image.open(self.folder / "p.jpg").size, (200, 133))
-        done = self.crenn("render", *paths, "--out", self.folder / "p.tif")
-        self.assertEqual(done.returncode, 0, done.stderr)
-        self.assertTrue((self.folder / "p.tif").exists())
-        done = self.crenn("render", out, "--start", "even", "--out", self.folder / "even.png")
-        self.assertEqual(done.returncode, 0, done.stderr)
+        self.told("render", *paths, "--out", self.folder / "p.tif")
+        self.told("render", out, "--start", "even", "--out", self.folder / "even.png")
         even, usual = (np.asarray(Image.open(self.folder / name).convert("L")) for name in ("even.png", "p.tif"))
         self.assertGreater(even.mean(), usual.mean() * 1.1)
 
@@ -77,7 +89,7 @@ class CommandLine(FolderCase):
         (self.folder / "notes.dng").write_text("no picture")
         (self.folder / "t.json").write_text('{"exposure": {"ev": 40}}')
         path = take(self.folder, night(64, 96))[0]
-        for arguments, words in (
+        faulty = (
             (("merge", "notes.dng", "--out", "m.exr"), "notes.dng"),
             (("merge", "absent.dng", "--out", "m.exr"), "absent.dng"),
             (("merge", path, "--out", "nowhere/m.exr"), "m.exr"),
@@ -90,28 +102,27 @@ class CommandLine(FolderCase):
             (("merge", path), "--out"),
             (("shoot", "ferry-hall", "--out", "x", "--size", "big"), "3000x2000"),
             (("dance",), "dance"),
-        ):
+            (("merge", path, "--noise-model", "t.json", "--out", "m.exr"), "t.json"),
+            (("horizon", path, "--print", "wide"), "wide"),
+            (("noise-model", path, "--box", "0.1,0.2", "--out", "n.json"), "0.4,0.1,0.05,0.05"),
+            (("noise-model", "notes.dng", "--out", "n.json"), "notes.dng"),
+        )
+        for (arguments, words), (status, said) in zip(faulty, self.each([command for command, _ in faulty])):
             with self.subTest(arguments=arguments):
-                done = self.crenn(*arguments)
-                self.assertNotEqual(done.returncode, 0)
-                self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
-                self.assertIn(words, done.stderr)
+                self.assertNotEqual(status, 0)
+                self.assertEqual(len(said.strip().splitlines()), 1, said)
+                self.assertIn(words, said)
         self.assertFalse((self.folder / "m.exr").exists())
 
     def test_a_damaged_file_costs_one_line_whatever_libraries_say(self):
-        """Every kind of damaged frame, merged and rendered, each in a child of one process that has imported all."""
+        """Every kind of damaged frame, merged and rendered."""
         paths = make(self.folder / "odd", 4, seed=4)
-        done = subprocess.run(
-            [sys.executable, "-c", _EACH_IN_A_CHILD, str(self.folder), *map(str, paths)],
-            capture_output=True,
-            text=True,
-            timeout=240,
-            env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
-        )
-        outcomes = json.loads(done.stdout)
-        self.assertEqual(len(outcomes), len(paths))
+        commands = [
+            ("merge", path, "--out", "m.exr") if number % 2 else ("render", path, "--long-edge", 64, "--out", "p.jpg")
+            for number, path in enumerate(paths)
+        ]
         failed = 0
-        for path, (status, said) in zip(paths, outcomes):
+        for path, (status, said) in zip(paths, self.each(commands)):
             with self.subTest(path=path.name, said=said):
                 lines = said.strip().splitlines()
                 if status:
@@ -123,24 +134,24 @@ class CommandLine(FolderCase):
         self.assertGreater(failed, len(paths) // 4)
 
 
-#: Prints (exit status, what stood on stderr) of merging or rendering each file.
+#: Prints (exit status, what stood on stderr) of each command, in a child of one process that has imported all.
 _EACH_IN_A_CHILD = """
 import json, os, sys, tempfile
 from crenn import cli
 from crenn.core.merge import merge
 from crenn.core.deliver import files
-folder, *paths = sys.argv[1:]
 outcomes = []
-for number, path in enumerate(paths):
+for command in json.load(sys.stdin):
     with tempfile.TemporaryFile("w+") as said:
         child = os.fork()
         if not child:
             os.dup2(said.fileno(), 2)
             os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
             sys.stderr = os.fdopen(2, "w", closefd=False)
-            merging = ["merge", path, "--out", f"{folder}/m.exr"]
-            rendering = ["render", path, "--long-edge", "64", "--out", f"{folder}/p.jpg"]
-            status = cli.main(merging if number % 2 else rendering)
+            try:
+                status = cli.main(command)
+            except SystemExit as left:
+                status = left.code
             sys.stderr.flush()
             os._exit(status)
         status = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])

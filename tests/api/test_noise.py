@@ -18,6 +18,8 @@ EVENLY = {"noise": {"lifted": False, "stars": False}}
 
 
 class Noise(ApiCase):
+    left = ()
+
     def setUp(self):
         super().setUp()
         grainy = take(self.folder / "in", night() * np.float32(0.25), (Exposure(1 / 8, 8.0, 3200.0),))
@@ -110,6 +112,8 @@ class Noise(ApiCase):
 
 class Told(ApiCase):
     """Noise told, checked and fitted: of frames whose files tell four times the variance that there is."""
+
+    left = ()
 
     def setUp(self):
         super().setUp()

@@ -5,6 +5,7 @@ import os
 import shutil
 import tempfile
 import unittest
+from collections.abc import Callable
 from pathlib import Path
 
 import cv2
@@ -35,6 +36,8 @@ class Browser:
             executable_path=shutil.which("chromium"), args=_FLAGS, env=os.environ | {"HOME": str(self.folder)}
         )
         self.count = 0
+        #: Addresses of scenes that tests share, by name.
+        self.opened: dict[str, str] = {}
 
     def close(self) -> None:
         self.browser.close()
@@ -44,7 +47,7 @@ class Browser:
 
 
 class PageCase(unittest.TestCase):
-    """A test on the page; it brings in frames of its own."""
+    """A test on the page; it brings in frames of its own, or opens a scene that tests share."""
 
     def setUp(self) -> None:
         self.shared = shared(Browser)
@@ -83,6 +86,20 @@ class PageCase(unittest.TestCase):
         """Upload a night of its own and open it."""
         number = self.number()
         self.send(f"night{number}x", night(), seed=number)
+
+    def open_scene(self, name: str = "night", bring_in: Callable[[], None] | None = None) -> None:
+        """Open a scene that tests share, with its untouched treatment; the first to ask for it brings it in."""
+        opened = self.shared.opened
+        if name not in opened:
+            (bring_in or self.bring_in)()
+            opened[name] = self.page.url
+            return
+        scene = f"{self.served.address}/api/scenes/{opened[name].split('/')[-2]}"
+        revision = self.page.request.get(scene).json()["revision"]
+        start = {"document": {}, "parent": revision, "label": "Start"}
+        self.assertEqual(self.page.request.put(f"{scene}/treatment", data=start).status, 200)
+        self.page.goto(opened[name])
+        self.settled()
 
     def settled(self) -> None:
         """The newest picture is drawn at rest and everything is stored."""

@@ -22,7 +22,7 @@ class CurveAndWhite(PageCase):
         )
 
     def test_points_are_dragged_typed_picked_and_taken_away(self):
-        self.bring_in()
+        self.open_scene()
         before = self.pixels()
         self.open("curve")
         plot = self.page.get_by_role("group", name="Curve of luminance")
@@ -88,7 +88,7 @@ class CurveAndWhite(PageCase):
         expect(self.page.get_by_role("slider", name="Point 1 of red")).to_be_attached(timeout=10_000)
 
     def test_readings_of_white_and_a_second_light(self):
-        self.bring_in()
+        self.open_scene()
         before = self.pixels()
         self.open("white_balance")
         box = self.page.locator(".picture canvas").bounding_box()

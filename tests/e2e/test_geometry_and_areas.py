@@ -1,7 +1,5 @@
 """Geometry and Areas in a real browser: drawn, dragged, typed, undone, and there after a reload."""
 
-from typing import ClassVar
-
 import cv2
 import numpy as np
 from playwright.sync_api import expect
@@ -12,21 +10,9 @@ from tests.e2e.page import PageCase
 class OnThePicture(PageCase):
     """One scene for all tests; each begins with its untouched treatment."""
 
-    opened: ClassVar[str | None] = None
-
     def setUp(self) -> None:
         super().setUp()
-        cls = type(self)
-        if cls.opened is None:
-            self.bring_in()
-            cls.opened = self.page.url
-            return
-        scene = f"{self.served.address}/api/scenes/{cls.opened.split('/')[-2]}"
-        revision = self.page.request.get(scene).json()["revision"]
-        start = {"document": {}, "parent": revision, "label": "Start"}
-        self.assertEqual(self.page.request.put(f"{scene}/treatment", data=start).status, 200)
-        self.page.goto(cls.opened)
-        self.settled()
+        self.open_scene()
 
     def station(self, name: str) -> None:
         self.page.get_by_role("link", name=name, exact=True).click()

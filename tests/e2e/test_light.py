@@ -14,7 +14,7 @@ def colourfulness(pixels: np.ndarray) -> float:
 
 class Light(PageCase):
     def test_starting_points_kinds_of_light_and_maps(self):
-        self.bring_in()
+        self.open_scene()
         as_it_was = self.pixels()
         group = self.page.get_by_role("group", name="Start from")
         expect(group.get_by_role("button", name="As it was")).to_have_attribute("aria-pressed", "true")
@@ -62,7 +62,7 @@ class Light(PageCase):
 
     def test_the_ladder_fits_at_700_pixels(self):
         """No label of the ladder lies on another, and none is cut."""
-        self.bring_in()
+        self.open_scene()
         self.page.set_viewport_size({"width": 1280, "height": 700})
         self.settled()
         expect(self.page.locator(".ladder footer")).to_contain_text("cd/m²")
@@ -81,7 +81,7 @@ class Light(PageCase):
                     self.assertFalse(across > 1 and down > 1, f"{text} and {other}")
 
     def test_a_held_rung_shows_what_it_moves_and_the_loupe_shows_pixels(self):
-        self.bring_in()
+        self.open_scene()
         rung = self.page.get_by_role("slider", name="Placement of \u22124.0 EV")
         box = rung.locator("circle").first.bounding_box()
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2

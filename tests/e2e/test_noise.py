@@ -14,13 +14,15 @@ from tests.support import night
 class Noise(PageCase):
     def setUp(self) -> None:
         super().setUp()
-        number = self.number()
-        # One short frame at a high sensitivity: grain all over.
-        self.send(f"grain{number}x", night() * np.float32(0.25), exposures=(Exposure(1 / 8, 8.0, 3200.0),), seed=number)
+        self.open_scene("grain", self.grainy)
         self.page.get_by_role("link", name="Noise", exact=True).click()
         # The worker splits the noise off by itself, and the ladder shows what is won.
         expect(self.page.locator("[data-line=after]")).to_be_attached(timeout=60_000)
         self.settled()
+
+    def grainy(self) -> None:
+        """Bring in one short frame at a high sensitivity: grain all over."""
+        self.send("grainx", night() * np.float32(0.25), exposures=(Exposure(1 / 8, 8.0, 3200.0),))
 
     def grain(self) -> float:
         """Spread of the sky from pixel to pixel, in codes."""

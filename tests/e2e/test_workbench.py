@@ -37,7 +37,7 @@ class Workbench(PageCase):
         expect(second.locator("[data-dial='tone.contrast'] input")).to_have_value("1.50", timeout=15_000)
 
     def test_typing_resetting_and_keys(self):
-        self.bring_in()
+        self.open_scene()
         field = self.dial("tone.contrast").locator("input")
         field.fill("1,8")
         field.press("Enter")
@@ -59,7 +59,7 @@ class Workbench(PageCase):
         self.assertEqual(self.value("tone.contrast"), 2.5)
 
     def test_a_rung_moves_its_stop(self):
-        self.bring_in()
+        self.open_scene()
         before = self.pixels()
         rung = self.page.get_by_role("slider", name="Placement of −4.0 EV")
         box = rung.locator("circle").last.bounding_box()
@@ -76,7 +76,7 @@ class Workbench(PageCase):
         self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
 
     def test_views_zoom_compare_and_readout(self):
-        self.bring_in()
+        self.open_scene()
         self.drag("tone.contrast", 40)
         self.settled()
         before = self.pixels()
@@ -110,7 +110,7 @@ class Workbench(PageCase):
         expect(self.page.locator("table.plain tbody tr")).to_have_count(3, timeout=30_000)
 
     def test_deliver_and_download(self):
-        self.bring_in()
+        self.open_scene()
         shown = self.pixels()
         self.page.get_by_role("link", name="Deliver").click()
         self.page.get_by_label("Quality, 1–100").fill("97")
@@ -125,7 +125,7 @@ class Workbench(PageCase):
         self.assertLess(np.abs(same - shown).mean(), 3.0)
 
     def test_the_database_stopped_while_the_page_is_open(self):
-        self.bring_in()
+        self.open_scene()
         server = cluster()
         port = server.port
         server.stop()

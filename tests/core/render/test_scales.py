@@ -42,7 +42,9 @@ class Sizes(unittest.TestCase):
                 window = Window.whole((height, width), edge)
                 reduced = cv2.resize(full, (window.out_width, window.out_height), interpolation=cv2.INTER_AREA)
                 shown, _ = self.renderer.picture(treatment, window, 16, oversample=2)
-                off = delta_e2000(srgb_to_lab(reduced / 65535), srgb_to_lab(shown / 65535))
+                # Every ninth pixel tells as much, and colour differences take their time.
+                parts = (v[::3, ::3] / 65535 for v in (reduced, shown))
+                off = delta_e2000(*map(srgb_to_lab, parts))
                 with self.subTest(step=name, edge=edge):
                     self.assertLess(off.mean(), 0.5)
                     self.assertLess(np.percentile(off, 99), 2.0)

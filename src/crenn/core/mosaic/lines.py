@@ -83,7 +83,7 @@ def _standing_out(departs: np.ndarray, deviation: float) -> np.ndarray:
     # The energy of the pattern is what is more than chance; without any, lines are left as they are.
     chance = float(np.mean(errors**2))
     energy = (1.4826 * float(np.median(np.abs(middle)))) ** 2 - chance
-    if energy >= _SURE * chance:
+    if energy > max(_SURE * chance, 0.0):
         # Each line is believed as far as it can be told (James and Stein 1961).
         believed = middle * energy / (energy + errors**2)
         most = min(_MOST * np.sqrt(energy), 2 * deviation)
