@@ -152,7 +152,7 @@ class Noise(PageCase):
         row = section.get_by_role("row", name="Green").get_by_role("cell")
         measured, predicted = (float(row.nth(k).inner_text().removesuffix(" %")) for k in (1, 2))
         self.assertAlmostEqual(measured / predicted, 1.0, delta=0.15)
-        section.get_by_role("button", name="Fit on all of it").click()
+        section.get_by_role("button", name="Fit on the whole picture").click()
         expect(section).to_contain_text("ISO 3200", timeout=30_000)
         section.get_by_role("button", name="Forget it").click()
         expect(section).not_to_contain_text("ISO 3200")

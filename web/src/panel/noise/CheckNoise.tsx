@@ -52,7 +52,7 @@ export function CheckNoise() {
       ) : (
         <div className="buttons">
           <Button size="small" variant="outlined" color="inherit" className="below" title="Fits the camera's noise at the ISO of these frames on their smoothest parts" onClick={() => void fit([])}>
-            Fit on all of it
+            Fit on the whole picture
           </Button>
           {mine && places.length > 0 && (
             <Button size="small" variant="outlined" color="inherit" className="below" title="Fits it on the places that were drawn" onClick={() => void fit(places)}>
