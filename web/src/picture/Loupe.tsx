@@ -4,6 +4,7 @@ import { Line } from "../api/socket";
 import { useView } from "../state/view";
 import type { Lay } from "./lay";
 import { onPane } from "./lay";
+import { drawOn, messageOf } from "./message";
 import type { useShown } from "./useWanted";
 
 /** Its side, in points of the screen. */
@@ -36,16 +37,7 @@ export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>
       flying.current = false;
       send();
       if (typeof data === "string") return;
-      const length = new DataView(data).getUint32(0, true);
-      const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }));
-      const to = canvas.current;
-      if (to) {
-        to.width = bitmap.width;
-        to.height = bitmap.height;
-        to.getContext("2d")!.drawImage(bitmap, 0, 0);
-        setDrawn((n) => n + 1);
-      }
-      bitmap.close();
+      if (await drawOn(() => canvas.current, messageOf(data).jpeg)) setDrawn((n) => n + 1);
     };
     line.current = new Line(
       "/api/view",

@@ -7,6 +7,7 @@ import { patchOf, sideOf, STRENGTHS, useStrip } from "../state/strip";
 import { withValue } from "../state/values";
 import { number } from "../units";
 import type { Size } from "./geometry";
+import { drawOn, messageOf } from "./message";
 import type { useShown } from "./useWanted";
 
 
@@ -44,22 +45,13 @@ export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof us
     asked.current += 1;
     const receive = async (data: string | ArrayBuffer) => {
       if (typeof data === "string") return;
-      const length = new DataView(data).getUint32(0, true);
-      const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as { number: number };
+      const { header, jpeg } = messageOf<{ number: number }>(data);
       const index = header.number - asked.current * 10;
       if (index === next) {
         next += 1;
         ask();
       }
-      const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }));
-      const to = canvases.current[index];
-      if (to) {
-        to.width = bitmap.width;
-        to.height = bitmap.height;
-        to.getContext("2d")!.drawImage(bitmap, 0, 0);
-        setDrawn((n) => n + 1);
-      }
-      bitmap.close();
+      if (await drawOn(() => canvases.current[index], jpeg)) setDrawn((n) => n + 1);
     };
     const own = new Line(
       "/api/view",

@@ -5,6 +5,7 @@ import { tell } from "../state/messages";
 import { type Probe, useView } from "../state/view";
 import type { Box } from "./crop";
 import { type MapNodes, PlaneMap, type Point } from "./map";
+import { messageOf } from "./message";
 
 export interface Wanted {
   prepared: string;
@@ -118,14 +119,13 @@ export class Renders {
       else useView.setState({ probe: told.probe ?? null });
       return;
     }
-    const length = new DataView(data).getUint32(0, true);
-    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as Header;
+    const { header, jpeg } = messageOf<Header>(data);
     // A picture may come twice: once more when noise has been taken out of it.
     if (header.number === this.flying) this.flying = null;
     if (typeof header.map !== "string") this.map = new PlaneMap(header.map, { width: header.picture[0], height: header.picture[1] });
     const map = this.map!;
     this.send();
-    const bitmap = await createImageBitmap(new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }));
+    const bitmap = await createImageBitmap(jpeg);
     this.show({ number: header.number, bitmap, x: header.x, y: header.y, width: header.width, height: header.height, map });
     useView.setState({
       map,
