@@ -65,9 +65,9 @@ def _box(text: str) -> tuple[float, ...]:
 
 
 def _instructions(arguments):
-    from crenn.core.merge.instructions import Instructions, read_instructions
+    from crenn.core.merge.instructions import Instructions
 
-    base = read_instructions(arguments.instructions) if arguments.instructions else Instructions()
+    base = Instructions.read(arguments.instructions) if arguments.instructions else Instructions()
     changes = {"align": False} if arguments.no_align else {}
     changes |= {"deghost": False} if arguments.no_deghost else {}
     changes |= {"mode": arguments.mode} if arguments.mode else {}

@@ -1,9 +1,13 @@
 """Open documents with a version, and how earlier versions are brought up to the current one."""
 
+import json
 from collections.abc import Callable, Mapping
-from typing import Any, ClassVar
+from pathlib import Path
+from typing import Any, ClassVar, Self
 
-from pydantic import BaseModel, ConfigDict, model_validator
+from pydantic import BaseModel, ConfigDict, ValidationError, model_validator
+
+from crenn.core.errors import CrennError
 
 #: Makes of a document of one version one of the next; it may change the document it is given.
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
@@ -35,3 +39,23 @@ class Document(BaseModel):
             version += 1
             document["version"] = version
         return document
+
+    @classmethod
+    def read(cls, path: Path) -> Self:
+        """Read a document from JSON.
+
+        Raises
+        ------
+        CrennError
+            If the file is missing, no JSON, or has an unknown or impossible value; it is named.
+        """
+        try:
+            return cls.model_validate(json.loads(Path(path).read_text("utf-8")))
+        except OSError as fault:
+            raise CrennError(f"cannot be read: {fault.strerror}.", path) from fault
+        except ValidationError as fault:
+            first = fault.errors()[0]
+            where = ".".join(str(p) for p in first["loc"])
+            raise CrennError(f"has a wrong value at {where}: {first['msg']}.", path) from fault
+        except ValueError as fault:
+            raise CrennError("is no JSON file.", path) from fault

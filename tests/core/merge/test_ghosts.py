@@ -11,7 +11,7 @@ from crenn.camera.shoot import shoot
 from crenn.core.colour.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.frames.grouping import GroupingKey, group_frames, signature_of
-from crenn.core.merge.instructions import Choice, Instructions, Stroke, read_instructions
+from crenn.core.merge.instructions import Choice, Instructions, Stroke
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import read_exr, write_exr
 from tests.support import FolderCase, take
@@ -131,11 +131,11 @@ class Documents(FolderCase):
     def test_instructions_from_a_file(self):
         path = self.folder / "m.json"
         path.write_text('{"align": false, "method": "median"}')
-        self.assertEqual((read_instructions(path).align, read_instructions(path).method), (False, "median"))
+        self.assertEqual((Instructions.read(path).align, Instructions.read(path).method), (False, "median"))
         for text, told in (('{"method": "guess"}', "method"), ("[", "no JSON"), ('{"ghosts": 1}', "ghosts")):
             path.write_text(text)
             with self.assertRaises(CrennError) as caught:
-                read_instructions(path)
+                Instructions.read(path)
             self.assertIn(told, str(caught.exception))
             self.assertIn("m.json", str(caught.exception))
 

@@ -6,7 +6,7 @@ import unittest
 from pydantic import ValidationError
 
 from crenn.core.errors import CrennError
-from crenn.core.merge.instructions import Instructions, read_instructions
+from crenn.core.merge.instructions import Instructions
 from tests.support import FolderCase
 
 STROKE = {"kind": "moved", "points": [[0.1, 0.2]], "radius": 0.02}
@@ -67,8 +67,8 @@ class Files(FolderCase):
         ):
             path.write_text(text)
             with self.subTest(text=text), self.assertRaisesRegex(CrennError, words):
-                read_instructions(path)
+                Instructions.read(path)
         with self.assertRaisesRegex(CrennError, "absent.json: cannot be read"):
-            read_instructions(self.folder / "absent.json")
+            Instructions.read(self.folder / "absent.json")
         path.write_text('{"mode": "bracket"}')
-        self.assertEqual(read_instructions(path).mode, "bracket")
+        self.assertEqual(Instructions.read(path).mode, "bracket")

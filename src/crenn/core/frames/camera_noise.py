@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field
 
 from crenn.core.document import Document
 from crenn.core.errors import CrennError
@@ -59,23 +59,8 @@ class CameraNoiseModels(Document):
 
 
 def read_models(path: Path) -> list[CameraNoise]:
-    """Read noise models from JSON.
-
-    Raises
-    ------
-    CrennError
-        If the file is missing, no JSON, or has an unknown or impossible value; it is named.
-    """
-    try:
-        return CameraNoiseModels.model_validate(json.loads(Path(path).read_text("utf-8"))).models
-    except OSError as fault:
-        raise CrennError(f"cannot be read: {fault.strerror}.", path) from fault
-    except ValidationError as fault:
-        first = fault.errors()[0]
-        where = ".".join(str(p) for p in first["loc"])
-        raise CrennError(f"has a wrong value at {where}: {first['msg']}.", path) from fault
-    except ValueError as fault:
-        raise CrennError("is no JSON file.", path) from fault
+    """Read noise models from JSON; a `CrennError` as of `Document.read`."""
+    return CameraNoiseModels.read(path).models
 
 
 def write_models(path: Path, models: Sequence[CameraNoise]) -> None:

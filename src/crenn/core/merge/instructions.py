@@ -1,13 +1,10 @@
 """What the user wants of a merge: an open document, stored with the scene."""
 
-import json
-from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from crenn.core.document import Document
-from crenn.core.errors import CrennError
 
 
 def _storable(text: str) -> str:
@@ -73,23 +70,3 @@ class Instructions(Document):
     )
     strokes: list[Stroke] = Field(default_factory=list, max_length=500)
     choices: list[Choice] = Field(default_factory=list, max_length=200)
-
-
-def read_instructions(path: Path) -> Instructions:
-    """Read merge instructions from JSON.
-
-    Raises
-    ------
-    CrennError
-        If the file is missing, no JSON, or has an unknown or impossible value; it is named.
-    """
-    try:
-        return Instructions.model_validate(json.loads(Path(path).read_text()))
-    except OSError as fault:
-        raise CrennError(f"cannot be read: {fault.strerror}.", path) from fault
-    except ValidationError as fault:
-        first = fault.errors()[0]
-        where = ".".join(str(p) for p in first["loc"])
-        raise CrennError(f"has a wrong value at {where}: {first['msg']}.", path) from fault
-    except ValueError as fault:
-        raise CrennError("is no JSON file.", path) from fault
