@@ -83,6 +83,32 @@ class Hot(unittest.TestCase):
         mend_hot(mosaic, variance())
         self.assertEqual(int((mosaic != before).sum()), 0)
 
+    def striped(self) -> np.ndarray:
+        """Bold stripes as a lens draws them: neighbours of one colour differ by more than a hot site stands out."""
+        y, x = np.mgrid[: SIZE[0], : SIZE[1]]
+        stripes = 0.1 + 0.09 * np.sign(np.sin(2 * np.pi * (x + 0.15 * y) / 11))
+        return cv2.GaussianBlur(stripes.astype(np.float32), (0, 0), 0.7)
+
+    def test_in_the_midst_of_stripes_they_are_found_as_well(self):
+        light = self.striped()
+        mosaic = noisy(light)
+        places = [(40, 52), (41, 160), (120, 77), (163, 240), (200, 30)]
+        for place in places:
+            mosaic[place] += 0.5
+        mend_hot(mosaic, variance())
+        mended = [abs(float(np.log2(mosaic[place] / light[place]))) < 0.5 for place in places]
+        self.assertGreaterEqual(sum(mended), len(places) - 1)
+
+    def test_stripes_and_stars_over_them_are_left_alone(self):
+        light = self.striped()
+        y, x = np.mgrid[: SIZE[0], : SIZE[1]]
+        for cy, cx in ((60.2, 80.4), (131.5, 200.0), (180.7, 55.3)):
+            light += (0.6 * np.exp(-((y - cy) ** 2 + (x - cx) ** 2) / (2 * 0.6**2))).astype(np.float32)
+        mosaic = noisy(light)
+        before = mosaic.copy()
+        mend_hot(mosaic, variance())
+        self.assertEqual(int((mosaic != before).sum()), 0)
+
     def test_noise_is_none(self):
         mosaic = noisy(np.full(SIZE, 0.05, np.float32))
         self.assertEqual(mend_hot(mosaic, variance()), 0)

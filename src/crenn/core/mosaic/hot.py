@@ -12,35 +12,79 @@ _LEAST = 0.15
 _BESIDE, _MOST = 0.11, 0.35
 
 
+#: In the midst of texture a site is hot if it departs by so many deviations, and by so large a share of the light
+#: there, from what both its row and its column ask for, and by so many times more than any around it does from either.
+_FAR, _SHARE, _ALONE = 15.0, 0.5, 3.0
+#: There the sites beside it stand out by less than this in the mean, and none by more than that.
+_BESIDE_TEXTURE, _MOST_TEXTURE = 0.08, 0.25
+#: Sites at the border that are not judged.
+_BORDER = 6
+
+
+@nb.njit(cache=True, nogil=True)
+def _asked(light, y, x, dy, dx):
+    """What a site should be by its row or column, and how much that varies there.
+
+    It lies between its two neighbours of its colour; the other colour tells how the light bends (Hamilton and Adams
+    1997).
+    """
+    a, b = light[y - 2 * dy, x - 2 * dx], light[y + 2 * dy, x + 2 * dx]
+    p, q = light[y - dy, x - dx], light[y + dy, x + dx]
+    outer = light[y - 3 * dy, x - 3 * dx] + light[y + 3 * dy, x + 3 * dx]
+    bent = np.float32(0.5) * (a + b) + np.float32(0.25) * (p + q - outer)
+    # No further beyond the two than half of what lies between them.
+    low, high = min(a, b), max(a, b)
+    room = np.float32(0.5) * (high - low)
+    return min(max(bent, low - room), high + room), abs(a - b) + abs(p - q)
+
+
 @nb.njit(cache=True, nogil=True)
 def _between(light, y, x):
-    """What a site should be: along rows or columns, whichever varies less, between its two neighbours of its colour.
+    """What a site should be along rows or columns, whichever varies less."""
+    across, varies = _asked(light, y, x, 0, 1)
+    down, varies_down = _asked(light, y, x, 1, 0)
+    return across if varies <= varies_down else down
 
-    The other colour of the row or column tells how it bends there (Hamilton and Adams 1997).
-    """
-    best, value = np.float32(1e30), np.float32(0)
-    for k in range(2):
-        dy, dx = (0, 1) if k == 0 else (1, 0)
-        a, b = light[y - 2 * dy, x - 2 * dx], light[y + 2 * dy, x + 2 * dx]
-        p, q = light[y - dy, x - dx], light[y + dy, x + dx]
-        outer = light[y - 3 * dy, x - 3 * dx] + light[y + 3 * dy, x + 3 * dx]
-        varies = abs(a - b) + abs(p - q)
-        if varies < best:
-            best = varies
-            bent = np.float32(0.5) * (a + b) + np.float32(0.25) * (p + q - outer)
-            # No further beyond the two than half of what lies between them.
-            low, high = min(a, b), max(a, b)
-            room = np.float32(0.5) * (high - low)
-            value = min(max(bent, low - room), high + room)
-    return value
+
+@nb.njit(cache=True, nogil=True)
+def _beside(light, y, x):
+    """By how much the four sites beside one stand out from their own kind two sites on: the mean, and the most."""
+    most, mean = np.float32(-1e30), np.float32(0)
+    for i in range(4):
+        dy, dx = (0, 0, -1, 1)[i], (-1, 1, 0, 0)[i]
+        yy, xx = y + dy, x + dx
+        base = np.float32(0.5) * (light[yy + 2 * dy, xx + 2 * dx] + light[yy + 2 * dx, xx + 2 * dy])
+        beside = light[yy, xx] - base
+        most, mean = max(most, beside), mean + np.float32(0.25) * beside
+    return mean, most
+
+
+@nb.njit(cache=True, nogil=True)
+def _alone_in_texture(light, y, x, noise, middle):
+    """Whether a site stands out of texture as nothing of it does."""
+    value = light[y, x]
+    excess = value - max(_asked(light, y, x, 0, 1)[0], _asked(light, y, x, 1, 0)[0])
+    if excess < max(np.float32(_FAR) * noise, np.float32(_SHARE) * middle):
+        return False
+    for dy in range(-2, 3, 2):
+        for dx in range(-2, 3, 2):
+            if dy == 0 and dx == 0:
+                continue
+            yy, xx = y + dy, x + dx
+            across, down = _asked(light, yy, xx, 0, 1)[0], _asked(light, yy, xx, 1, 0)[0]
+            if min(abs(light[yy, xx] - across), abs(light[yy, xx] - down)) > excess / np.float32(_ALONE):
+                return False
+    mean, most = _beside(light, y, x)
+    least = 2 * noise
+    return mean < np.float32(_BESIDE_TEXTURE) * excess + least and most < np.float32(_MOST_TEXTURE) * excess + 2 * least
 
 
 @nb.njit(parallel=True, cache=True, nogil=True)
 def _find(light, variance, found):
     height, width = light.shape
-    for y in nb.prange(4, height - 4):
+    for y in nb.prange(_BORDER, height - _BORDER):
         around = np.empty(8, np.float32)
-        for x in range(4, width - 4):
+        for x in range(_BORDER, width - _BORDER):
             n = 0
             highest, lowest = np.float32(-1e30), np.float32(1e30)
             for dy in range(-2, 3, 2):
@@ -60,16 +104,13 @@ def _find(light, variance, found):
             spread = max(highest - middle, middle - lowest)
             # What is brighter by a seventh only is seen by nobody, and may well be texture.
             least = max(np.float32(_DEVIATIONS) * noise, np.float32(_LEAST) * middle)
-            if excess < least or spread > excess / np.float32(_AROUND):
+            if excess < least:
                 continue
-            most, mean = np.float32(-1e30), np.float32(0)
-            for i in range(4):
-                dy, dx = (0, 0, -1, 1)[i], (-1, 1, 0, 0)[i]
-                yy, xx = y + dy, x + dx
-                # Beside it are other colours: how far each stands out from its own kind two sites on.
-                base = np.float32(0.5) * (light[yy + 2 * dy, xx + 2 * dx] + light[yy + 2 * dx, xx + 2 * dy])
-                beside = light[yy, xx] - base
-                most, mean = max(most, beside), mean + np.float32(0.25) * beside
+            if spread > excess / np.float32(_AROUND):
+                if _alone_in_texture(light, y, x, noise, max(middle, np.float32(0))):
+                    found[y, x] = _between(light, y, x)
+                continue
+            mean, most = _beside(light, y, x)
             if mean < np.float32(_BESIDE) * excess + 2 * noise and most < np.float32(_MOST) * excess + 4 * noise:
                 found[y, x] = _between(light, y, x)
 
