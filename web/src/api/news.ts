@@ -71,11 +71,8 @@ export function take(told: Told) {
 /** The job that merges a scene now, or waits to. */
 export const useMerging = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "merge" && j.scene_id === scene && isActive(j)));
 
-/** The job that splits the noise off a scene, or waits to. */
-export const useSplitting = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "noise" && j.scene_id === scene && isActive(j)));
-
-/** The job that fits the noise of a scene's camera, or waits to. */
-export const useFitting = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "fit" && j.scene_id === scene && isActive(j)));
+/** The newest job of a kind that is about a scene. */
+export const useLastJob = (kind: Job["kind"], scene: number) => useNews((s) => Object.values(s.jobs).filter((j) => j.kind === kind && j.scene_id === scene).at(-1));
 
 export const isActive = (job: Job) => job.state === "waiting" || job.state === "running";
 

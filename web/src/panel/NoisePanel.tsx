@@ -1,4 +1,4 @@
-import { useSplitting } from "../api/news";
+import { isActive, useLastJob } from "../api/news";
 import { useScene } from "../state/scene";
 import { JobProgress } from "./JobProgress";
 import { StepsPanel } from "./StepsPanel";
@@ -11,7 +11,7 @@ import { ToolButton } from "./ToolButton";
 export default function NoisePanel() {
   const id = useScene((s) => s.scene?.id ?? 0);
   const split = useScene((s) => s.scene?.noise != null);
-  const job = useSplitting(id);
+  const job = useLastJob("noise", id);
   return (
     <StepsPanel
       station="noise"
@@ -24,7 +24,7 @@ export default function NoisePanel() {
         </>
       }
     >
-      {job ? <JobProgress job={job} /> : !split && <SplitAgain scene={id} />}
+      {job && isActive(job) ? <JobProgress job={job} /> : !split && <SplitAgain scene={id} fault={job?.fault ?? null} />}
       <ToolButton tool="patch" says="Compare strengths" inHand="Comparing: click a place" title="A patch at several strengths side by side. Key I" />
     </StepsPanel>
   );

@@ -1,6 +1,6 @@
 import { Button } from "@mui/material";
 
-import { useFitting } from "../../api/news";
+import { isActive, useLastJob } from "../../api/news";
 import { clearPlaces, fit, forget, inWords, useCheck, useModels } from "../../state/check";
 import { useScene } from "../../state/scene";
 import { number } from "../../units";
@@ -15,7 +15,7 @@ export function CheckNoise() {
   const id = useScene((s) => s.scene?.id ?? 0);
   const { found, places, scene } = useCheck();
   const models = useModels().data ?? [];
-  const job = useFitting(id);
+  const job = useLastJob("fit", id);
   const mine = scene === id;
   const light = found && 2 ** found.stop;
   const share = (deviation: number) => `${number((100 * deviation) / light!, 2)} %`;
@@ -47,7 +47,8 @@ export function CheckNoise() {
           </table>}
         </>
       )}
-      {job ? (
+      {job?.state === "failed" && <p className="fault">{job.fault}</p>}
+      {job && isActive(job) ? (
         <JobProgress job={job} />
       ) : (
         <div className="buttons">
