@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 
-import { useNews, useSplitting } from "../api/news";
+import { isActive, useLastJob, useNews } from "../api/news";
 import { toolAt } from "../picture/tools";
 import { useAreas } from "../state/areas";
 import { useEdges } from "../state/edges";
@@ -33,7 +33,8 @@ export function useSceneInView(id: number, station: Station): string | null {
   }, [news, id, busy]);
 
   // Noise that has been split off is there to be mixed.
-  const splitting = useSplitting(id) !== undefined;
+  const split = useLastJob("noise", id);
+  const splitting = split !== undefined && isActive(split);
   const was = useRef(splitting);
   useEffect(() => {
     if (was.current && !splitting) loadScene(id).catch(() => {});
