@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.noise.blocks import LEAST, collaborate, energies, spectrum_of
+from crenn.core.noise.blocks import LEAST, STEP, collaborate, energies, spectrum_of
 
 
 def level(shape: tuple[int, int], value: float = 1.0) -> np.ndarray:
@@ -23,7 +23,11 @@ class Transform(unittest.TestCase):
         planes = white()
         own = energies(planes)
         self.assertAlmostEqual(float(own[0, 0, 0].sum()), float((planes[0, :8, :8] ** 2).sum()), places=2)
-        self.assertAlmostEqual(float(own[2, 3, 4].sum()), float((planes[2, 18:26, 24:32] ** 2).sum()), places=2)
+        self.assertAlmostEqual(
+            float(own[2, 3, 4].sum()),
+            float((planes[2, 3 * STEP : 3 * STEP + 8, 4 * STEP : 4 * STEP + 8] ** 2).sum()),
+            places=2,
+        )
 
     def test_coefficients_are_those_of_the_cosine_transform(self):
         """Against the definition, on a block of one wave: all energy is in its coefficient."""

@@ -17,7 +17,7 @@ _COLUMNS, _ROWS, _APART = 24, 12, 2
 #: A filter looks so far from a pixel.
 REACH = _ROWS + SIDE
 #: Blocks that are filtered start this far apart.
-STEP = 6
+STEP = 7
 #: Deviations of noise below which a coefficient is taken for noise in the first pass.
 _THRESHOLD = 2.7
 #: The second filter of `collaborate` acts as if there were so many times the noise.
