@@ -104,6 +104,7 @@ class CommandLine(FolderCase):
             (("dance",), "dance"),
             (("merge", path, "--noise-model", "t.json", "--out", "m.exr"), "t.json"),
             (("horizon", path, "--print", "wide"), "wide"),
+            (("horizon", path, "--print", "30", "--long-edge", "2000"), "--print"),
             (("noise-model", path, "--box", "0.1,0.2", "--out", "n.json"), "0.4,0.1,0.05,0.05"),
             (("noise-model", "notes.dng", "--out", "n.json"), "notes.dng"),
         )

@@ -5,7 +5,14 @@ import unittest
 
 import numpy as np
 
-from crenn.core.geometry.orientation import as_held, box_as_held, flip_of_exif, lies_across, place_on_sensor
+from crenn.core.geometry.orientation import (
+    as_held,
+    box_as_held,
+    box_on_sensor,
+    flip_of_exif,
+    lies_across,
+    place_on_sensor,
+)
 
 FLIPS = (0, 3, 5, 6)
 
@@ -61,6 +68,7 @@ class Turns(unittest.TestCase):
                 (rows[-1] + 1 - rows[0]) / height,
             )
             np.testing.assert_allclose(box_as_held(box, flip), seen, atol=1e-9, err_msg=f"flip {flip}")
+            np.testing.assert_allclose(box_on_sensor(seen, flip), box, atol=1e-9, err_msg=f"flip {flip}")
 
     def test_nothing_is_copied_where_nothing_turns(self):
         picture = sensor()

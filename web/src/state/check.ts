@@ -30,12 +30,17 @@ export const clearPlaces = () => useCheck.setState(NOTHING);
 /** The box between two places of the scene. */
 export const boxBetween = ([ax, ay]: Point, [bx, by]: Point): SceneBox => [Math.min(ax, bx), Math.min(ay, by), Math.abs(bx - ax), Math.abs(by - ay)];
 
+/** Show a box that is being drawn; what was drawn on another scene is forgotten. */
+export function draw(box: SceneBox) {
+  const id = useScene.getState().scene?.id ?? null;
+  useCheck.setState((s) => ({ ...(s.scene === id ? s : NOTHING), scene: id, box, found: null }));
+}
+
 /** Hold what is predicted against the noise of the box that was drawn. */
 export async function check(box: SceneBox) {
   const id = useScene.getState().scene?.id;
   if (id === undefined) return;
-  if (useCheck.getState().scene !== id) useCheck.setState({ ...NOTHING, scene: id });
-  useCheck.setState({ box, found: null });
+  draw(box);
   const found = await told(answered(api.POST("/api/scenes/{scene_id}/noise/check", { params: { path: { scene_id: id } }, body: { box } })));
   // Another box may have been drawn meanwhile.
   if (!found || useCheck.getState().box !== box) return;

@@ -13,6 +13,7 @@ from crenn.core.errors import CrennError
 from crenn.core.files import replacing
 from crenn.core.frames.metadata import FrameMetadata
 from crenn.core.frames.raw import RawFrame
+from crenn.core.geometry.orientation import box_on_sensor, lies_across
 from crenn.core.mosaic.noise import FEWEST, NoiseModel, model_of, quantisation, scaled_model, smooth_samples
 
 #: Sensitivities closer than this are the same, as a ratio: files round them.
@@ -25,6 +26,11 @@ _Offset = Annotated[float, Field(gt=0, le=0.1)]
 
 #: A box of the scene as it is held: x, y, width and height, in shares of its longer side.
 Box = tuple[_Share, _Share, Annotated[float, Field(gt=0, le=1)], Annotated[float, Field(gt=0, le=1)]]
+
+
+def _alike(iso: float, other: float) -> bool:
+    """Whether two sensitivities are the same."""
+    return 1 / _SAME_ISO < other / iso < _SAME_ISO
 
 
 class CameraNoise(BaseModel):
@@ -43,7 +49,7 @@ class CameraNoise(BaseModel):
 
     def same_iso(self, iso: float) -> bool:
         """Whether it holds for a sensitivity."""
-        return 1 / _SAME_ISO < iso / self.iso < _SAME_ISO
+        return _alike(self.iso, iso)
 
     @property
     def noise(self) -> NoiseModel:
@@ -75,19 +81,13 @@ def _parts(frame: RawFrame, boxes: Sequence[Box]) -> list[np.ndarray]:
     if not boxes:
         return [frame.mosaic]
     height, width = frame.mosaic.shape
+    held = (height, width) if lies_across(frame.flip) else (width, height)
+    across, down = (max(held) / side for side in held)
     out = []
     for x, y, w, h in boxes:
-        # As LibRaw turns: by half a turn, or by a quarter to the left or right.
-        held = (height, width) if frame.flip in (5, 6) else (width, height)
-        long_side = max(held)
-        left, top, right, bottom = x * long_side, y * long_side, (x + w) * long_side, (y + h) * long_side
-        if frame.flip == 3:
-            left, top, right, bottom = width - right, height - bottom, width - left, height - top
-        elif frame.flip == 5:
-            left, top, right, bottom = width - bottom, left, width - top, right
-        elif frame.flip == 6:
-            left, top, right, bottom = top, height - right, bottom, height - left
-        rows, columns = (slice(max(int(a) // 2 * 2, 0), max(int(b), 0)) for a, b in ((top, bottom), (left, right)))
+        left, top, wide, high = box_on_sensor((x * across, y * down, w * across, h * down), frame.flip)
+        ends = (top * height, (top + high) * height), (left * width, (left + wide) * width)
+        rows, columns = (slice(max(int(a), 0) // 2 * 2, max(int(b), 0)) for a, b in ends)
         out.append(frame.mosaic[rows, columns])
     return out
 
@@ -98,7 +98,7 @@ def fit_camera_noise(frames: Sequence[RawFrame], boxes: Sequence[Box] = ()) -> l
     Parameters
     ----------
     frames : sequence of RawFrame
-        Of one camera, raw.
+        All of the same camera, none of them developed.
     boxes : sequence of tuple
         Smooth places of the scene; all of it if none are given, of which the smoothest blocks at each level of light
         count.
@@ -115,7 +115,7 @@ def fit_camera_noise(frames: Sequence[RawFrame], boxes: Sequence[Box] = ()) -> l
             raise CrennError("was developed: its noise is measured in the picture, and has no model.", frame.name)
         if (frame.metadata.make, frame.metadata.model) != camera:
             raise CrennError("comes from another camera.", frame.name, "Fit each camera on its own frames.")
-        iso = next((i for i in by_iso if 1 / _SAME_ISO < frame.metadata.iso / i < _SAME_ISO), frame.metadata.iso)
+        iso = next((i for i in by_iso if _alike(i, frame.metadata.iso)), frame.metadata.iso)
         by_iso.setdefault(iso, []).append(frame)
     out = []
     for iso, own in sorted(by_iso.items()):

@@ -38,6 +38,12 @@ def place_on_sensor(x: float, y: float, flip: int) -> tuple[float, float]:
     return x, y
 
 
+def box_on_sensor(box: tuple[float, float, float, float], flip: int) -> tuple[float, float, float, float]:
+    """Where a box (x, y, width, height) of the picture as it was held lies on the sensor."""
+    # A quarter turn is taken back by one to the other side.
+    return box_as_held(box, {5: 6, 6: 5}.get(flip, flip))
+
+
 def box_as_held(box: tuple[float, float, float, float], flip: int) -> tuple[float, float, float, float]:
     """Where a box (x, y, width, height) on the sensor lies in the picture as it was held."""
     x, y, w, h = box

@@ -27,28 +27,22 @@ def reduced(plane: np.ndarray, factor: float) -> np.ndarray:
 
 
 @lru_cache(8)
-def _noise_of(matrix: bytes) -> np.ndarray:
-    """Luminance noise, float32 (H, W), of rebuilt colour brought from the camera's colours to the light's."""
-    from_camera = np.frombuffer(matrix).reshape(3, 3)
-    return np.ascontiguousarray(answers().sum(0) @ from_camera.T @ LUMINANCE, np.float32)
+def _noise_of(matrix: bytes) -> tuple[np.ndarray, float]:
+    """Noise of rebuilt colour that is brought from the light's colours to the camera's by a matrix, float64 (3, 3).
+
+    Its luminance, float32 (H, W), and the deviation of that relative to what it was if colours did not share noise.
+    """
+    light = answers().sum(0) @ np.linalg.inv(np.frombuffer(matrix).reshape(3, 3)).T
+    grey = np.ascontiguousarray(light @ LUMINANCE, np.float32)
+    own = np.sqrt(np.square(light.std((0, 1)) * LUMINANCE).sum())
+    return grey, float(grey.std() / own)
 
 
-@lru_cache(8)
-def _deviations(matrix: bytes) -> np.ndarray:
-    """Deviations of red, green and blue of the same, float64 (3,)."""
-    from_camera = np.frombuffer(matrix).reshape(3, 3)
-    return np.asarray((answers().sum(0) @ from_camera.T).std((0, 1)), np.float64)
-
-
-def _matrix(capture: Capture) -> np.ndarray:
-    """From the camera's balanced colours to the light's."""
-    return np.asarray(np.linalg.inv(capture.to_camera / capture.to_camera.sum(1, keepdims=True)))
-
-
-def _noise(capture: Capture) -> np.ndarray | None:
+def _noise(capture: Capture) -> tuple[np.ndarray, float] | None:
+    """`_noise_of` a capture; None of developed pictures."""
     if capture.mosaic is None or capture.developed:
         return None
-    return _noise_of(_matrix(capture).tobytes())
+    return _noise_of(capture.balanced.tobytes())
 
 
 def luminance_deviation(sigma: np.ndarray, capture: Capture) -> np.ndarray:
@@ -58,20 +52,18 @@ def luminance_deviation(sigma: np.ndarray, capture: Capture) -> np.ndarray:
     is known, and each colour counts as having noise of its own.
     """
     own = np.sqrt(np.square(np.asarray(sigma) * LUMINANCE.astype(np.float32)).sum(-1))
-    noise = _noise(capture)
-    if noise is None:
-        return np.asarray(own, np.float32)
-    told = np.sqrt(np.square(_deviations(_matrix(capture).tobytes()) * LUMINANCE).sum())
-    return np.asarray(own * np.float32(noise.std() / told), np.float32)
+    told = _noise(capture)
+    return np.asarray(own if told is None else own * np.float32(told[1]), np.float32)
 
 
 def left_when_averaged(capture: Capture, factor: float) -> float:
     """Deviation of luminance noise in a picture made smaller by a factor, relative to that of full size."""
-    noise = _noise(capture)
     if factor <= 1:
         return 1.0
-    if noise is None:
+    told = _noise(capture)
+    if told is None:
         return 1.0 / factor
+    noise = told[0]
     # A picture of few pixels tells its deviation badly; beyond, noise is white.
     measured = min(factor, 16.0)
     return float(reduced(noise, measured).std() / noise.std() * measured / factor)
@@ -82,8 +74,7 @@ def shares_of_bands(capture: Capture, factor: float) -> np.ndarray:
 
     Of a picture made smaller by a factor; float64 (3,).
     """
-    noise = _noise(capture)
-    if noise is None:
-        noise = np.random.default_rng(1).standard_normal((320, 320)).astype(np.float32)
+    told = _noise(capture)
+    noise = np.random.default_rng(1).standard_normal((320, 320)).astype(np.float32) if told is None else told[0]
     energies = np.array([reduced(band, min(factor, 16.0)).var() for band in bands_of(noise, 1.0)], np.float64)
     return energies / energies.sum()

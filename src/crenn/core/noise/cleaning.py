@@ -54,9 +54,8 @@ class Cleaner:
     def __init__(self, rgb: np.ndarray, sigma: np.ndarray | None, capture: Capture):
         self._rgb, self._sigma = rgb, sigma
         self.size = (rgb.shape[0], rgb.shape[1])
-        balanced = capture.to_camera / capture.to_camera.sum(1, keepdims=True)
-        self._to_camera = balanced.astype(np.float32)
-        self._matrix = np.linalg.inv(balanced)
+        self._to_camera = capture.balanced.astype(np.float32)
+        self._matrix = np.linalg.inv(capture.balanced)
         self._noise = DemosaicNoise(self._matrix)
         self._tile = None if capture.mosaic is None else tile_of(capture.mosaic)
         step = max(1, int(np.sqrt(self.size[0] * self.size[1] / 2e5)))

@@ -84,7 +84,9 @@ def _blur_at(radius: float, scale: float) -> float:
 
 def planes(sharpening: SharpeningParameters) -> tuple[Plane, Plane]:
     """What is given back, in EV, and how far places are sharpened, 0 to 1; ``sharpening`` is resolved."""
-    radius = float(sharpening.radius or USUAL)
+    radius = sharpening.radius
+    if radius is None:
+        raise ValueError("the radius is automatic: resolve it first")
 
     def both(light: np.ndarray, around: Around, blur: float) -> tuple[np.ndarray, np.ndarray]:
         bright = _bright(light, around)

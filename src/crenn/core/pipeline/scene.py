@@ -63,6 +63,11 @@ class Capture:
             told["fringes"] = Fringes(tuple(fringes["red"]), tuple(fringes["blue"]))
         return cls(**{name: value for name, value in told.items() if value is not None})
 
+    @cached_property
+    def balanced(self) -> np.ndarray:
+        """From the light's colours to the camera's with white at 1, float64 (3, 3)."""
+        return np.asarray(self.to_camera / self.to_camera.sum(1, keepdims=True))
+
     @property
     def saturation(self) -> float | None:
         """Luminance in cd/m² of what just saturates the reference frame, stop 0; None where the frame does not tell.

@@ -219,7 +219,9 @@ def paint_view(
         treatment = treatment.untreated()
     if view == "noisy":
         treatment = treatment.without("noise")
-    codes, limits = renderer.picture(treatment, window, oversample=oversample, fine=fine)
+    # Under its own mask sharpening is not seen: it need not be made twice.
+    painted = treatment.without("sharpening") if view == "edges" else treatment
+    codes, limits = renderer.picture(painted, window, oversample=oversample, fine=fine)
     # Corners that nothing was recorded in are no crushed shadows.
     recorded = renderer.recorded(treatment, window)
     counted = limits if recorded is None else limits[recorded]

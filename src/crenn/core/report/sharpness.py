@@ -12,6 +12,8 @@ _NOISE, _LEAST = 12.0, 0.06
 #: Pixels beside an edge at which the gradient is looked at: it must not turn back by more than this share of the edge's
 #: own, and be at most that share of it farthest away.
 _BESIDE, _COUNTER, _EVEN = (2, 3, 4, 6), 0.08, 0.2
+#: Pixels at the border of a part in which no edge is looked for.
+_BORDER = 8
 #: The share of edges that count as sharp: what lies in focus, of a subject that is crisp itself.
 _SHARP = 0.25
 #: So many edges tell something; parts of the picture that are looked at, each way, and their side in pixels.
@@ -28,14 +30,6 @@ def _gradient(plane: np.ndarray, deviation: float) -> tuple[np.ndarray, np.ndarr
     x = cv2.sepFilter2D(plane, cv2.CV_32F, slope, even, borderType=cv2.BORDER_REPLICATE)
     y = cv2.sepFilter2D(plane, cv2.CV_32F, even, slope, borderType=cv2.BORDER_REPLICATE)
     return x, y
-
-
-def _moved(plane: np.ndarray, by: int, axis: int) -> np.ndarray:
-    """A plane moved along x (axis 0) or y (axis 1), the edge repeated."""
-    shift = np.eye(2, 3)
-    shift[axis, 2] = by
-    flags = cv2.INTER_NEAREST
-    return cv2.warpAffine(plane, shift, plane.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
 
 
 def edge_blurs(light: np.ndarray, deviation: np.ndarray | None = None) -> np.ndarray:
@@ -58,21 +52,27 @@ def edge_blurs(light: np.ndarray, deviation: np.ndarray | None = None) -> np.nda
     if deviation is not None:
         # White noise of deviation 1 has a gradient under a Gaussian s of 1 / (√8π s²).
         strong &= steep > _NOISE / (np.sqrt(8 * np.pi) * _UNDER**2) * deviation
-    # The ridge of the gradient, where it is greatest across the edge; and even ground on both sides: lines are none.
-    along = np.abs(x) >= np.abs(y)
-    ridge = np.where(along, *((steep >= _moved(steep, 1, k)) & (steep > _moved(steep, -1, k)) for k in (0, 1)))
+    strong[:_BORDER] = strong[-_BORDER:] = False
+    strong[:, :_BORDER] = strong[:, -_BORDER:] = False
+    rows, columns = np.nonzero(strong)
+    # Across the edge, along rows or columns: the gradient on its ridge there, with even ground on both sides.
+    gradients = np.stack([x, y])
+    way = (np.abs(y) > np.abs(x))[rows, columns].astype(int)
+
+    def at(plane: np.ndarray, by: int) -> np.ndarray:
+        return plane[..., rows + by * way, columns + by * (1 - way)]
+
+    own = gradients[way, rows, columns]
+    ridge = (steep[rows, columns] >= at(steep, -1)) & (steep[rows, columns] > at(steep, 1))
     for step in _BESIDE:
-        ahead, behind = (np.where(along, *(_moved(p, s * step, k) for k, p in enumerate((x, y)))) for s in (1, -1))
-        own = np.where(along, x, y)
-        least = -_COUNTER * np.abs(own)
-        ridge &= (ahead * np.sign(own) > least) & (behind * np.sign(own) > least)
-        if step == _BESIDE[-1]:
-            ridge &= np.maximum(np.abs(ahead), np.abs(behind)) < _EVEN * np.abs(own)
-    ratio = steep / np.maximum(further, 1e-12)
-    found = strong & ridge & (ratio > 1.02)
-    found[:8] = found[-8:] = False
-    found[:, :8] = found[:, -8:] = False
-    return np.sqrt(np.maximum(_MORE**2 / (ratio[found] ** 2 - 1) - _UNDER**2, 0)).astype(np.float32)
+        for side in (-step, step):
+            beside = np.choose(way, at(gradients, side)) * np.sign(own)
+            ridge &= beside > -_COUNTER * np.abs(own)
+            if step == _BESIDE[-1]:
+                ridge &= np.abs(beside) < _EVEN * np.abs(own)
+    ratio = (steep / np.maximum(further, 1e-12))[rows, columns]
+    found = ratio[ridge & (ratio > 1.02)]
+    return np.sqrt(np.maximum(_MORE**2 / (found**2 - 1) - _UNDER**2, 0)).astype(np.float32)
 
 
 def blur_of(rgb: np.ndarray, sigma: np.ndarray | None = None, clipped: np.ndarray | None = None) -> float | None:

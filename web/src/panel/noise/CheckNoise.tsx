@@ -1,5 +1,6 @@
 import { Button } from "@mui/material";
 
+import type { Check } from "../../api/client";
 import { isActive, useLastJob } from "../../api/news";
 import { clearPlaces, fit, forget, inWords, useCheck, useModels } from "../../state/check";
 import { useScene } from "../../state/scene";
@@ -17,34 +18,13 @@ export function CheckNoise() {
   const models = useModels().data ?? [];
   const job = useLastJob("fit", id);
   const mine = scene === id;
-  const light = found && 2 ** found.stop;
-  const share = (deviation: number) => `${number((100 * deviation) / light!, 2)} %`;
   return (
     <Folded name="check" title="Check and fit" aside={models.length ? "fitted" : undefined}>
       <ToolButton tool="box" says="Draw a box" inHand="Drawing: drag over a smooth place" title="Measures the noise of a place and holds it against what is predicted" />
       {mine && found && (
         <>
           <p className="dim">{inWords(found)}</p>
-          {found.smooth && <table className="plain">
-            <thead>
-              <tr>
-                <th>of the light</th>
-                <th>measured</th>
-                <th>predicted</th>
-                {found.left && <th>cleaned</th>}
-              </tr>
-            </thead>
-            <tbody>
-              {COLOURS.map((name, i) => (
-                <tr key={name}>
-                  <td>{name}</td>
-                  <td>{share(found.measured[i])}</td>
-                  <td>{share(found.predicted[i])}</td>
-                  {found.left && <td>{share(found.left[i])}</td>}
-                </tr>
-              ))}
-            </tbody>
-          </table>}
+          {found.smooth && <Measured found={found} />}
         </>
       )}
       {job?.state === "failed" && <p className="fault">{job.fault}</p>}
@@ -78,5 +58,32 @@ export function CheckNoise() {
         </>
       )}
     </Folded>
+  );
+}
+
+/** Noise of a place by colour, in shares of its light. */
+function Measured({ found }: { found: Check }) {
+  const share = (deviation: number) => `${number((100 * deviation) / 2 ** found.stop, 2)} %`;
+  return (
+    <table className="plain">
+      <thead>
+        <tr>
+          <th>of the light</th>
+          <th>measured</th>
+          <th>predicted</th>
+          {found.left && <th>cleaned</th>}
+        </tr>
+      </thead>
+      <tbody>
+        {COLOURS.map((name, i) => (
+          <tr key={name}>
+            <td>{name}</td>
+            <td>{share(found.measured[i])}</td>
+            <td>{share(found.predicted[i])}</td>
+            {found.left && <td>{share(found.left[i])}</td>}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -10,7 +10,7 @@ export function CheckBox() {
   const id = useScene((s) => s.scene?.id);
   const lay = useLay();
   const drawn = ([x, y, w, h]: SceneBox) => path(([[x, y], [x + w, y], [x + w, y + h], [x, y + h]] as Point[]).map((p) => sceneOnPane(lay, p)), true);
-  if (scene !== null && scene !== id) return null;
+  if (scene !== id) return null;
   const corner = box && sceneOnPane(lay, [box[0] + box[2], box[1]]);
   return (
     <g className="patch" pointerEvents="none" data-testid="check-boxes">

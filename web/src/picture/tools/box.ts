@@ -1,4 +1,4 @@
-import { boxBetween, check, useCheck } from "../../state/check";
+import { boxBetween, check, draw } from "../../state/check";
 import { CheckBox } from "../over/CheckBox";
 import type { Tool } from "./tool";
 
@@ -14,7 +14,7 @@ export const box: Tool = {
     return {
       move: ({ scene }) => {
         to = scene;
-        useCheck.setState({ box: boxBetween(from, to), found: null });
+        draw(boxBetween(from, to));
       },
       end: () => {
         // A click draws nothing.
