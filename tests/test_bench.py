@@ -9,7 +9,7 @@ from crenn.bench.run import run_bench
 from crenn.bench.table import Table
 from crenn.bench.tmqi import tmqi
 from crenn.bench.tone import hue_shift, step_halo
-from crenn.core.colour.spaces import REC2020_TO_SRGB, luminance, srgb_encode
+from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, luminance, srgb_encode
 from crenn.core.errors import CrennError
 
 

@@ -8,7 +8,7 @@ import unittest
 import numpy as np
 
 from crenn.cli import parser as command_line
-from crenn.core.colour.spaces import LUMINANCE
+from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.merge.instructions import Instructions
 from crenn.core.parameter_table import with_table
 from crenn.core.pipeline.compile import compiled

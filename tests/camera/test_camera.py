@@ -9,7 +9,7 @@ from crenn.camera.scenes import SCENES
 from crenn.camera.scenes.scene import where_it_drifts
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.camera.shoot import SHIPPED_SIZE, _Light, _read_light, shoot
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.frames.metadata import read_metadata
 from crenn.core.merge.merge import merge_frames

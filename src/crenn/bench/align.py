@@ -10,7 +10,7 @@ import numpy as np
 from crenn.bench.table import Table
 from crenn.camera.shoot import Bracket, scene_named, shoot
 from crenn.core.align.bracket import align
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.frames.light import LightFrame
 from crenn.core.frames.raw import RawFrame, read_raw
 from crenn.core.geometry.mapping import apply_homography

@@ -11,7 +11,7 @@ from crenn.bench.table import Table
 from crenn.camera.scenes import SCENES
 from crenn.camera.sensor import Sensor
 from crenn.camera.shoot import Bracket, neutral_of, scene_named, shoot
-from crenn.core.colour.spaces import REC2020_TO_XYZ, delta_e2000, luminance, xyz_to_lab
+from crenn.core.colorimetry.spaces import REC2020_TO_XYZ, delta_e2000, luminance, xyz_to_lab
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import read_exr
 

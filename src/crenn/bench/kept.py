@@ -9,7 +9,7 @@ import numpy as np
 from crenn.bench.charts import star_field, take
 from crenn.bench.table import Table
 from crenn.camera.sensor import Exposure
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.merge.merge import merge_frames
 from crenn.core.noise.averaging import reduced
 from crenn.core.render.pyramid import PreparedScene

@@ -9,7 +9,7 @@ import numpy as np
 from crenn.bench.table import Table
 from crenn.camera.glass import Glass
 from crenn.camera.shoot import Shot, shoot
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.lens.falloff import MEASURED, measure_falloff
 from crenn.core.merge.instructions import Instructions

@@ -5,7 +5,7 @@ import numpy as np
 from crenn.bench.charts import shipped
 from crenn.bench.table import Table
 from crenn.camera.scenes import SCENES
-from crenn.core.colour.spaces import lightness, luminance, srgb_decode
+from crenn.core.colorimetry.spaces import lightness, luminance, srgb_decode
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer

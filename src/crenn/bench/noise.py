@@ -13,7 +13,7 @@ import numpy as np
 from crenn.bench.charts import shipped, take
 from crenn.bench.table import Table
 from crenn.camera.sensor import Exposure
-from crenn.core.colour.spaces import REC2020_TO_SRGB, delta_e2000, srgb_decode, srgb_encode, srgb_to_lab
+from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, delta_e2000, srgb_decode, srgb_encode, srgb_to_lab
 from crenn.core.errors import CrennError
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import RadianceMap

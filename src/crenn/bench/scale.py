@@ -6,7 +6,7 @@ import numpy as np
 from crenn.bench.charts import shipped
 from crenn.bench.table import Table
 from crenn.bench.treatments import IN_USE
-from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
+from crenn.core.colorimetry.spaces import delta_e2000, srgb_to_lab
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer

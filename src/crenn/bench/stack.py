@@ -10,7 +10,7 @@ import numpy as np
 
 from crenn.bench.table import Table
 from crenn.camera.shoot import Bracket, scene_named, shoot
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import read_exr

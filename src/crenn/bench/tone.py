@@ -10,7 +10,7 @@ from crenn.bench.halo import table as halo_table
 from crenn.bench.night import table as night_table
 from crenn.bench.table import Table
 from crenn.bench.tmqi import tmqi
-from crenn.core.colour.spaces import REC2020_TO_SRGB, luminance, srgb_decode, srgb_encode, srgb_to_lab
+from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, luminance, srgb_decode, srgb_encode, srgb_to_lab
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from crenn.core.colour.spaces import REC2020_TO_XYZ
+from crenn.core.colorimetry.spaces import REC2020_TO_XYZ
 
 #: XYZ to camera, for D65, in the sense of the DNG tag ColorMatrix1.
 DEFAULT_XYZ_TO_CAMERA = (

@@ -15,8 +15,8 @@ from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.scenes import SCENES
 from crenn.camera.scenes.scene import Scene, Stage, where_it_drifts
 from crenn.camera.sensor import Exposure, Sensor
-from crenn.core.colour.spaces import REC2020_CHROMATICITIES, XYZ_TO_REC2020, xy_to_xyz
-from crenn.core.colour.white import white_xy
+from crenn.core.colorimetry.spaces import REC2020_CHROMATICITIES, XYZ_TO_REC2020, xy_to_xyz
+from crenn.core.colorimetry.white import white_xy
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
 from crenn.core.geometry.lens import Lens

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import OpenEXR
 
-from crenn.core.colour.spaces import D65_XY, REC2020_CHROMATICITIES, XYZ_TO_REC2020, rgb_to_xyz_matrix
+from crenn.core.colorimetry.spaces import D65_XY, REC2020_CHROMATICITIES, XYZ_TO_REC2020, rgb_to_xyz_matrix
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
 from crenn.core.frames.sizes import check_size

@@ -9,7 +9,7 @@ import tifffile
 from PIL import Image, ImageCms
 from PIL.TiffImagePlugin import IFDRational
 
-from crenn.core.colour.spaces import srgb_encode
+from crenn.core.colorimetry.spaces import srgb_encode
 from crenn.core.errors import MismatchedFrames, UnreadableFrame
 from crenn.core.frames.read import frame_metadata, read_frame
 from crenn.core.merge.instructions import Instructions

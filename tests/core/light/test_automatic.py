@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from crenn.core.colour.spaces import lightness, luminance, srgb_decode
+from crenn.core.colorimetry.spaces import lightness, luminance, srgb_decode
 from crenn.core.errors import CrennError
 from crenn.core.light.automatic import STARTS, automatic_light, key_of, night_ev, start_values
 from crenn.core.pipeline.scene import Capture, SceneLight

@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from crenn.core.colour.spaces import luminance, srgb_decode, srgb_to_lab
+from crenn.core.colorimetry.spaces import luminance, srgb_decode, srgb_to_lab
 from crenn.core.errors import InvalidTreatment
 from crenn.core.light.curve import HIGH, LOW, CurvePoint, channel_ends, curve_ev
 from crenn.core.pipeline.program import table_stops

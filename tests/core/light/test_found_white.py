@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.colour.white import balance_matrix
+from crenn.core.colorimetry.white import balance_matrix
 from crenn.core.light.found_white import automatic_white, dull_white, white_in_patch, white_of_picture
 
 SHOT = (5500.0, 0.0)

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.light.haze import haze_of
 from crenn.core.pipeline.planes import Around
 from crenn.core.radiance import RadianceMap

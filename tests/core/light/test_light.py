@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.colour.spaces import MIDDLE_GREY, luminance
+from crenn.core.colorimetry.spaces import MIDDLE_GREY, luminance
 from crenn.core.light.automatic import automatic_light
 from crenn.core.light.ends import STRAIGHT, shown_luminance
 from crenn.core.light.rungs import Rung, placement_ev

@@ -8,7 +8,7 @@ import numpy as np
 
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.camera.shoot import shoot
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.frames.grouping import GroupingKey, group_frames, signature_of
 from crenn.core.merge.instructions import Choice, Instructions, Stroke

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from crenn.camera.sensor import Exposure, Sensor
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.merge.merge import merge_frames
 from crenn.core.mosaic.lines import line_offsets, take_lines
 from tests.support import FolderCase, take

@@ -6,7 +6,7 @@ from unittest import mock
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import Cancelled, CrennError
 from crenn.core.noise.layers import CHANNELS, FURTHER, STARS, TAKEN, NoiseLayers, parts_of, split
 from crenn.core.noise.mixing import Strengths, mixed

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.deconvolution import LEAST, blurred, deblurred, noise_gain
 from crenn.core.noise.sharpening import USUAL
 from crenn.core.radiance import RadianceMap

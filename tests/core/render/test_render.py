@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.colour.spaces import srgb_decode, srgb_to_lab
+from crenn.core.colorimetry.spaces import srgb_decode, srgb_to_lab
 from crenn.core.fastmath import cbrt, exp2, log2
 from crenn.core.light.ends import shown_luminance
 from crenn.core.light.rungs import Rung, placement_ev
@@ -170,7 +170,7 @@ class Colour(unittest.TestCase):
         self.assertTrue((shown[:, 0] >= shown[:, 1] - 0.002).all() and (shown[:, 1] >= shown[:, 2] - 0.002).all())
 
     def test_hue_holds_while_light_grows(self):
-        from crenn.core.colour.spaces import REC2020_TO_SRGB
+        from crenn.core.colorimetry.spaces import REC2020_TO_SRGB
 
         for colour in ((1.0, 0.52, 0.2), (0.2, 0.35, 1.0), (0.9, 0.25, 0.4), (0.3, 0.8, 0.4)):
             patches = [np.array(colour) * 2.0**ev for ev in np.arange(-4, 2.0, 0.5)]

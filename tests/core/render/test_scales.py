@@ -7,7 +7,7 @@ import numpy as np
 
 from crenn.bench.scale import corners_and_centre
 from crenn.bench.treatments import IN_USE
-from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
+from crenn.core.colorimetry.spaces import delta_e2000, srgb_to_lab
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer

@@ -5,7 +5,7 @@ from itertools import product
 
 import numpy as np
 
-from crenn.core.colour.spaces import srgb_to_lab
+from crenn.core.colorimetry.spaces import srgb_to_lab
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer

@@ -7,7 +7,7 @@ from tempfile import TemporaryDirectory
 import numpy as np
 
 from crenn.camera.sensor import Exposure
-from crenn.core.colour.spaces import MIDDLE_GREY, luminance
+from crenn.core.colorimetry.spaces import MIDDLE_GREY, luminance
 from crenn.core.merge.merge import merge_frames
 from crenn.core.noise.averaging import left_when_averaged
 from crenn.core.radiance import RadianceMap

@@ -8,7 +8,7 @@ import unittest
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import delta_e2000, srgb_to_lab
+from crenn.core.colorimetry.spaces import delta_e2000, srgb_to_lab
 from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene

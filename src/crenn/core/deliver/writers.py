@@ -14,7 +14,7 @@ import OpenEXR
 import tifffile
 from PIL import Image, ImageCms
 
-from crenn.core.colour.spaces import REC2020_CHROMATICITIES
+from crenn.core.colorimetry.spaces import REC2020_CHROMATICITIES
 from crenn.core.deliver.metadata import CaptureMetadata
 
 Bands = Iterable[np.ndarray]

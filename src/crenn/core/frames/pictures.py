@@ -17,7 +17,7 @@ import OpenEXR
 import tifffile
 from PIL import Image, ImageCms
 
-from crenn.core.colour.spaces import (
+from crenn.core.colorimetry.spaces import (
     D65_XY,
     REC2020_CHROMATICITIES,
     SRGB_XY,
@@ -26,7 +26,7 @@ from crenn.core.colour.spaces import (
     rgb_to_xyz_matrix,
     xy_to_xyz,
 )
-from crenn.core.colour.white import temperature_of
+from crenn.core.colorimetry.white import temperature_of
 from crenn.core.errors import UnreadableFrame
 from crenn.core.frames.metadata import FrameMetadata
 from crenn.core.frames.raw import RawFrame

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import REC2020_TO_SRGB, srgb_encode
+from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, srgb_encode
 from crenn.core.frames.raw import RawFrame
 from crenn.core.geometry.orientation import as_held
 from crenn.core.mosaic.bayer import even, sites

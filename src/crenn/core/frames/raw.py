@@ -6,8 +6,8 @@ from pathlib import Path
 import numpy as np
 import rawpy
 
-from crenn.core.colour.spaces import D65_XY, REC2020_TO_SRGB, REC2020_TO_XYZ
-from crenn.core.colour.white import temperature_of
+from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_SRGB, REC2020_TO_XYZ
+from crenn.core.colorimetry.white import temperature_of
 from crenn.core.errors import UnreadableFrame
 from crenn.core.frames.metadata import FrameMetadata, open_raw, read_metadata
 from crenn.core.mosaic.noise import NoiseModel

@@ -10,7 +10,7 @@ from itertools import combinations
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.geometry.perspective import FOCAL, tipped
 from crenn.core.pipeline.frame import Frame

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.ndimage import map_coordinates
 from scipy.optimize import minimize_scalar
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 
 #: Places along an edge, and the farthest that it bows out, as a share of its length; places of that way.

@@ -8,7 +8,7 @@ radial gradient symmetry"). Only their horizontal part is asked: skies darken up
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 
 #: Powers of the radius that are tried.

@@ -9,7 +9,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from crenn.core.colour.spaces import MIDDLE_GREY
+from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.errors import CrennError
 from crenn.core.light.rungs import LIGHT_SPAN, placement_ev
 from crenn.core.pipeline.scene import SceneLight

@@ -10,7 +10,7 @@ from itertools import pairwise
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.pipeline.planes import Around, MakeCarried
 
 #: On which stop light of stops (N,) after exposure is put, where it is even.

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.pipeline.planes import Around, Carried
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 

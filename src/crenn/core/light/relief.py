@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.pipeline.planes import LATTICE, Around, MakePlane, Plane
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle

@@ -4,7 +4,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 from scipy.interpolate import PchipInterpolator
 
-from crenn.core.colour.spaces import MIDDLE_GREY
+from crenn.core.colorimetry.spaces import MIDDLE_GREY
 
 #: Stops are opened fully from this far below middle grey, and held fully from this far above it.
 SHADOW_SPAN, LIGHT_SPAN = 6.0, 6.0

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.colour.spaces import MIDDLE_GREY
+from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.light.automatic import automatic_light
 from crenn.core.pipeline.program import table_stops
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial

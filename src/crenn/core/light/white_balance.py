@@ -3,8 +3,8 @@
 import numpy as np
 from pydantic import ValidationError
 
-from crenn.core.colour.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, xy_to_xyz
-from crenn.core.colour.white import balance_matrix, temperature_of, white_xy
+from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, xy_to_xyz
+from crenn.core.colorimetry.white import balance_matrix, temperature_of, white_xy
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, number
 
 #: What can be chosen, in kelvin and thousandths of Duv.

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import srgb_decode
+from crenn.core.colorimetry.spaces import srgb_decode
 from crenn.core.frames.pictures import TOP
 from crenn.core.frames.raw import RawFrame
 from crenn.core.mosaic.bayer import half_colour

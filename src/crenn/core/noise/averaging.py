@@ -9,7 +9,7 @@ from functools import lru_cache
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import LUMINANCE
+from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.noise.bands import bands_of
 from crenn.core.noise.spectrum import answers
 from crenn.core.pipeline.scene import Capture

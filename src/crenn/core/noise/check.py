@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.noise.averaging import reduced
 

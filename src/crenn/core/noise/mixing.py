@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.bands import MEDIUM, bands_of, blurred
 from crenn.core.noise.layers import FURTHER, STARS, TAKEN
 from crenn.core.pipeline.planes import Around

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.deconvolution import blurred, deblurred, noise_gain, reach_of
 from crenn.core.noise.stars import BORDER, star_shares
 from crenn.core.pipeline.planes import Around, Plane

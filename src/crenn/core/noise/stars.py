@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 
 #: Pixels around a part that are looked at, and the largest star's radius.
 BORDER, _RADIUS = 24, 3

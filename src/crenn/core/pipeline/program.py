@@ -8,7 +8,8 @@ from enum import IntEnum
 
 import numpy as np
 
-from crenn.core.colour.spaces import LUMINANCE
+from crenn.core.colorimetry.spaces import LUMINANCE
+from crenn.core.pipeline.colours import By, Recolour, Recoloured
 from crenn.core.pipeline.planes import Carried, GridCurve, NoiseMix, Plane
 
 #: Tables over light cover these stops, relative to 1.0, at this many entries per stop.
@@ -37,6 +38,7 @@ class Operation(IntEnum):
     HAZE = 6
     TINT = 7
     CLEAN = 8
+    COLOUR = 9
 
 
 @dataclass(frozen=True)
@@ -58,13 +60,16 @@ class Instruction:
     plane : Plane or None
         A plane in EV, of `Operation.ADD`.
     carried : Carried or None
-        EV of each place, of `Operation.GRID`; share of the light that is haze, with the airlight, of `Operation.HAZE`.
+        EV of each place, of `Operation.GRID`; share of the light that is haze, with the airlight, of `Operation.HAZE`;
+        how far colours are changed at each place, of `Operation.COLOUR`.
     tinted : tuple of Plane
         Planes in EV for red, green and blue, of `Operation.TINT`.
     mix : NoiseMix or None
         What is taken out, of `Operation.CLEAN`.
     lifted : bool
         Whether it is taken the more, the more a place is lifted.
+    colours : Recoloured or None
+        What single colours become, of `Operation.COLOUR`.
     """
 
     operation: Operation
@@ -78,6 +83,12 @@ class Instruction:
     tinted: tuple[Plane, ...] = ()
     mix: NoiseMix | None = None
     lifted: bool = False
+    colours: Recoloured | None = None
+
+    @property
+    def reads_base(self) -> bool:
+        """Whether it asks to which stop of the scene a place belongs."""
+        return self.reads_grid or (self.colours is not None and self.colours.by == "scene")
 
     @property
     def reads_grid(self) -> bool:
@@ -107,7 +118,7 @@ class Program:
         self.display: np.ndarray | None = None
         self.fade = FADE
         self._area = EVERYWHERE
-        self._shift = 0.0
+        self._white = np.eye(3)
 
     @contextmanager
     def under(self, area: int) -> Iterator[None]:
@@ -121,7 +132,12 @@ class Program:
     @property
     def shift(self) -> float:
         """EV by which matrices and gains of the whole picture have moved grey so far."""
-        return self._shift
+        return float(np.log2(max(float(LUMINANCE @ self.white), 1e-9)))
+
+    @property
+    def white(self) -> np.ndarray:
+        """What matrices and gains of the whole picture have made of grey so far, float64 (3,)."""
+        return np.asarray(self._white.sum(1))
 
     @property
     def neutral(self) -> bool:
@@ -164,7 +180,7 @@ class Program:
         if np.array_equal(matrix, np.eye(3)):
             return
         if self._area == EVERYWHERE:
-            self._shift += float(np.log2(max(float(LUMINANCE @ (matrix @ np.ones(3))), 1e-9)))
+            self._white = matrix @ self._white
         before = self._last(Operation.MATRIX)
         if before is not None and before.matrix is not None:
             matrix = matrix @ before.matrix
@@ -196,7 +212,7 @@ class Program:
         """Add EV by the base's stop (a table), and stretch what departs from the base; see `GridCurve`."""
         if (added is None or not added.any()) and not stretch:
             return
-        grid = GridCurve(float(reach), added, self._shift, float(stretch))
+        grid = GridCurve(float(reach), added, self.shift, float(stretch))
         self.instructions.append(Instruction(Operation.GRID, self._area, grid=grid))
 
     def carry(self, carried: Carried) -> None:
@@ -212,6 +228,21 @@ class Program:
         """Add planes in EV, times a factor, to red, green and blue; luminance stays what it is."""
         if factor:
             self.instructions.append(Instruction(Operation.TINT, self._area, amount=float(factor), tinted=planes))
+
+    def recolour(self, function: Recolour, by: By, carried: Carried | None = None) -> None:
+        """Change single colours; ``by`` tells which stop they are told apart by.
+
+        ``carried`` tells how far at each place, 0 to 1; everywhere if None.
+        """
+        before = self.instructions[-1] if self.instructions else None
+        so_far: tuple[Recolour, ...] = ()
+        # What is carried to each place by itself cannot be folded into what acts everywhere.
+        if before is not None and (before.area, before.carried, carried) == (self._area, None, None):
+            so_far = before.colours.functions if before.colours is not None and before.colours.by == by else ()
+        if so_far:
+            self.instructions.pop()
+        colours = Recoloured(by, (*so_far, function))
+        self.instructions.append(Instruction(Operation.COLOUR, self._area, colours=colours, carried=carried))
 
     def clean(self, mix: NoiseMix, lifted: bool) -> None:
         """Take noise out of the light; where ``lifted``, the more the more a place is lifted."""

@@ -5,8 +5,8 @@ from functools import cached_property
 
 import numpy as np
 
-from crenn.core.colour.spaces import D65_XY
-from crenn.core.colour.white import temperature_of
+from crenn.core.colorimetry.spaces import D65_XY
+from crenn.core.colorimetry.white import temperature_of
 from crenn.core.pipeline.fringes import Fringes
 
 #: Stops at which noise is tabled: whole pictures ask for it.

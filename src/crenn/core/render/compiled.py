@@ -4,6 +4,7 @@ import numpy as np
 
 from crenn.core.areas.area import Area
 from crenn.core.light.ends import neutral_display
+from crenn.core.pipeline.colours import SPAN
 from crenn.core.pipeline.compile import compiled
 from crenn.core.pipeline.program import TABLE_SIZE, Program
 from crenn.core.pipeline.scene import SceneLight
@@ -28,11 +29,12 @@ def bending(treatment: Treatment) -> list[Area]:
     return [area for area in treatment.areas if area.by_step()]
 
 
-def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """A program as the kernels read it: codes, constants and tables (see `crenn.core.render.rows.run_row`)."""
+def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """A program as the kernels read it: codes, constants, tables and colours (see `crenn.core.render.rows.run_row`)."""
     count = max(len(program.instructions), 1)
     codes, constants = np.zeros((count, 3), np.int32), np.zeros((count, 9), np.float32)
     tables: list[np.ndarray] = []
+    colours: list[np.ndarray] = []
     grids = 0
     planes, mixes = [plane.key for plane in program.planes], [mix.key for mix in program.mixes]
     for i, one in enumerate(program.instructions):
@@ -40,6 +42,11 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
         if one.table is not None:
             index = len(tables)
             tables.extend(np.atleast_2d(one.table))
+        elif one.colours is not None:
+            index, grids = (grids, grids + 1) if one.reads_grid else (-1, grids)
+            first, step = SPAN[one.colours.by]
+            constants[i, :4] = len(colours), first, 1 / step, one.colours.by == "scene"
+            colours.append(one.colours.table().ravel())
         elif one.reads_grid:
             index, grids = grids, grids + 1
         elif one.plane is not None:
@@ -49,10 +56,12 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
             first = len(planes) + 3 * mixes.index(one.mix.key)
             constants[i, 1:5] = first, first + 1, first + 2, KEPT
         codes[i] = one.operation, index, one.area
-        constants[i, 0] = one.amount
+        if one.colours is None:
+            constants[i, 0] = one.amount
         for k, plane in enumerate(one.tinted):
             constants[i, 1 + k] = planes.index(plane.key)
         if one.matrix is not None:
             constants[i] = one.matrix.ravel()
     stacked = np.stack(tables).astype(np.float32) if tables else np.zeros((1, TABLE_SIZE), np.float32)
-    return codes[: len(program.instructions)], constants, stacked
+    recoloured = np.stack(colours) if colours else np.zeros((1, 3), np.float32)
+    return codes[: len(program.instructions)], constants, stacked, recoloured

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment

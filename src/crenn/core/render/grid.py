@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter, map_coordinates
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.pipeline.frame import Frame
 from crenn.core.pipeline.planes import GridCurve
 from crenn.core.pipeline.program import table_stops

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.colour.spaces import SRGB_TO_XYZ, lightness, srgb_decode
+from crenn.core.colorimetry.spaces import SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.pipeline.planes import Plane
 from crenn.core.pipeline.program import Instruction
 from crenn.core.render.compiled import instructions_of, program_of
@@ -52,7 +52,7 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
         np.zeros((1, 2), np.int32),
         np.zeros((max(len(planes), 1), 1, stops.size), np.float32),
         np.float32(base.floor),
-        bool(grids),
+        any(i.reads_base for i in program.instructions),
         0.0,
         1.0,
         program.shown.astype(np.float32),

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.ndimage import map_coordinates
 
-from crenn.core.colour.spaces import lightness, luminance
+from crenn.core.colorimetry.spaces import lightness, luminance
 from crenn.core.noise.reduction import BLOTCHES, GRAIN
 from crenn.core.pipeline.program import TABLE_PER_STOP, table_stops
 from crenn.core.pipeline.scene import SceneLight

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 
 _LINE = np.array([232, 228, 214], np.uint8)
 _DARK = np.array([24, 22, 18], np.uint8)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.colour.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
+from crenn.core.colorimetry.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.render.entering import entering_at
 from crenn.core.render.renderer import Renderer

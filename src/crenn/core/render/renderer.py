@@ -360,9 +360,9 @@ class Renderer:
         """What the kernels are called with, from the light to the rows of a pixel."""
         masks = self._masks(bending(treatment), frame, window)
         down = frame.offset[1] if frame.offset else 0
-        codes, constants, tables = instructions_of(program)
+        codes, constants, tables, colours = instructions_of(program)
         for i, instruction in enumerate(program.instructions):
-            if instruction.carried is not None:
+            if instruction.carried is not None and instruction.colours is None:
                 whole = self._carried(frame, instruction.carried)[1]
                 constants[i, 1 : 1 + whole.size] = whole
         return (
@@ -370,12 +370,13 @@ class Renderer:
             codes,
             constants,
             tables,
+            colours,
             *self._grids(treatment, program, frame, window),
             masks.shares,
             masks.spans,
             self._planes(program, frame, window, fine),
             np.float32(self.scene.floor),
-            any(i.reads_grid for i in program.instructions),
+            any(i.reads_base for i in program.instructions),
             float(window.y + down),
             window.height / window.out_height,
         )

@@ -7,18 +7,19 @@ commute with matrices, the EV act once, at the end.
 import numba as nb
 import numpy as np
 
-from crenn.core.colour.spaces import LUMINANCE
+from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.fastmath import exp2, log2
 from crenn.core.pipeline.program import TABLE_PER_STOP, TABLE_SIZE, TABLE_START, Operation
+from crenn.core.render.recolour import into_oklab, out_of_oklab, recolour
 
 _START, _PER, _LAST = np.float32(TABLE_START), np.float32(TABLE_PER_STOP), TABLE_SIZE - 2
 _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _TINY = np.float32(1e-12)
 _SHARE = np.float32(1 / 65535)
-_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT, _CLEAN = (int(o) for o in Operation)
+_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT, _CLEAN, _COLOUR = (int(o) for o in Operation)
 #: Rows of work that the interpreter needs.
-ROWS = 7
+ROWS = 10
 
 
 @nb.njit(inline="always", fastmath=True)
@@ -53,6 +54,15 @@ def _grid_ev(cells, gy, gx, step, grid_start, per_layer, stretch, stop, ev):
         a = plane[m, n] + fz * (plane[m, n + np.uint32(1)] - plane[m, n])
         b = plane[m + np.uint32(1), n] + fz * (plane[m + np.uint32(1), n + np.uint32(1)] - plane[m + np.uint32(1), n])
         ev[x] = a + fx * (b - a) + stretch * stop[x]
+
+
+@nb.njit(fastmath=True)
+def _grid_row(cells, at, about, place_y, stretch, stop, ev):
+    """`_grid_ev` of the grid that ``at`` and ``about`` tell of, for the row at ``place_y``."""
+    start, rows, columns, layers = at[0], at[1], at[2], at[3]
+    grid = cells[start : start + rows * columns * layers].reshape(rows, columns, layers)
+    gy, gx, step = np.float32(place_y / about[0] + 1.0), np.float32(about[1]), np.float32(about[2])
+    _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), stretch, stop, ev)
 
 
 @nb.njit(fastmath=True)
@@ -151,6 +161,17 @@ def _cleaned(r, g, b, red, green, blue, share, kept, mask, masked):
 
 
 @nb.njit(fastmath=True)
+def _own_stops(r, g, b, taken, floor, masked, own):
+    """To which stop places belong: told best by what is left once all noise is taken."""
+    red, green, blue = taken
+    for x in range(own.size):
+        light = _LR * r[x] + _LG * g[x] + _LB * b[x]
+        if not masked:
+            light -= _LR * red[x] + _LG * green[x] + _LB * blue[x]
+        own[x] = log2(max(light, floor))
+
+
+@nb.njit(fastmath=True)
 def _tinted(r, g, b, red, green, blue, factor, mask, masked):
     for x in range(r.size):
         f = factor * np.float32(mask[x]) * _SHARE if masked else factor
@@ -162,8 +183,18 @@ def _tinted(r, g, b, red, green, blue, factor, mask, masked):
 
 
 @nb.njit(fastmath=True)
+def _recoloured(work, table, constants, shared, mask, masked):
+    """Change the colours of the row that `run_row` works on by a table; ``constants`` are the instruction's."""
+    base, more = work[4], work[6]
+    stops = base if constants[3] > _ZERO else base[:0]
+    share = more if shared else more[:0]
+    first, per_stop = constants[1], constants[2]
+    recolour(work[0], work[1], work[2], work[3], stops, table, first, per_stop, share, mask, masked, work[7:])
+
+
+@nb.njit(fastmath=True)
 def run_row(
-    rgb, y, place_y, codes, constants, tables, cells, cells_at, grids, masks, spans, planes, floor, based, work
+    rgb, y, place_y, codes, constants, tables, colours, cells, cells_at, grids, masks, spans, planes, floor, based, work
 ):
     """Run a program over a row; `work` holds red, green, blue and EV (not applied yet) in its first four rows.
 
@@ -178,6 +209,8 @@ def run_row(
         Operation, index of its table, grid or plane, area or -1.
     constants : ndarray, float32 (N, 9)
     tables : ndarray, float32 (T, TABLE_SIZE)
+    colours : ndarray, float32 (K, STOPS * HUES * SATURATIONS * 3)
+        See `crenn.core.pipeline.colours.Recoloured.table`.
     cells : ndarray, float32 (C,)
         Cells of all grids, one after the other.
     cells_at : ndarray, int64 (G, 4)
@@ -191,7 +224,7 @@ def run_row(
     floor : float32
         Least luminance told apart by the base.
     based : bool
-        Whether a grid is read.
+        Whether it is asked to which stop of the scene a place belongs.
     work : ndarray, float32 (ROWS, w)
     """
     r, g, b, ev, base, own, more = work[0], work[1], work[2], work[3], work[4], work[5], work[6]
@@ -201,13 +234,16 @@ def run_row(
     # Steps that clean come before all that reads a grid, and tell the stops anew.
     if based:
         _stops(r, g, b, floor, base)
-    fresh = False
+    fresh, in_oklab = False, False
     for i in range(codes.shape[0]):
         operation, index, area = codes[i, 0], codes[i, 1], codes[i, 2]
         masked = area >= 0
         if masked and not spans[area, 0] <= y < spans[area, 1]:
             continue
         mask = masks[max(area, 0), y if masked else np.int64(0)]
+        if in_oklab and operation not in (_COLOUR, _GAIN, _GRID, _ADD):
+            out_of_oklab(r, g, b)
+            in_oklab = False
         if operation == _MATRIX:
             if masked:
                 _map(r, g, b, constants[i], mask, masked)
@@ -245,44 +281,25 @@ def run_row(
             )
             fresh = False
         elif operation == _CLEAN:
-            red, green, blue = (
-                planes[np.int64(constants[i, 1]), y],
-                planes[np.int64(constants[i, 2]), y],
-                planes[np.int64(constants[i, 3]), y],
-            )
-            # To which stop a place belongs is told best by what is left of it.
-            for x in range(width):
-                light = _LR * r[x] + _LG * g[x] + _LB * b[x]
-                if not masked:
-                    light -= _LR * red[x] + _LG * green[x] + _LB * blue[x]
-                own[x] = log2(max(light, floor))
-                more[x] = _ONE
+            first = np.int64(constants[i, 1])
+            taken = planes[first, y], planes[first + 1, y], planes[first + 2, y]
+            _own_stops(r, g, b, taken, floor, masked, own)
+            more[:] = _ONE
             if index >= 0:
-                about = grids[index]
-                start, rows, columns, layers = (
-                    cells_at[index, 0],
-                    cells_at[index, 1],
-                    cells_at[index, 2],
-                    cells_at[index, 3],
-                )
-                grid = cells[start : start + rows * columns * layers].reshape(rows, columns, layers)
-                gy, gx, step = np.float32(place_y / about[0] + 1.0), np.float32(about[1]), np.float32(about[2])
-                _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), _ZERO, own, more)
-            _cleaned(r, g, b, red, green, blue, more, constants[i, 4], mask, masked)
+                _grid_row(cells, cells_at[index], grids[index], place_y, _ZERO, own, more)
+            _cleaned(r, g, b, taken[0], taken[1], taken[2], more, constants[i, 4], mask, masked)
             base[:] = own
             fresh = False
+        elif operation == _COLOUR:
+            if not in_oklab:
+                into_oklab(r, g, b)
+                in_oklab, fresh = True, False
+            shared = index >= 0
+            if shared:
+                _grid_row(cells, cells_at[index], grids[index], place_y, _ZERO, base, more)
+            _recoloured(work, colours[np.int64(constants[i, 0])], constants[i], shared, mask, masked)
         elif operation in (_GRID, _HAZE):
-            start, rows, columns, layers = (
-                cells_at[index, 0],
-                cells_at[index, 1],
-                cells_at[index, 2],
-                cells_at[index, 3],
-            )
-            about = grids[index]
-            grid = cells[start : start + rows * columns * layers].reshape(rows, columns, layers)
-            gy = np.float32(place_y / about[0] + 1.0)
-            gx, step = np.float32(about[1]), np.float32(about[2])
-            _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), np.float32(about[5]), base, more)
+            _grid_row(cells, cells_at[index], grids[index], place_y, np.float32(grids[index, 5]), base, more)
             if operation == _HAZE:
                 share, red, green, blue = constants[i, 0], constants[i, 1], constants[i, 2], constants[i, 3]
                 _clear(r, g, b, more, share, red, green, blue, mask, masked)
@@ -291,11 +308,28 @@ def run_row(
                 _sum(ev, more, _ONE, mask, masked)
         elif operation == _ADD:
             _sum(ev, planes[index, y], constants[i, 0], mask, masked)
+    if in_oklab:
+        out_of_oklab(r, g, b)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
 def light_of(
-    rgb, codes, constants, tables, cells, cells_at, grids, masks, spans, planes, floor, based, top, per_row, out
+    rgb,
+    codes,
+    constants,
+    tables,
+    colours,
+    cells,
+    cells_at,
+    grids,
+    masks,
+    spans,
+    planes,
+    floor,
+    based,
+    top,
+    per_row,
+    out,
 ):
     """Scene-linear light after the program, float32 (h, w, 3); parameters as of `run_row`.
 
@@ -310,6 +344,7 @@ def light_of(
             codes,
             constants,
             tables,
+            colours,
             cells,
             cells_at,
             grids,

@@ -6,7 +6,7 @@ Hue is kept by moving along straight lines to grey in Oklab (Ottosson 2020).
 import numba as nb
 import numpy as np
 
-from crenn.core.colour.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_encode
+from crenn.core.colorimetry.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_encode
 from crenn.core.fastmath import cbrt, log2
 from crenn.core.render.rows import ROWS, lookup, run_row
 
@@ -186,6 +186,7 @@ def codes_of(
     codes,
     constants,
     tables,
+    colours,
     cells,
     cells_at,
     grids,
@@ -218,6 +219,7 @@ def codes_of(
             codes,
             constants,
             tables,
+            colours,
             cells,
             cells_at,
             grids,

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from crenn.core.colour.spaces import MIDDLE_GREY
+from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.noise.averaging import FACTORS, left_when_averaged, shares_of_bands
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import Capture

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from crenn.core.areas.area import FULL
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer

@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 from pydantic import BaseModel, Field
 
-from crenn.core.colour.spaces import MIDDLE_GREY
+from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.mosaic.noise import NoiseModel
 
 #: Signal to noise, in dB, below which a lifted tone shows its noise, and below which a stop is not measured at all.

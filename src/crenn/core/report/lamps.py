@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 
 #: Longer side of the picture in which lamps are looked for, in pixels.
 _SIDE = 1500

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 from crenn.core.document import Document
 from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.pipeline.scene import Capture

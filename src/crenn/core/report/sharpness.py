@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from crenn.core.colour.spaces import luminance
+from crenn.core.colorimetry.spaces import luminance
 
 #: Deviation of the smoothing under which gradients are taken, and by which the picture is blurred once more, in pixels.
 _UNDER, _MORE = 0.8, 1.0

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.colour import spaces
+from crenn.core.colorimetry import spaces
 from crenn.core.light.white_balance import balance_matrix, temperature_of, white_of_patch, white_xy
 
 

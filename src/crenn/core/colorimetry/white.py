@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.colour.spaces import (
+from crenn.core.colorimetry.spaces import (
     D65_XY,
     REC2020_TO_XYZ,
     XYZ_TO_REC2020,
