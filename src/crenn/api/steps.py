@@ -5,7 +5,7 @@ from typing import Any
 from fastapi import APIRouter
 
 from crenn.api.schemas import BendOut, ChoiceOut, DialOut, StepOut, ToggleOut
-from crenn.core.pipeline.step import Step, bend_of
+from crenn.core.pipeline.step import Step
 from crenn.core.treatment import STEPS
 
 router = APIRouter(prefix="/api", tags=["steps"])
@@ -28,7 +28,7 @@ def _parameter(step: Step[Any], name: str) -> DialOut | ChoiceOut | ToggleOut | 
         return ChoiceOut(names=extra["names"], **about)
     if extra["kind"] == "toggle":
         return ToggleOut(**about)
-    bend = bend_of(step, name)
+    bend = step.bend_of(name)
     return DialOut(
         unit=extra["unit"],
         low=extra["low"],

@@ -29,6 +29,33 @@ IN_USE: dict[str, dict] = {
     "contrast": {"tone": {"contrast": 1.5, "toe": 30, "shoulder": 40}},
     "curve": {"curve": {"points": [{"at": -6, "to": -5}, {"at": -2, "to": -1.8}]}},
     "curve as film": {"curve": {"points": [{"at": -4, "to": -4.5}], "colour": "film", "red": [{"at": -3, "to": -2.8}]}},
+    "saturation": {"saturation": {"saturation": 1.5}},
+    "vibrance": {"saturation": {"vibrance": 80, "hue": 8}},
+    "hues": {
+        "hues": {
+            "ranges": [
+                {"name": "Lamps", "hue": 70, "width": 30, "shift": -20, "saturation": 0.7, "lightness": 0.4},
+                {"name": "Blue hour", "hue": 275, "width": 40, "shift": -12, "saturation": 1.4, "lightness": -0.5},
+            ]
+        }
+    },
+    "tints": {
+        "tints": {
+            "points": [
+                {"name": "Shadows", "stop": -6.5, "hue": 250, "amount": 5},
+                {"name": "Highlights", "stop": -1, "hue": 70, "amount": 4, "lightness": 0.3},
+            ],
+            "balance": 0.5,
+        }
+    },
+    "balance by tone": {"tones": {"shadows_blue": 0.3, "highlights_red": 0.2}},
+    "inks": {"inks": {"blue_magenta": -0.4, "black_black": 0.3, "neutral_yellow": 0.15}},
+    "primaries": {"primaries": {"red_hue": 8, "blue_saturation": 1.2}},
+    "cast": {"cast": {"red": 0.3, "blue": -0.4, "low": -8, "high": -2}},
+    "channels": {"channels": {"exchange": True, "red_green": 20}},
+    "monochrome": {"monochrome": {"amount": 80, "blue": -0.8, "orange": 0.5}},
+    "sky": {"sky": {"strength": 1.0, "turn": 20}},
+    "faint colour": {"faint": {"gain": 3.0}},
     "ends": {"ends": {"white": 1.0, "black": -8.0}},
     "lens": {"lens": {"distortion": -4.0, "red": 0.8, "blue": -0.6, "falloff": 1.0}},
     "turn": {"turn": {"quarters": "1", "mirror": True}},

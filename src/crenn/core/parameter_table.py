@@ -7,7 +7,7 @@ import re
 import sys
 from pathlib import Path
 
-from crenn.core.pipeline.step import Bend, bend_of
+from crenn.core.pipeline.step import Bend
 from crenn.core.treatment import STEPS
 
 _HEAD = "| step | parameter | unit | range | default | areas bend it by | what it does |"
@@ -49,7 +49,7 @@ def table() -> str:
                 span = ", ".join(f"`{name}`" for name in dict(extra["names"]))
             elif extra.get("kind") == "toggle":
                 span = "`true`, `false`"
-            bend = bend_of(step, name)
+            bend = step.bend_of(name)
             bent = f"{_bent(bend)}" if bend else ""
             default = _default(field.get_default(call_default_factory=True))
             title = f"{field.title}: " if field.title else ""

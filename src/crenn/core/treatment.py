@@ -12,6 +12,17 @@ from typing import Any, Literal, TypeVar
 from pydantic import ConfigDict, Field, ValidationError, create_model, field_validator
 
 from crenn.core.areas.area import MOST_AREAS, Area, check_bends
+from crenn.core.colour.cast import Cast
+from crenn.core.colour.channels import Channels
+from crenn.core.colour.faint import Faint
+from crenn.core.colour.hues import Hues
+from crenn.core.colour.inks import Inks
+from crenn.core.colour.monochrome import Monochrome
+from crenn.core.colour.primaries import Primaries
+from crenn.core.colour.saturation import Saturation
+from crenn.core.colour.sky import Sky
+from crenn.core.colour.tints import Tints
+from crenn.core.colour.tones import Tones
 from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
 from crenn.core.geometry.crop import Crop, CropParameters
@@ -31,7 +42,7 @@ from crenn.core.noise.reduction import NoiseReduction
 from crenn.core.noise.sharpening import Sharpening
 from crenn.core.pipeline.step import Step, StepParameters
 
-LENS, TURN, CROP, NOISE, SHARPENING = LensCorrection(), Turn(), Crop(), NoiseReduction(), Sharpening()
+LENS, TURN, CROP, NOISE, SHARPENING, HUES = LensCorrection(), Turn(), Crop(), NoiseReduction(), Sharpening(), Hues()
 
 #: The steps in the order in which they act: those of the frame first, those of the display last.
 STEPS: tuple[Step[Any], ...] = (
@@ -49,8 +60,22 @@ STEPS: tuple[Step[Any], ...] = (
     Relief(),
     Tone(),
     Curve(),
+    Cast(),
+    Faint(),
+    Channels(),
+    Primaries(),
+    Sky(),
+    Saturation(),
+    HUES,
+    Inks(),
+    Monochrome(),
+    Tints(),
+    Tones(),
     Ends(),
 )
+
+#: Names of the steps that change colours, and lightness by them.
+_OF_COLOUR = tuple(step.name for step in STEPS if step.station == "colour")
 
 P = TypeVar("P", bound=StepParameters)
 
@@ -137,6 +162,10 @@ class Treatment(_Sections):
         """The treatment with steps switched off."""
         off = {name: getattr(self, name).model_copy(update={"on": False}) for name in steps}
         return self.model_copy(update=off)
+
+    def uncoloured(self) -> "Treatment":
+        """The treatment without what is done to colours: what enters the Colour station, and all that comes after."""
+        return self.without(*_OF_COLOUR)
 
     def uncropped(self) -> "Treatment":
         """The treatment with all that was recorded in view, to set the crop in it."""

@@ -7,7 +7,6 @@ import numpy as np
 from crenn.core.pipeline.compile import compiled
 from crenn.core.pipeline.planes import Plane
 from crenn.core.pipeline.program import EVERYWHERE, TABLE_SIZE, Operation, Program, table_stops
-from crenn.core.pipeline.step import bend_of
 from crenn.core.render.compiled import bending, program_of
 from crenn.core.treatment import STEPS, Treatment, parse_treatment
 from tests.core.light.test_light import light_of
@@ -141,7 +140,7 @@ class Writing(unittest.TestCase):
         bends = {}
         for step in STEPS:
             for name in step.parameters.model_fields:
-                if bend := bend_of(step, name):
+                if bend := step.bend_of(name):
                     bends[f"{step.name}.{name}"] = bend.neutral
         self.assertGreaterEqual(len(bends), 5)
         everything = {step.name: {"on": True} for step in STEPS}

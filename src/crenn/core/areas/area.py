@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from crenn.core.areas.shapes import AnyPart
-from crenn.core.pipeline.step import Step, bend_of
+from crenn.core.pipeline.step import Step
 
 #: A treatment has at most so many areas, and an area so many parts.
 MOST_AREAS, MOST_PARTS = 8, 8
@@ -83,7 +83,7 @@ def check_bends(bends: dict[str, float], steps: Sequence[Step[Any]]) -> None:
     by_name = {step.name: step for step in steps}
     for path, value in bends.items():
         name, _, dial = path.partition(".")
-        bend = bend_of(by_name[name], dial) if name in by_name else None
+        bend = by_name[name].bend_of(dial) if name in by_name else None
         if bend is None:
             raise ValueError(f"no dial “{path[:60]}” can be bent by an area")
         if not bend.low <= value <= bend.high:

@@ -79,10 +79,10 @@ def fine_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
     around : Around
     """
     stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor))).astype(np.float32)
-    return _departing(stops, FINE, _EDGE, around)
+    return departing(stops, FINE, _EDGE, around)
 
 
-def _departing(stops: np.ndarray, deviation: float, edge: float, around: Around) -> np.ndarray:
+def departing(stops: np.ndarray, deviation: float, edge: float, around: Around) -> np.ndarray:
     """What stops depart by from their guided base with windows of a deviation in %, float32 like them.
 
     Contrast of more than ``edge`` stays in the base.
@@ -95,11 +95,11 @@ def _departing(stops: np.ndarray, deviation: float, edge: float, around: Around)
     # Whole cells: the edge is repeated to the next.
     padded = cv2.copyMakeBorder(stops, 0, -height % factor, 0, -width % factor, cv2.BORDER_REPLICATE)
     small = _reduced(padded, factor)
-    mean = _blurred(small, sigma / factor)
-    variance = np.maximum(_blurred(_reduced(padded * padded, factor), sigma / factor) - mean * mean, 0)
+    mean = blurred(small, sigma / factor)
+    variance = np.maximum(blurred(_reduced(padded * padded, factor), sigma / factor) - mean * mean, 0)
     slope = variance / (variance + np.float32(edge**2))
-    a = _blurred(slope, sigma / factor)
-    b = _blurred(mean - slope * mean, sigma / factor)
+    a = blurred(slope, sigma / factor)
+    b = blurred(mean - slope * mean, sigma / factor)
     if factor > 1:
         size = (padded.shape[1], padded.shape[0])
         a, b = (cv2.resize(v, size, interpolation=cv2.INTER_LINEAR) for v in (a, b))
@@ -113,7 +113,7 @@ def _reduced(stops: np.ndarray, factor: int) -> np.ndarray:
     return np.asarray(stops.reshape(height // factor, factor, width // factor, factor).mean((1, 3)), np.float32)
 
 
-def _blurred(values: np.ndarray, sigma: float) -> np.ndarray:
+def blurred(values: np.ndarray, sigma: float) -> np.ndarray:
     half = max(int(np.ceil(3 * sigma)), 1)
     taps = cv2.getGaussianKernel(2 * half + 1, sigma, cv2.CV_32F)
     return cv2.sepFilter2D(values, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REPLICATE)
@@ -131,7 +131,7 @@ def guarded_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
     stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor)))
     # Averaged to this size, noise is less.
     noise = around.noise(stops).astype(np.float32) * np.float32(min(around.scale, 1.0))
-    energy = _blurred(detail * detail, max(FINE / 100.0 * around.long_side * around.scale, 1.0))
+    energy = blurred(detail * detail, max(FINE / 100.0 * around.long_side * around.scale, 1.0))
     return np.asarray(detail * np.clip(1 - _GUARD * noise**2 / np.maximum(energy, 1e-12), 0, 1), np.float32)
 
 
@@ -155,7 +155,7 @@ def colour_detail(channel: int) -> MakePlane:
         light = np.maximum(luminance(rgb), np.float32(around.floor))
         # A colour that is not there has no share; half a hundredth of the light is as little as counts.
         share = np.log2(np.maximum(rgb[..., channel], 0.005 * light) / light).astype(np.float32)
-        detail = _departing(share, COLOUR, _COLOUR_EDGE, around)
+        detail = departing(share, COLOUR, _COLOUR_EDGE, around)
         if around.noise is not None:
             noise = around.noise(np.log2(light)).astype(np.float32) * np.float32(min(around.scale, 1.0))
             detail = detail / (1 + _GUARD * (2 * noise) ** 2)

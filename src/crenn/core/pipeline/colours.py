@@ -91,17 +91,29 @@ Recolour = Callable[[Colours], Colours]
 
 @dataclass(frozen=True)
 class Recoloured:
-    """What an instruction does to colours, by the scene's or the picture's stop: functions, one after the other."""
+    """What an instruction does to colours: functions, one after the other.
+
+    Attributes
+    ----------
+    by : "scene" or "picture"
+        By which stop colours are told apart.
+    functions : tuple of callable
+    instead : tuple of callable
+        Those of the instruction for the whole picture in whose place, within an area, these act: on the colours that
+        entered it. None if these act on the colours as they are by now.
+    """
 
     by: By
     functions: tuple[Recolour, ...]
+    instead: tuple[Recolour, ...] = ()
 
     def table(self) -> np.ndarray:
         """What becomes of colours at the nodes, float32 (STOPS, HUES, SATURATIONS, 3).
 
         Change of the axis along the colour's own hue, of that across it, both in proportion to lightness, and EV.
         """
-        return changes(self.functions, nodes(self.by), self.by)
+        table = changes(self.functions, nodes(self.by), self.by)
+        return table - changes(self.instead, nodes(self.by), self.by) if self.instead else table
 
 
 def nodes(by: By) -> Colours:

@@ -238,11 +238,27 @@ class Program:
         so_far: tuple[Recolour, ...] = ()
         # What is carried to each place by itself cannot be folded into what acts everywhere.
         if before is not None and (before.area, before.carried, carried) == (self._area, None, None):
-            so_far = before.colours.functions if before.colours is not None and before.colours.by == by else ()
+            foldable = before.colours is not None and before.colours.by == by and not before.colours.instead
+            so_far = before.colours.functions if before.colours is not None and foldable else ()
         if so_far:
             self.instructions.pop()
         colours = Recoloured(by, (*so_far, function))
         self.instructions.append(Instruction(Operation.COLOUR, self._area, colours=colours, carried=carried))
+
+    def recolour_instead(self, function: Recolour) -> None:
+        """Within an area, change colours by a function in place of the last one that the whole picture went through.
+
+        Raises
+        ------
+        ValueError
+            If the whole picture went through something else since.
+        """
+        last = next((i for i in reversed(self.instructions) if i.area == EVERYWHERE), None)
+        if last is None or last.colours is None:
+            raise ValueError("only what the whole picture has just gone through can be taken another way in an area")
+        functions = last.colours.functions
+        colours = Recoloured(last.colours.by, (*functions[:-1], function), functions)
+        self.instructions.append(Instruction(Operation.COLOUR, self._area, colours=colours, carried=last.carried))
 
     def clean(self, mix: NoiseMix, lifted: bool) -> None:
         """Take noise out of the light; where ``lifted``, the more the more a place is lifted."""

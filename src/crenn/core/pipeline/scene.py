@@ -11,6 +11,8 @@ from crenn.core.pipeline.fringes import Fringes
 
 #: Stops at which noise is tabled: whole pictures ask for it.
 _PER_STOP = 64
+#: Share of the noise that is reckoned with once light has been cleaned.
+LEFT = 0.2
 _STOPS = np.arange(-40.0, 24.0, 1 / _PER_STOP)
 
 
@@ -159,6 +161,10 @@ class SceneLight:
         """Deviation of single pixels in EV at stops of any shape, float64; nothing where it is not known."""
         places = np.clip((np.asarray(stops) - _STOPS[0]) * _PER_STOP + 0.5, 0, _STOPS.size - 1)
         return self._noise_by_stop[places.astype(np.int32)]
+
+    def noise_left(self, stops: np.ndarray, cleaned: bool) -> np.ndarray:
+        """`noise_ev` in proportion to light, of light that noise has been taken out of or not; float64."""
+        return self.noise_ev(stops) * (float(np.log(2)) * (LEFT if cleaned else 1.0))
 
     @cached_property
     def _noise_by_stop(self) -> np.ndarray:

@@ -38,6 +38,7 @@ class StepParameters(BaseModel):
 
 
 P = TypeVar("P", bound=StepParameters)
+I = TypeVar("I", bound="Item")
 
 
 @dataclass(frozen=True)
@@ -78,12 +79,38 @@ def dial(
     bend : Bend, optional
         How areas may bend it; they may not if None.
     **extra
-        ``shows``, the view shown while it is held; ``scale`` "reciprocal" for a dial that is even in its reciprocal.
+        ``shows``, the view shown while it is held; ``scale`` "reciprocal" for a dial that is even in its reciprocal;
+        ``turns`` where its high end is its low one, as of an angle; ``group``, the name of the few that it is shown
+        with where a step has many.
     """
     about = {"kind": "dial", "unit": unit, "step": step, "low": low, "high": high, **extra}
     if bend is not None:
         about["bend"] = vars(bend)
     return Field(default, ge=low, le=high, title=title, description=help, json_schema_extra=about)
+
+
+class Item(BaseModel):
+    """One of a list that a step has: its dials are told, and bent, by its name."""
+
+    model_config = ConfigDict(
+        extra="forbid", validate_default=True, allow_inf_nan=False, json_schema_serialization_defaults_required=True
+    )
+    name: str = Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f\x7f.]+$", description="Told apart by it.")
+    on: bool = Field(True, description="Whether it takes part.")
+
+
+def listed(most: int, help: str) -> Any:
+    """A parameter that is a list of `Item`."""
+    return Field(default_factory=list, max_length=most, description=help, json_schema_extra={"kind": "list"})
+
+
+def named_apart(items: list[I]) -> list[I]:
+    """The items of a list, if no two have the same name; a `ValueError` if they do."""
+    names = [item.name for item in items]
+    for name in names:
+        if names.count(name) > 1:
+            raise ValueError(f"two are called “{name}”: give each a name of its own")
+    return items
 
 
 def number(default: float | None, unit: str, low: float, high: float, title: str, help: str) -> Any:
@@ -104,6 +131,13 @@ def toggle(default: bool, title: str, help: str, **extra: Any) -> Any:
     return Field(default, title=title, description=help, json_schema_extra={"kind": "toggle", **extra})
 
 
+def _about(model: type[BaseModel], name: str) -> dict[str, Any]:
+    """What a parameter states of itself besides its type; nothing if there is none of the name."""
+    info = model.model_fields.get(name)
+    extra = info.json_schema_extra if info else None
+    return extra if isinstance(extra, dict) else {}
+
+
 class Step(Generic[P]):
     """One step: its place in the treatment and its parameters.
 
@@ -119,6 +153,10 @@ class Step(Generic[P]):
         A `StepParameters` class.
     folded : bool
         Whether its dials are folded away at first.
+    leads : bool
+        Whether it stands at the head of its station's panel, before those that act earlier.
+    items : dict of str to type
+        By the parameter that is a list of them, what they are.
     """
 
     name: ClassVar[str]
@@ -127,6 +165,43 @@ class Step(Generic[P]):
     stage: ClassVar[Stage]
     parameters: type[P]
     folded: ClassVar[bool] = False
+    leads: ClassVar[bool] = False
+    items: ClassVar[Mapping[str, type[Item]]] = {}
+
+    def bend_of(self, name: str) -> Bend | None:
+        """How areas may bend a dial, or an item's (“Range 1.shift”); None if they may not, or there is none."""
+        item, _, dial = name.rpartition(".")
+        for model in self.items.values() if item else (self.parameters,):
+            bend: Any = _about(model, dial).get("bend")
+            if bend is not None:
+                return Bend(**bend)
+        return None
+
+    def bent(self, parameters: P, bends: Mapping[str, float]) -> P:
+        """The parameters as an area's bends have them, held within what dials can be."""
+        update: dict[str, Any] = {}
+        for name, by in bends.items():
+            if "." not in name:
+                update[name] = self._bent(parameters, name, name, by)
+        for field in self.items:
+            items: list[Item] = getattr(parameters, field)
+            moved: dict[str, dict[str, float]] = {item.name: {} for item in items}
+            for name, by in bends.items():
+                own, _, dial = name.rpartition(".")
+                for item in items:
+                    if item.name == own:
+                        moved[own][dial] = self._bent(item, dial, name, by)
+            update[field] = [item.model_copy(update=moved[item.name]) for item in items]
+        return parameters.model_copy(update=update)
+
+    def _bent(self, of: BaseModel, dial: str, name: str, by: float) -> float:
+        bend, about, value = self.bend_of(name), _about(type(of), dial), getattr(of, dial)
+        if bend is None or bend.kind == "mired":
+            raise ValueError(f"“{name}” is not bent by itself")
+        value = value * by if bend.kind == "factor" else value + by
+        if about.get("turns"):
+            return float(value % about["high"])
+        return float(min(max(value, about["low"]), about["high"]))
 
     def automatic(self, scene: SceneLight) -> dict[str, float]:
         """What parameters that are None come to in a scene."""
@@ -172,10 +247,3 @@ class LightStep(Step[P]):
         ``bends`` holds the dials that the area bends, relative to ``parameters`` (see `Bend`).
         """
         raise NotImplementedError
-
-
-def bend_of(step: Step, name: str) -> Bend | None:
-    """How areas may bend a parameter of a step; None if they may not, or there is none of this name."""
-    info = step.parameters.model_fields.get(name)
-    extra = info.json_schema_extra if info else None
-    return Bend(**extra["bend"]) if isinstance(extra, dict) and isinstance(extra.get("bend"), dict) else None

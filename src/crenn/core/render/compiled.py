@@ -45,7 +45,8 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
         elif one.colours is not None:
             index, grids = (grids, grids + 1) if one.reads_grid else (-1, grids)
             first, step = SPAN[one.colours.by]
-            constants[i, :4] = len(colours), first, 1 / step, one.colours.by == "scene"
+            kind = one.colours.by == "scene", bool(one.colours.instead)
+            constants[i, :5] = len(colours), first, 1 / step, *kind
             colours.append(one.colours.table().ravel())
         elif one.reads_grid:
             index, grids = grids, grids + 1

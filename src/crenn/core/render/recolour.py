@@ -121,8 +121,8 @@ def _look_up(table, at_stop, at_hue, at_saturation):
 
 
 @nb.njit(fastmath=True)
-def recolour(light, a, b, ev, stops, table, first, per_stop, share, mask, masked, work):
-    """Change the colours of a row in Oklab by a table, in place.
+def look_up(light, a, b, ev, stops, table, first, per_stop, brighter, across, along):
+    """What a table has for the colours of a row.
 
     Parameters
     ----------
@@ -134,24 +134,29 @@ def recolour(light, a, b, ev, stops, table, first, per_stop, share, mask, masked
         See `crenn.core.pipeline.colours.Recoloured.table`.
     first, per_stop : float32
         First stop of the table, and its nodes per stop.
-    share : ndarray, float32 (w,)
-        How far it acts; empty for fully.
-    mask : ndarray, uint16 (w,)
-    masked : bool
-    work : ndarray, float32 (3, w)
+    brighter, across, along : ndarray, float32 (w,)
+        Filled with EV, and with what the axes change across and along the hue, in proportion to lightness.
     """
-    _places(light, a, b, ev, stops, first, per_stop, work[0], work[1], work[2])
-    _look_up(table, work[0], work[1], work[2])
-    brighter, across, along = work[0], work[1], work[2]
+    _places(light, a, b, ev, stops, first, per_stop, brighter, across, along)
+    _look_up(table, brighter, across, along)
+
+
+@nb.njit(fastmath=True)
+def recolour(light, was_a, was_b, brighter, across, along, share, mask, masked, a, b, ev):
+    """Change the colours of a row by what `look_up` has found for what they were, in place.
+
+    ``share``, float32 (w,), tells how far it acts; empty for fully. ``mask`` is uint16 (w,).
+    """
     shared = share.size > 0
     for x in range(light.size):
         w = np.float32(mask[x]) * _SHARE if masked else _ONE
         if shared:
             w *= min(max(share[x], _ZERO), _ONE)
-        chroma = np.sqrt(a[x] * a[x] + b[x] * b[x])
+        u, v = was_a[x], was_b[x]
+        chroma = np.sqrt(u * u + v * v)
         some = chroma > _TINY * light[x]
         over = _ONE / max(chroma, np.float32(1e-20))
-        one, two = a[x] * over if some else _ONE, b[x] * over if some else _ZERO
+        one, two = u * over if some else _ONE, v * over if some else _ZERO
         # What is more saturated than any light is taken on in proportion.
         by = w * max(light[x], chroma * np.float32(1 / MOST))
         a[x] += by * (along[x] * one - across[x] * two)

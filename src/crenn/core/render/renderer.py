@@ -13,6 +13,7 @@ from crenn.core.pipeline.compile import framed
 from crenn.core.pipeline.frame import Frame
 from crenn.core.pipeline.planes import LATTICE, Around, Carried, NoiseMix, Plane
 from crenn.core.pipeline.program import Instruction, Program
+from crenn.core.pipeline.scene import LEFT
 from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
 from crenn.core.render.compiled import bending, instructions_of, program_of
@@ -31,8 +32,6 @@ _SMALL = 900
 _AT_REST, _AT_REST_MOVED = 3_200_000, 1_600_000
 #: Reduced to less than this, a picture is not worth cleaning before the rest.
 _SEEN = 0.45
-#: Share of the predicted noise that is reckoned with once light has been cleaned.
-_LEFT = 0.2
 _NO_MASKS = np.zeros((1, 1, 1), np.uint16)
 _NO_SPANS = np.zeros((1, 2), np.int32)
 _NO_PLANES = np.zeros((1, 1, 1), np.float32)
@@ -142,7 +141,7 @@ class Renderer:
 
     def _around(self, scale: float, frame: Frame, mix: NoiseMix | None = None) -> Around:
         # What has been cleaned has little noise left.
-        left = 1.0 if mix is None else _LEFT
+        left = 1.0 if mix is None else LEFT
         return Around(scale, frame.long_side, self.scene.floor, lambda stops: left * self.scene.light.noise_ev(stops))
 
     def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
@@ -205,6 +204,8 @@ class Renderer:
     def _lift(self, treatment: Treatment, frame: Frame, display: np.ndarray) -> Lifts:
         """By how much places are lifted, and the shares of their noise that are taken; see `amounts`."""
         scene = self.scene
+        # By how much single colours are brightened matters little, and would have it made anew at every touch.
+        treatment = treatment.uncoloured()
 
         def make() -> Lifts:
             whole = Frame.whole(scene.size)

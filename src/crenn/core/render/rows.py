@@ -10,7 +10,7 @@ import numpy as np
 from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.fastmath import exp2, log2
 from crenn.core.pipeline.program import TABLE_PER_STOP, TABLE_SIZE, TABLE_START, Operation
-from crenn.core.render.recolour import into_oklab, out_of_oklab, recolour
+from crenn.core.render.recolour import into_oklab, look_up, out_of_oklab, recolour
 
 _START, _PER, _LAST = np.float32(TABLE_START), np.float32(TABLE_PER_STOP), TABLE_SIZE - 2
 _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
@@ -19,7 +19,7 @@ _TINY = np.float32(1e-12)
 _SHARE = np.float32(1 / 65535)
 _MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT, _CLEAN, _COLOUR = (int(o) for o in Operation)
 #: Rows of work that the interpreter needs.
-ROWS = 10
+ROWS = 13
 
 
 @nb.njit(inline="always", fastmath=True)
@@ -183,13 +183,29 @@ def _tinted(r, g, b, red, green, blue, factor, mask, masked):
 
 
 @nb.njit(fastmath=True)
-def _recoloured(work, table, constants, shared, mask, masked):
-    """Change the colours of the row that `run_row` works on by a table; ``constants`` are the instruction's."""
-    base, more = work[4], work[6]
+def _taken_shares(index, cells, cells_at, grids, place_y, own, shares):
+    """Shares of the noise that are taken out: by how much places are lifted where there is a grid of it, or all."""
+    shares[:] = _ONE
+    if index >= 0:
+        _grid_row(cells, cells_at[index], grids[index], place_y, _ZERO, own, shares)
+
+
+@nb.njit(fastmath=True)
+def _recoloured(work, colours, constants, index, cells, cells_at, grids, place_y, mask, masked):
+    """Change the colours of the row that `run_row` works on; ``constants`` and ``index`` are the instruction's."""
+    light, a, b, ev, base, more = work[0], work[1], work[2], work[3], work[4], work[6]
+    was_a, was_b, was_ev = work[10], work[11], work[12]
+    share = more[:0]
+    if index >= 0:
+        _grid_row(cells, cells_at[index], grids[index], place_y, _ZERO, base, more)
+        share = more
     stops = base if constants[3] > _ZERO else base[:0]
-    share = more if shared else more[:0]
-    first, per_stop = constants[1], constants[2]
-    recolour(work[0], work[1], work[2], work[3], stops, table, first, per_stop, share, mask, masked, work[7:])
+    table, first, per_stop = colours[np.int64(constants[0])], constants[1], constants[2]
+    # What an area has in the place of what all of the picture went through looks at the colours that entered that.
+    if constants[4] == _ZERO:
+        was_a[:], was_b[:], was_ev[:] = a, b, ev
+    look_up(light, was_a, was_b, was_ev, stops, table, first, per_stop, work[7], work[8], work[9])
+    recolour(light, was_a, was_b, work[7], work[8], work[9], share, mask, masked, a, b, ev)
 
 
 @nb.njit(fastmath=True)
@@ -284,9 +300,7 @@ def run_row(
             first = np.int64(constants[i, 1])
             taken = planes[first, y], planes[first + 1, y], planes[first + 2, y]
             _own_stops(r, g, b, taken, floor, masked, own)
-            more[:] = _ONE
-            if index >= 0:
-                _grid_row(cells, cells_at[index], grids[index], place_y, _ZERO, own, more)
+            _taken_shares(index, cells, cells_at, grids, place_y, own, more)
             _cleaned(r, g, b, taken[0], taken[1], taken[2], more, constants[i, 4], mask, masked)
             base[:] = own
             fresh = False
@@ -294,10 +308,7 @@ def run_row(
             if not in_oklab:
                 into_oklab(r, g, b)
                 in_oklab, fresh = True, False
-            shared = index >= 0
-            if shared:
-                _grid_row(cells, cells_at[index], grids[index], place_y, _ZERO, base, more)
-            _recoloured(work, colours[np.int64(constants[i, 0])], constants[i], shared, mask, masked)
+            _recoloured(work, colours, constants[i], index, cells, cells_at, grids, place_y, mask, masked)
         elif operation in (_GRID, _HAZE):
             _grid_row(cells, cells_at[index], grids[index], place_y, np.float32(grids[index, 5]), base, more)
             if operation == _HAZE:

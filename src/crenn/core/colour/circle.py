@@ -1,0 +1,47 @@
+"""Arcs of the circle of hues, with soft ends, and partitions of it that add up to 1."""
+
+from itertools import pairwise
+
+import numpy as np
+
+from crenn.core.colorimetry.oklab import apart
+
+#: Hues of light, in degrees of Oklab, of the colours that have names; of sRGB's own primaries and their mixtures red,
+#: yellow, green, cyan, blue and magenta.
+RED, ORANGE, YELLOW, GREEN, CYAN, BLUE, PURPLE, MAGENTA = 29.2, 62.0, 109.8, 142.5, 194.8, 264.1, 302.0, 328.4
+
+
+def eased(x: np.ndarray) -> np.ndarray:
+    """From 0 at 0 to 1 at 1, with no corner at either (Perlin 2002), float64."""
+    x = np.clip(x, 0.0, 1.0)
+    return np.asarray(x * x * x * (x * (6 * x - 15) + 10))
+
+
+def arc(hue: np.ndarray, middle: float, width: float, soft: float) -> np.ndarray:
+    """How far hues belong to an arc, 0 to 1, float64 like them.
+
+    Parameters
+    ----------
+    hue : ndarray
+    middle, width, soft : float
+        Degrees: the arc's middle, what of it is taken fully, and over how much it fades at either end.
+    """
+    beyond = np.abs(apart(hue, middle)) - width / 2
+    return 1.0 - eased(beyond / soft)
+
+
+def parts(hue: np.ndarray, middles: tuple[float, ...]) -> list[np.ndarray]:
+    """How far hues belong to each of some that go round the circle, rising, float64 like them; they add up to 1."""
+    out = []
+    for before, own, after in zip(middles[-1:] + middles[:-1], middles, middles[1:] + middles[:1]):
+        beyond = apart(hue, own)
+        down, up = (own - before) % 360.0, (after - own) % 360.0
+        out.append(np.where(beyond < 0, 1.0 - eased(-beyond / down), 1.0 - eased(beyond / up)))
+    return out
+
+
+def by_stop(stop: np.ndarray, at: tuple[float, ...]) -> list[np.ndarray]:
+    """How far stops belong to each of some, rising, float64 like them; they add up to 1. The outermost go on."""
+    rises = [eased((stop - low) / (high - low)) for low, high in pairwise(at)]
+    shares = [np.ones_like(stop, np.float64), *rises]
+    return [share - after for share, after in zip(shares, [*rises, np.zeros_like(stop, np.float64)])]
