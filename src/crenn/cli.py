@@ -1,67 +1,15 @@
 """The command line: the headless job, and the commands that start the application."""
 
 import argparse
-import ipaddress
 import json
 import os
-import re
 import sys
 from pathlib import Path
 
+from crenn import arguments as typed
 from crenn.core.errors import Cancelled, CrennError
 
 _NOISE_MODEL = "noise of the camera, as fitted by noise-model, in place of what the files tell"
-
-
-def _size(text: str) -> tuple[int, int]:
-    try:
-        width, height = (int(v) for v in text.lower().split("x"))
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"{text!r} is no size; write it like 3000x2000") from None
-    return width, height
-
-
-def _host(text: str) -> str:
-    if not re.fullmatch(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?", text):
-        raise argparse.ArgumentTypeError(f"{text!r} is no name of a host; write it like pictures.example")
-    return text
-
-
-def _address(text: str) -> str:
-    try:
-        return str(ipaddress.ip_address(text))
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"{text!r} is no address; write it like 192.0.2.7") from None
-
-
-def _positive(text: str) -> int:
-    try:
-        value = int(text)
-    except ValueError:
-        value = 0
-    if value < 1:
-        raise argparse.ArgumentTypeError(f"{text!r} is no number of pixels above 0")
-    return value
-
-
-def _above_nothing(text: str) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        value = 0.0
-    if not 0 < value < 100_000:
-        raise argparse.ArgumentTypeError(f"{text!r} is no number above 0")
-    return value
-
-
-def _box(text: str) -> tuple[float, ...]:
-    try:
-        x, y, width, height = (float(v) for v in text.split(","))
-    except ValueError:
-        x = y = width = height = -1.0
-    if not (0 <= x <= 1 and 0 <= y <= 1 and 0 < width <= 1 and 0 < height <= 1):
-        raise argparse.ArgumentTypeError(f"{text!r} is no box; write it like 0.4,0.1,0.05,0.05")
-    return x, y, width, height
 
 
 def _instructions(arguments):
@@ -140,6 +88,37 @@ def _horizon(arguments) -> None:
             f"{name:>6}: horizon {reach['horizon']:+.1f} EV; from {reach['lifted']:+.1f} EV up light can be lifted to "
             f"middle grey, by up to {reach['ev']:.1f} EV"
         )
+
+
+def _colour(arguments) -> None:
+    from dataclasses import asdict
+
+    from crenn.core.render.coloured import cast_of, pick
+    from crenn.core.render.renderer import Renderer
+    from crenn.core.treatment import Treatment, read_treatment
+
+    treatment = read_treatment(arguments.treatment) if arguments.treatment else Treatment()
+    if not arguments.at and not arguments.cast:
+        raise CrennError("Nothing is asked.", remedy="Ask for places with --at, or for a cast with --cast.")
+    scene = _scene(arguments)
+    if treatment.takes_noise and scene.sigma is not None:
+        scene.split_noise()
+    renderer = Renderer(scene)
+    places = [asdict(pick(renderer, treatment, place, arguments.patch / 2)) for place in arguments.at or ()]
+    cast = None
+    if arguments.cast:
+        red, blue = cast_of(renderer, treatment, arguments.cast, arguments.box, arguments.tones or (None, None))
+        cast = {"red": red, "blue": blue}
+    if arguments.json:
+        print(json.dumps({"places": places} | ({"cast": cast} if cast else {})))
+        return
+    for place, found in zip(arguments.at or (), places):
+        print(
+            f"{place[0]:g},{place[1]:g}: hue {found['hue']:.1f}° ± {found['spread']:.1f}°, saturation "
+            f"{100 * found['saturation']:.1f} %, {found['stop']:+.2f} EV, sRGB {' '.join(map(str, found['code']))}"
+        )
+    if cast:
+        print(f"cast: red {cast['red']:+.3f} EV, blue {cast['blue']:+.3f} EV over green")
 
 
 def _noise_model(arguments) -> None:
@@ -268,14 +247,14 @@ def parser() -> argparse.ArgumentParser:
         )
         p.add_argument(
             "--host",
-            type=_host,
+            type=typed.host,
             action="append",
             metavar="NAME",
             help="name under which it is reached, besides the machine's addresses; repeatable",
         )
         p.add_argument(
             "--proxy",
-            type=_address,
+            type=typed.address,
             action="append",
             metavar="ADDRESS",
             help="address of a proxy whose X-Forwarded-Proto and -For are believed; repeatable",
@@ -304,7 +283,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     p.add_argument("--treatment", type=Path, metavar="T.json")
     p.add_argument("--start", metavar="NAME", help="where automatic light starts from: as-it-was, even or dramatic")
-    p.add_argument("--long-edge", type=_positive, metavar="PX")
+    p.add_argument("--long-edge", type=typed.positive, metavar="PX")
     p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif)")
     p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
     p.set_defaults(run=_render)
@@ -312,18 +291,35 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     p.add_argument("--treatment", type=Path, metavar="T.json")
     output = p.add_mutually_exclusive_group()
-    output.add_argument("--long-edge", type=_positive, metavar="PX", help="of the picture (default full size)")
-    output.add_argument("--print", type=_above_nothing, metavar="CM", help="longer side of a print, in cm")
-    p.add_argument("--dpi", type=_above_nothing, default=300.0, help="of the print (default 300)")
+    output.add_argument("--long-edge", type=typed.positive, metavar="PX", help="of the picture (default full size)")
+    output.add_argument("--print", type=typed.above_nothing, metavar="CM", help="longer side of a print, in cm")
+    p.add_argument("--dpi", type=typed.above_nothing, default=300.0, help="of the print (default 300)")
     p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
     p.add_argument("--json", action="store_true")
     p.set_defaults(run=_horizon)
+    p = commands.add_parser("colour", help="the colour of places of a picture, and its cast")
+    p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
+    p.add_argument("--treatment", type=Path, metavar="T.json")
+    p.add_argument(
+        "--at",
+        type=typed.place,
+        action="append",
+        metavar="X,Y",
+        help="a place, in shares of the scene's longer side; repeatable",
+    )
+    p.add_argument("--patch", type=typed.positive, default=25, metavar="PX", help="side of a place (default 25)")
+    p.add_argument("--cast", choices=("edges", "dull"), help="find the cast, by edges or by dull colours")
+    p.add_argument("--box", type=typed.box, metavar="X,Y,W,H", help="where the cast is looked for (default everywhere)")
+    p.add_argument("--tones", type=typed.tones, metavar="LOW,HIGH", help="tones it is looked for in, in EV under white")
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
+    p.add_argument("--json", action="store_true")
+    p.set_defaults(run=_colour)
     p = commands.add_parser("noise-model", help="fit the noise of a camera on its frames")
     p.add_argument("frames", nargs="+", type=Path, metavar="FRAME")
     p.add_argument("--out", required=True, type=Path, metavar="N.json")
     p.add_argument(
         "--box",
-        type=_box,
+        type=typed.box,
         action="append",
         metavar="X,Y,W,H",
         help="a smooth place, in shares of the picture's longer side; repeatable (default: found)",
@@ -332,9 +328,9 @@ def parser() -> argparse.ArgumentParser:
     p = commands.add_parser("shoot", help="the simulated camera: DNG frames and their truth")
     p.add_argument("scene", metavar="SCENE")
     p.add_argument("--out", required=True, type=Path, metavar="DIR")
-    p.add_argument("--size", type=_size, default=(6000, 4000), metavar="WxH")
+    p.add_argument("--size", type=typed.size, default=(6000, 4000), metavar="WxH")
     p.add_argument("--seed", type=int, default=1, metavar="N")
-    p.add_argument("--frames", type=_positive, metavar="N", help="another bracket than the scene's: frames")
+    p.add_argument("--frames", type=typed.positive, metavar="N", help="another bracket than the scene's: frames")
     p.add_argument("--step", type=float, metavar="EV", help="between frames; 0 for a stack")
     p.add_argument("--iso", type=float)
     p.add_argument("--shake", type=float, metavar="DEG", help="of a hand-held camera, in degrees")
@@ -356,7 +352,7 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: list[str] | None = None) -> int:
     """Run a command; 0, or 1 with one line on stderr."""
     arguments = parser().parse_args(argv)
-    if arguments.command in ("merge", "render", "horizon", "noise-model", "shoot"):
+    if arguments.command in ("merge", "render", "horizon", "colour", "noise-model", "shoot"):
         from crenn.log import log_nothing
 
         log_nothing()

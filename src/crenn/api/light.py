@@ -5,16 +5,15 @@ from collections.abc import Callable
 import numpy as np
 from fastapi import APIRouter, Depends, Request
 
-from crenn.api.context import Renderers, Settings, settings
-from crenn.api.scenes import prepared_of
+from crenn.api.context import Settings, settings
+from crenn.api.scenes import on_renderer, prepared_of
 from crenn.api.schemas import ChannelEndsOut, CurveLightOut, LightIn, PatchIn, PathId, WhiteIn, WhiteOut
-from crenn.core.errors import CrennError, Missing
+from crenn.core.errors import CrennError
 from crenn.core.light.curve import channel_ends
 from crenn.core.light.found_white import FoundWhite, automatic_white, white_in_patch, white_of_picture
 from crenn.core.light.white_balance import TEMPERATURES, TINTS
 from crenn.core.render.entering import BIN, START, Entering, entering
 from crenn.core.treatment import parse_treatment
-from crenn.store.models import Scene
 
 router = APIRouter(prefix="/api", tags=["light"])
 #: Light of the brightest of the picture is lamps and what was lost: it tells no colour.
@@ -64,16 +63,7 @@ def white(scene_id: PathId, body: WhiteIn, config: Settings = Depends(settings))
 def _entering(request: Request, scene_id: int, body: LightIn) -> Entering:
     """What enters the curve, worked out on the thread that renders."""
     treatment = parse_treatment(body.document)
-    config: Settings = request.app.state.settings
-    renderers: Renderers = request.app.state.renderers
-    with config.database.session() as session:
-        scene = session.get(Scene, scene_id)
-        if scene is None:
-            raise Missing("This scene is no longer in the library.")
-        if not scene.prepared:
-            raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        prepared = scene.prepared
-    return renderers.thread.submit(lambda: entering(renderers.get(prepared), treatment)).result()
+    return on_renderer(request, scene_id, lambda renderer: entering(renderer, treatment))
 
 
 @router.post("/scenes/{scene_id}/curve/light")

@@ -7,13 +7,14 @@ from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from crenn.api.context import Renderers, Settings, settings
-from crenn.api.scenes import prepared_of
+from crenn.api.context import Settings, settings
+from crenn.api.scenes import on_renderer, prepared_of
 from crenn.api.schemas import Body, JobOut, PathId
 from crenn.core.errors import CrennError, Missing
 from crenn.core.frames.camera_noise import Box, CameraNoise
 from crenn.core.noise.check import check_noise
 from crenn.core.noise.layers import TAKEN
+from crenn.core.render.renderer import Renderer
 from crenn.core.render.signal import Reach, Signal, reach_of, signal
 from crenn.core.treatment import parse_treatment
 from crenn.jobs.queue import add_job
@@ -103,13 +104,8 @@ def _told(found: Signal, snr: np.ndarray, reach: Reach) -> ReachOut:
 def noise_signal(scene_id: PathId, body: SignalIn, request: Request) -> SignalOut:
     """Signal to noise by stop in a treatment's picture of a size, before and after noise is taken out."""
     treatment = parse_treatment(body.document)
-    config: Settings = request.app.state.settings
-    renderers: Renderers = request.app.state.renderers
-    with config.database.session() as session:
-        prepared = str(_merged(session, scene_id).prepared)
 
-    def work() -> SignalOut:
-        renderer = renderers.get(prepared)
+    def work(renderer: Renderer) -> SignalOut:
         # The page asks as soon as it is told that noise has been split off.
         renderer.scene.look()
         found = signal(renderer, treatment, body.long_edge)
@@ -122,7 +118,7 @@ def noise_signal(scene_id: PathId, body: SignalIn, request: Request) -> SignalOu
         assert before is not None
         return SignalOut(before=before, after=after)
 
-    return renderers.thread.submit(work).result()
+    return on_renderer(request, scene_id, work)
 
 
 @router.post("/scenes/{scene_id}/noise/check")

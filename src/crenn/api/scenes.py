@@ -1,10 +1,13 @@
 """A scene in the workbench: treatment, undo, merge, delivery."""
 
-from fastapi import APIRouter, Depends
+from collections.abc import Callable
+from typing import TypeVar
+
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse
 from sqlalchemy import select
 
-from crenn.api.context import Settings, settings
+from crenn.api.context import Renderers, Settings, settings
 from crenn.api.schemas import (
     AutomaticOut,
     DeliveryIn,
@@ -23,6 +26,7 @@ from crenn.core.merge.instructions import Instructions
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.render.pyramid import PreparedScene, noise_folder
+from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import frame_tones
 from crenn.core.report.merging import MergeReport
 from crenn.core.treatment import STEPS, Treatment
@@ -31,6 +35,7 @@ from crenn.store import treatments
 from crenn.store.models import Job, Revision, Scene
 
 router = APIRouter(prefix="/api", tags=["scenes"])
+T = TypeVar("T")
 
 
 def automatic_values(report: dict) -> AutomaticOut:
@@ -173,6 +178,18 @@ def prepared_of(scene_id: int, config: Settings) -> PreparedScene:
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         return PreparedScene.open(config.library.scene(found.prepared))
+
+
+def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) -> T:
+    """Have something worked out about a merged scene, on the thread that renders."""
+    config: Settings = request.app.state.settings
+    renderers: Renderers = request.app.state.renderers
+    with config.database.session() as session:
+        found = _scene(session, scene_id)
+        if not found.prepared:
+            raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
+        prepared = found.prepared
+    return renderers.thread.submit(lambda: work(renderers.get(prepared))).result()
 
 
 @router.post("/scenes/{scene_id}/deliveries")

@@ -372,7 +372,7 @@ class _ParameterOut(BaseModel):
 
 
 class DialOut(_ParameterOut):
-    """A dial."""
+    """A dial; ``group`` names the few that it is shown with where a step has many."""
 
     kind: Literal["dial"] = "dial"
     unit: str
@@ -383,6 +383,8 @@ class DialOut(_ParameterOut):
     shows: str | None
     scale: Literal["linear", "reciprocal"]
     bend: BendOut | None = Field(description="none if areas cannot bend it")
+    group: str | None = None
+    turns: bool = Field(False, description="whether its high end is its low one, as of an angle")
 
 
 class ChoiceOut(_ParameterOut):
@@ -409,6 +411,7 @@ class StepOut(BaseModel):
     folded: bool = Field(description="whether its dials are folded away at first")
     defaults: dict[str, Any]
     parameters: list[Annotated[DialOut | ChoiceOut | ToggleOut, Field(discriminator="kind")]]
+    items: dict[str, list[DialOut]] = Field(description="dials of what lists of the step are made of, by the list")
 
 
 class FaultOut(BaseModel):

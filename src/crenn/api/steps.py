@@ -3,6 +3,7 @@
 from typing import Any
 
 from fastapi import APIRouter
+from pydantic import BaseModel
 
 from crenn.api.schemas import BendOut, ChoiceOut, DialOut, StepOut, ToggleOut
 from crenn.core.pipeline.step import Step
@@ -11,9 +12,11 @@ from crenn.core.treatment import STEPS
 router = APIRouter(prefix="/api", tags=["steps"])
 
 
-def _parameter(step: Step[Any], name: str) -> DialOut | ChoiceOut | ToggleOut | None:
-    """A parameter as the page draws it; None if it is drawn by a widget of its own."""
-    info = step.parameters.model_fields[name]
+def _parameter(
+    step: Step[Any], name: str, model: type[BaseModel] | None = None
+) -> DialOut | ChoiceOut | ToggleOut | None:
+    """A parameter of a step, or of an item of its lists, as the page draws it; None if a widget of its own does."""
+    info = (model or step.parameters).model_fields[name]
     extra = info.json_schema_extra
     if not isinstance(extra, dict) or extra.get("kind") not in ("dial", "choice", "toggle"):
         return None
@@ -28,7 +31,7 @@ def _parameter(step: Step[Any], name: str) -> DialOut | ChoiceOut | ToggleOut | 
         return ChoiceOut(names=extra["names"], **about)
     if extra["kind"] == "toggle":
         return ToggleOut(**about)
-    bend = step.bend_of(name)
+    bend = step.bend_of(f"any.{name}" if model else name)
     return DialOut(
         unit=extra["unit"],
         low=extra["low"],
@@ -37,13 +40,22 @@ def _parameter(step: Step[Any], name: str) -> DialOut | ChoiceOut | ToggleOut | 
         shows=extra.get("shows"),
         scale=extra.get("scale", "linear"),
         bend=BendOut(**vars(bend)) if bend else None,
+        group=extra.get("group"),
+        turns=extra.get("turns", False),
         **about,
     )
+
+
+def _dials(step: Step[Any], model: type[BaseModel]) -> list[DialOut]:
+    """The dials of an item of a step's lists."""
+    found = (_parameter(step, name, model) for name in model.model_fields)
+    return [dial for dial in found if isinstance(dial, DialOut)]
 
 
 @router.get("/steps")
 def steps() -> list[StepOut]:
     """All steps of the treatment, in the order in which their stations show them."""
+    shown = sorted(STEPS, key=lambda step: not step.leads)
     return [
         StepOut(
             name=step.name,
@@ -52,6 +64,7 @@ def steps() -> list[StepOut]:
             folded=step.folded,
             defaults=step.parameters().model_dump(mode="json"),
             parameters=[p for name in step.parameters.model_fields if (p := _parameter(step, name)) is not None],
+            items={field: _dials(step, model) for field, model in step.items.items()},
         )
-        for step in STEPS
+        for step in shown
     ]

@@ -42,7 +42,8 @@ from crenn.core.noise.reduction import NoiseReduction
 from crenn.core.noise.sharpening import Sharpening
 from crenn.core.pipeline.step import Step, StepParameters
 
-LENS, TURN, CROP, NOISE, SHARPENING, HUES = LensCorrection(), Turn(), Crop(), NoiseReduction(), Sharpening(), Hues()
+LENS, TURN, CROP, NOISE, SHARPENING = LensCorrection(), Turn(), Crop(), NoiseReduction(), Sharpening()
+CAST, HUES = Cast(), Hues()
 
 #: The steps in the order in which they act: those of the frame first, those of the display last.
 STEPS: tuple[Step[Any], ...] = (
@@ -60,7 +61,7 @@ STEPS: tuple[Step[Any], ...] = (
     Relief(),
     Tone(),
     Curve(),
-    Cast(),
+    CAST,
     Faint(),
     Channels(),
     Primaries(),
@@ -166,6 +167,10 @@ class Treatment(_Sections):
     def uncoloured(self) -> "Treatment":
         """The treatment without what is done to colours: what enters the Colour station, and all that comes after."""
         return self.without(*_OF_COLOUR)
+
+    def up_to(self, step: Step[Any]) -> "Treatment":
+        """The treatment without a step and all that act after it: what enters the step."""
+        return self.without(*(later.name for later in STEPS[STEPS.index(step) :]))
 
     def uncropped(self) -> "Treatment":
         """The treatment with all that was recorded in view, to set the crop in it."""

@@ -704,6 +704,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/colour/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Usual
+         * @description Ranges of hues and tints that can be laid at once; they change nothing yet.
+         */
+        get: operations["usual"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/colour/distribution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Colour Distribution
+         * @description Where the colours of a treatment's picture lie on the circle of hues, before the Colour station and after.
+         */
+        post: operations["colour_distribution"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/colour/pick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Colour Pick
+         * @description The colour of a patch: where on the circle of hues it lies, and how wide.
+         */
+        post: operations["colour_pick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/colour/cast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Colour Cast
+         * @description The cast of a treatment's picture; nothing is changed.
+         */
+        post: operations["colour_cast"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -986,6 +1066,82 @@ export interface components {
             developed: boolean;
         };
         /**
+         * CastIn
+         * @description How a cast is looked for, and where: in all of the picture, a box of the scene, or a range of tones.
+         */
+        CastIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "edges" | "dull";
+            /** Box */
+            box?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Low
+             * @description EV relative to the picture's white
+             */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+        };
+        /**
+         * CastOut
+         * @description A cast: red and blue over green, in EV.
+         */
+        CastOut: {
+            /** Red */
+            red: number;
+            /** Blue */
+            blue: number;
+        };
+        /** CastParameters */
+        CastParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Take out
+             * @description How much of the cast is taken out.
+             * @default 100
+             */
+            amount: number;
+            /**
+             * Red
+             * @description By how much the cast has more red than green.
+             * @default 0
+             */
+            red: number;
+            /**
+             * Blue
+             * @description By how much the cast has more blue than green.
+             * @default 0
+             */
+            blue: number;
+            /**
+             * From
+             * @description Tone from which on it is taken out; none for all the dark.
+             */
+            low: number | null;
+            /**
+             * Up to
+             * @description Tone up to which it is; none for all the bright.
+             */
+            high: number | null;
+        };
+        /**
          * ChannelEndsOut
          * @description Points that give the colours the same darkest and brightest light.
          */
@@ -996,6 +1152,81 @@ export interface components {
             green: components["schemas"]["CurvePoint"][];
             /** Blue */
             blue: components["schemas"]["CurvePoint"][];
+        };
+        /** ChannelsParameters */
+        ChannelsParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Exchange red and blue
+             * @description For frames of infrared: a brown sky becomes blue, and leaves stay pale.
+             * @default false
+             */
+            exchange: boolean;
+            /**
+             * Keep grey grey
+             * @description What is missing to 100 % in a row, or too much, is spread over its parts.
+             * @default true
+             */
+            grey: boolean;
+            /**
+             * of red
+             * @description How much of what was red the red of the picture gets.
+             * @default 100
+             */
+            red_red: number;
+            /**
+             * of green
+             * @description How much of what was green the red of the picture gets.
+             * @default 0
+             */
+            red_green: number;
+            /**
+             * of blue
+             * @description How much of what was blue the red of the picture gets.
+             * @default 0
+             */
+            red_blue: number;
+            /**
+             * of red
+             * @description How much of what was red the green of the picture gets.
+             * @default 0
+             */
+            green_red: number;
+            /**
+             * of green
+             * @description How much of what was green the green of the picture gets.
+             * @default 100
+             */
+            green_green: number;
+            /**
+             * of blue
+             * @description How much of what was blue the green of the picture gets.
+             * @default 0
+             */
+            green_blue: number;
+            /**
+             * of red
+             * @description How much of what was red the blue of the picture gets.
+             * @default 0
+             */
+            blue_red: number;
+            /**
+             * of green
+             * @description How much of what was green the blue of the picture gets.
+             * @default 0
+             */
+            blue_green: number;
+            /**
+             * of blue
+             * @description How much of what was blue the blue of the picture gets.
+             * @default 100
+             */
+            blue_blue: number;
         };
         /**
          * CheckOut
@@ -1233,7 +1464,7 @@ export interface components {
         };
         /**
          * DialOut
-         * @description A dial.
+         * @description A dial; ``group`` names the few that it is shown with where a step has many.
          */
         DialOut: {
             /** Step */
@@ -1271,6 +1502,14 @@ export interface components {
             scale: "linear" | "reciprocal";
             /** @description none if areas cannot bend it */
             bend: components["schemas"]["BendOut"] | null;
+            /** Group */
+            group?: string | null;
+            /**
+             * Turns
+             * @description whether its high end is its low one, as of an angle
+             * @default false
+             */
+            turns: boolean;
         };
         /** DistortionOut */
         DistortionOut: {
@@ -1279,6 +1518,27 @@ export interface components {
              * @description % at the corner
              */
             distortion: number;
+        };
+        /**
+         * DistributionOut
+         * @description Where colours lie: shares of the picture, by sectors of hue from 0 degrees and rings of saturation from grey.
+         */
+        DistributionOut: {
+            /**
+             * Most
+             * @description saturation at the outer edge; rings are even in its root
+             */
+            most: number;
+            /**
+             * Before
+             * @description of what enters the Colour station
+             */
+            before: number[][];
+            /**
+             * After
+             * @description of the picture as it is
+             */
+            after: number[][];
         };
         /**
          * Ellipse
@@ -1358,6 +1618,21 @@ export interface components {
              * @description Brightens or darkens the whole picture.
              */
             ev: number | null;
+        };
+        /** FaintParameters */
+        FaintParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Faint colour
+             * @description Brings out colours too weak to be seen: a moon's ground, stars, air glow. The more, the better they stand out of the noise; strong colours are left.
+             * @default 1
+             */
+            gain: number;
         };
         /** FalloffOut */
         FalloffOut: {
@@ -1622,6 +1897,310 @@ export interface components {
              * @default 0
              */
             amount: number;
+        };
+        /**
+         * HueRange
+         * @description A range of hues; narrower than a few degrees it would show its border.
+         */
+        HueRange: {
+            /**
+             * Name
+             * @description Told apart by it.
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Middle
+             * @description Where on the circle of hues the range lies.
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Width
+             * @description How much of the circle it takes fully.
+             * @default 30
+             */
+            width: number;
+            /**
+             * Softness
+             * @description Over how much it fades at either end.
+             * @default 30
+             */
+            soft: number;
+            /**
+             * Leave duller
+             * @description Colours that are less saturated are left alone.
+             * @default 0
+             */
+            least: number;
+            /**
+             * Leave purer
+             * @description Colours that are more saturated are left alone.
+             * @default 120
+             */
+            most: number;
+            /**
+             * Hue
+             * @description Turns its hues along the circle.
+             * @default 0
+             */
+            shift: number;
+            /**
+             * Saturation
+             * @description How far its colours are from grey.
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Lightness
+             * @description Brightens or darkens its colours.
+             * @default 0
+             */
+            lightness: number;
+        };
+        /** HuesParameters */
+        HuesParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Ranges
+             * @description Ranges of hues, and what becomes of their colours.
+             */
+            ranges: components["schemas"]["HueRange"][];
+        };
+        /** InksParameters */
+        InksParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Cyan
+             * @description Cyan in the reds: how much red light it takes away.
+             * @default 0
+             */
+            red_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the reds: how much green light it takes away.
+             * @default 0
+             */
+            red_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the reds: how much blue light it takes away.
+             * @default 0
+             */
+            red_yellow: number;
+            /**
+             * Black
+             * @description Black in the reds: how much all light it takes away.
+             * @default 0
+             */
+            red_black: number;
+            /**
+             * Cyan
+             * @description Cyan in the yellows: how much red light it takes away.
+             * @default 0
+             */
+            yellow_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the yellows: how much green light it takes away.
+             * @default 0
+             */
+            yellow_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the yellows: how much blue light it takes away.
+             * @default 0
+             */
+            yellow_yellow: number;
+            /**
+             * Black
+             * @description Black in the yellows: how much all light it takes away.
+             * @default 0
+             */
+            yellow_black: number;
+            /**
+             * Cyan
+             * @description Cyan in the greens: how much red light it takes away.
+             * @default 0
+             */
+            green_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the greens: how much green light it takes away.
+             * @default 0
+             */
+            green_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the greens: how much blue light it takes away.
+             * @default 0
+             */
+            green_yellow: number;
+            /**
+             * Black
+             * @description Black in the greens: how much all light it takes away.
+             * @default 0
+             */
+            green_black: number;
+            /**
+             * Cyan
+             * @description Cyan in the cyans: how much red light it takes away.
+             * @default 0
+             */
+            cyan_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the cyans: how much green light it takes away.
+             * @default 0
+             */
+            cyan_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the cyans: how much blue light it takes away.
+             * @default 0
+             */
+            cyan_yellow: number;
+            /**
+             * Black
+             * @description Black in the cyans: how much all light it takes away.
+             * @default 0
+             */
+            cyan_black: number;
+            /**
+             * Cyan
+             * @description Cyan in the blues: how much red light it takes away.
+             * @default 0
+             */
+            blue_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the blues: how much green light it takes away.
+             * @default 0
+             */
+            blue_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the blues: how much blue light it takes away.
+             * @default 0
+             */
+            blue_yellow: number;
+            /**
+             * Black
+             * @description Black in the blues: how much all light it takes away.
+             * @default 0
+             */
+            blue_black: number;
+            /**
+             * Cyan
+             * @description Cyan in the magentas: how much red light it takes away.
+             * @default 0
+             */
+            magenta_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the magentas: how much green light it takes away.
+             * @default 0
+             */
+            magenta_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the magentas: how much blue light it takes away.
+             * @default 0
+             */
+            magenta_yellow: number;
+            /**
+             * Black
+             * @description Black in the magentas: how much all light it takes away.
+             * @default 0
+             */
+            magenta_black: number;
+            /**
+             * Cyan
+             * @description Cyan in the whites: how much red light it takes away.
+             * @default 0
+             */
+            white_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the whites: how much green light it takes away.
+             * @default 0
+             */
+            white_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the whites: how much blue light it takes away.
+             * @default 0
+             */
+            white_yellow: number;
+            /**
+             * Black
+             * @description Black in the whites: how much all light it takes away.
+             * @default 0
+             */
+            white_black: number;
+            /**
+             * Cyan
+             * @description Cyan in the neutrals: how much red light it takes away.
+             * @default 0
+             */
+            neutral_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the neutrals: how much green light it takes away.
+             * @default 0
+             */
+            neutral_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the neutrals: how much blue light it takes away.
+             * @default 0
+             */
+            neutral_yellow: number;
+            /**
+             * Black
+             * @description Black in the neutrals: how much all light it takes away.
+             * @default 0
+             */
+            neutral_black: number;
+            /**
+             * Cyan
+             * @description Cyan in the blacks: how much red light it takes away.
+             * @default 0
+             */
+            black_cyan: number;
+            /**
+             * Magenta
+             * @description Magenta in the blacks: how much green light it takes away.
+             * @default 0
+             */
+            black_magenta: number;
+            /**
+             * Yellow
+             * @description Yellow in the blacks: how much blue light it takes away.
+             * @default 0
+             */
+            black_yellow: number;
+            /**
+             * Black
+             * @description Black in the blacks: how much all light it takes away.
+             * @default 0
+             */
+            black_black: number;
         };
         /**
          * Instructions
@@ -2206,6 +2785,63 @@ export interface components {
              */
             seconds: number;
         };
+        /** MonochromeParameters */
+        MonochromeParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Monochrome
+             * @description Takes the colours out of the picture.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Red
+             * @description How bright what was red is in a monochrome picture.
+             * @default 0
+             */
+            red: number;
+            /**
+             * Orange
+             * @description How bright what was orange is in a monochrome picture.
+             * @default 0
+             */
+            orange: number;
+            /**
+             * Yellow
+             * @description How bright what was yellow is in a monochrome picture.
+             * @default 0
+             */
+            yellow: number;
+            /**
+             * Green
+             * @description How bright what was green is in a monochrome picture.
+             * @default 0
+             */
+            green: number;
+            /**
+             * Cyan
+             * @description How bright what was cyan is in a monochrome picture.
+             * @default 0
+             */
+            cyan: number;
+            /**
+             * Blue
+             * @description How bright what was blue is in a monochrome picture.
+             * @default 0
+             */
+            blue: number;
+            /**
+             * Purple
+             * @description How bright what was purple is in a monochrome picture.
+             * @default 0
+             */
+            purple: number;
+        };
         /**
          * MoveIn
          * @description Frames that go to another scene.
@@ -2333,6 +2969,61 @@ export interface components {
              */
             amount: number;
         };
+        /**
+         * PickIn
+         * @description A patch, and the treatment in which it is looked at.
+         */
+        PickIn: {
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /**
+             * Radius
+             * @default 12
+             */
+            radius: number;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * PickOut
+         * @description The colour of a patch.
+         */
+        PickOut: {
+            /**
+             * Hue
+             * @description degrees
+             */
+            hue: number;
+            /**
+             * Saturation
+             * @description chroma in proportion to lightness
+             */
+            saturation: number;
+            /**
+             * Spread
+             * @description deviation of hue within the patch, degrees
+             */
+            spread: number;
+            /**
+             * Stop
+             * @description EV relative to the picture's white
+             */
+            stop: number;
+            /**
+             * Code
+             * @description red, green and blue of the picture, 0 to 255
+             */
+            code: [
+                number,
+                number,
+                number
+            ];
+        };
         /** PlacementParameters */
         PlacementParameters: {
             /**
@@ -2399,6 +3090,51 @@ export interface components {
              * @description Stops moved by hand.
              */
             rungs: components["schemas"]["Rung"][];
+        };
+        /** PrimariesParameters */
+        PrimariesParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Hue
+             * @description Turns the red primary round white: upwards as on the circle of hues.
+             * @default 0
+             */
+            red_hue: number;
+            /**
+             * Saturation
+             * @description How far the red primary is from white.
+             * @default 1
+             */
+            red_saturation: number;
+            /**
+             * Hue
+             * @description Turns the green primary round white: upwards as on the circle of hues.
+             * @default 0
+             */
+            green_hue: number;
+            /**
+             * Saturation
+             * @description How far the green primary is from white.
+             * @default 1
+             */
+            green_saturation: number;
+            /**
+             * Hue
+             * @description Turns the blue primary round white: upwards as on the circle of hues.
+             * @default 0
+             */
+            blue_hue: number;
+            /**
+             * Saturation
+             * @description How far the blue primary is from white.
+             * @default 1
+             */
+            blue_saturation: number;
         };
         /**
          * ReachOut
@@ -2516,6 +3252,39 @@ export interface components {
              * @description EV added there
              */
             ev: number;
+        };
+        /** SaturationParameters */
+        SaturationParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Saturation
+             * @description How far all colours are from grey; hue and lightness stay.
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Vibrance
+             * @description Dull colours first: strong ones and skin are held.
+             * @default 0
+             */
+            vibrance: number;
+            /**
+             * Hue
+             * @description Turns all hues.
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Spare noise
+             * @description Holds a rise back in the dark, as far as colour is noise there.
+             * @default 100
+             */
+            protect: number;
         };
         /**
          * SceneLensOut
@@ -2700,6 +3469,33 @@ export interface components {
             /** Ok */
             ok: boolean;
         };
+        /** SkyParameters */
+        SkyParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Deepen sky
+             * @description Darkens and purifies a blue sky, the more the farther from its brightest part, as a polarising filter does.
+             * @default 0
+             */
+            strength: number;
+            /**
+             * Purity
+             * @description How much purer the sky becomes as it darkens.
+             * @default 100
+             */
+            purity: number;
+            /**
+             * Turn
+             * @description Turns the filter, from where it is strongest.
+             * @default 0
+             */
+            turn: number;
+        };
         /**
          * StackReport
          * @description How equal frames became one.
@@ -2769,6 +3565,13 @@ export interface components {
             };
             /** Parameters */
             parameters: (components["schemas"]["DialOut"] | components["schemas"]["ChoiceOut"] | components["schemas"]["ToggleOut"])[];
+            /**
+             * Items
+             * @description dials of what lists of the step are made of, by the list
+             */
+            items: {
+                [key: string]: components["schemas"]["DialOut"][];
+            };
         };
         /**
          * StraightOut
@@ -2806,6 +3609,73 @@ export interface components {
             radius: number;
             /** Frame */
             frame?: string | null;
+        };
+        /**
+         * Tint
+         * @description A tint of the tones about a stop of the picture.
+         */
+        Tint: {
+            /**
+             * Name
+             * @description Told apart by it.
+             */
+            name: string;
+            /**
+             * On
+             * @description Whether it takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Stop
+             * @description The tone that is tinted, relative to the picture's white.
+             * @default -3.5
+             */
+            stop: number;
+            /**
+             * Hue
+             * @description Which colour it is tinted with.
+             * @default 0
+             */
+            hue: number;
+            /**
+             * Amount
+             * @description How saturated grey becomes.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Lightness
+             * @description Brightens or darkens these tones.
+             * @default 0
+             */
+            lightness: number;
+        };
+        /** TintsParameters */
+        TintsParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Points
+             * @description Points by rising stop: between two of them a tint goes over into the other, beyond the last it stays.
+             */
+            points: components["schemas"]["Tint"][];
+            /**
+             * Balance
+             * @description Where tints change over: up, the darker ones reach higher.
+             * @default 0
+             */
+            balance: number;
+            /**
+             * Keep neutral
+             * @description Grey stays grey; what has a colour is tinted.
+             * @default false
+             */
+            neutral: boolean;
         };
         /**
          * ToggleOut
@@ -2854,6 +3724,69 @@ export interface components {
              */
             shoulder: number;
         };
+        /** TonesParameters */
+        TonesParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Cyan – red
+             * @description Shifts the shadows from cyan to red; lightness stays.
+             * @default 0
+             */
+            shadows_red: number;
+            /**
+             * Magenta – green
+             * @description Shifts the shadows from magenta to green; lightness stays.
+             * @default 0
+             */
+            shadows_green: number;
+            /**
+             * Yellow – blue
+             * @description Shifts the shadows from yellow to blue; lightness stays.
+             * @default 0
+             */
+            shadows_blue: number;
+            /**
+             * Cyan – red
+             * @description Shifts the midtones from cyan to red; lightness stays.
+             * @default 0
+             */
+            midtones_red: number;
+            /**
+             * Magenta – green
+             * @description Shifts the midtones from magenta to green; lightness stays.
+             * @default 0
+             */
+            midtones_green: number;
+            /**
+             * Yellow – blue
+             * @description Shifts the midtones from yellow to blue; lightness stays.
+             * @default 0
+             */
+            midtones_blue: number;
+            /**
+             * Cyan – red
+             * @description Shifts the highlights from cyan to red; lightness stays.
+             * @default 0
+             */
+            highlights_red: number;
+            /**
+             * Magenta – green
+             * @description Shifts the highlights from magenta to green; lightness stays.
+             * @default 0
+             */
+            highlights_green: number;
+            /**
+             * Yellow – blue
+             * @description Shifts the highlights from yellow to blue; lightness stays.
+             * @default 0
+             */
+            highlights_blue: number;
+        };
         /**
          * Treatment
          * @description The treatment document, version 4: a section for each step, and the areas.
@@ -2885,6 +3818,17 @@ export interface components {
             relief: components["schemas"]["ReliefParameters"];
             tone: components["schemas"]["ToneParameters"];
             curve: components["schemas"]["CurveParameters"];
+            cast: components["schemas"]["CastParameters"];
+            faint: components["schemas"]["FaintParameters"];
+            channels: components["schemas"]["ChannelsParameters"];
+            primaries: components["schemas"]["PrimariesParameters"];
+            sky: components["schemas"]["SkyParameters"];
+            saturation: components["schemas"]["SaturationParameters"];
+            hues: components["schemas"]["HuesParameters"];
+            inks: components["schemas"]["InksParameters"];
+            monochrome: components["schemas"]["MonochromeParameters"];
+            tints: components["schemas"]["TintsParameters"];
+            tones: components["schemas"]["TonesParameters"];
             ends: components["schemas"]["EndsParameters"];
             /**
              * Areas
@@ -2964,6 +3908,16 @@ export interface components {
              * @default false
              */
             mirror: boolean;
+        };
+        /**
+         * UsualOut
+         * @description What can be laid at once: ranges that go round the circle, and tints that part the tones.
+         */
+        UsualOut: {
+            /** Ranges */
+            ranges: components["schemas"]["HueRange"][];
+            /** Tints */
+            tints: components["schemas"]["Tint"][];
         };
         /** WhiteBalanceParameters */
         WhiteBalanceParameters: {
@@ -6700,6 +7654,392 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    usual: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsualOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    colour_distribution: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LightIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DistributionOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    colour_pick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    colour_cast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CastIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastOut"];
+                };
             };
             /** @description Bad Request */
             400: {

@@ -2,13 +2,15 @@
 
 import numpy as np
 
+from crenn.core.colorimetry.oklab import hue_and_saturation
 from crenn.core.colorimetry.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.noise.averaging import luminance_deviation
+from crenn.core.render.coloured import colour_of_code, outside
 from crenn.core.render.entering import entering_at
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.show import CRUSHED
 from crenn.core.render.window import Window
-from crenn.core.treatment import Treatment
+from crenn.core.treatment import HUES, Treatment
 
 
 def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict | None:
@@ -19,7 +21,9 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
     dict
         ``place`` in the scene, as documents say it; ``stop`` of the scene, ``tone`` in % (L*), ``snr_db``, ``frame``
         that feeds it, whether it ``moved``, ``clipped`` channels in every frame, those at ``white`` or all at ``black``
-        in the picture, and the stops of luminance, red, green and blue that are ``entering`` the curve.
+        in the picture, the stops of luminance, red, green and blue that are ``entering`` the curve, ``colour``: Oklab's
+        hue, chroma and lightness of the picture, its sRGB ``code``, whether sRGB could not show it (``outside``), and
+        hue and saturation of what enters the hues, ``on_circle``.
     """
     scene = renderer.scene
     frame = renderer.frame(treatment)
@@ -60,6 +64,12 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
     out["entering"] = entering_at(renderer, treatment, at_x, at_y)
     codes, limits = renderer.picture(treatment, Window(at_x, at_y, 1, 1, 1, 1))
     code = codes[0, 0].astype(np.float64) / 255
+    out["colour"] = [round(v, 1) for v in colour_of_code(code)]
+    out["code"] = [int(v) for v in codes[0, 0]]
+    one = Window(at_x, at_y, 1, 1, 1, 1)
+    out["outside"] = bool(outside(renderer, treatment, one)[0, 0])
+    hue, saturation = hue_and_saturation(renderer.linear(treatment.up_to(HUES), one)[0, 0])
+    out["on_circle"] = [round(float(hue), 1), round(float(saturation), 4)]
     out["tone"] = round(float(lightness(srgb_decode(code) @ SRGB_TO_XYZ[1])), 1)
     out["white"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if limits[0, 0] & b)
     out["black"] = bool(limits[0, 0] & CRUSHED)

@@ -382,13 +382,13 @@ class Renderer:
             window.height / window.out_height,
         )
 
-    def linear(self, treatment: Treatment, window: Window) -> np.ndarray:
+    def linear(self, treatment: Treatment, window: Window, fine: bool = True) -> np.ndarray:
         """Scene-linear light before the display transform, float32 (h, w, 3)."""
         frame = self.frame(treatment)
         program = self._program(treatment, display=False)
         if program.neutral:
-            return self.light(frame, window).copy()
-        arguments = self._arguments(treatment, program, frame, window, True)
+            return self.light(frame, window, fine).copy()
+        arguments = self._arguments(treatment, program, frame, window, fine)
         out = np.empty_like(arguments[0])
         light_of(*arguments, out)
         return out

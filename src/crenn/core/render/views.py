@@ -8,6 +8,7 @@ import numpy as np
 from crenn.core.areas.area import FULL
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.averaging import luminance_deviation
+from crenn.core.render.coloured import outside, range_mask
 from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.show import CRUSHED
@@ -19,7 +20,7 @@ from crenn.core.treatment import SHARPENING, Treatment
 #: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
 #: its signal to noise, the picture with its colours exaggerated, what no frame recorded whole, the picture with all its
 #: noise, what is taken out of it as noise, which places are sharpened,
-#: and signal to noise with noise taken out.
+#: signal to noise with noise taken out, which places a range of hues takes, and what falls outside the delivered space.
 VIEWS = (
     "picture",
     "limits",
@@ -37,6 +38,8 @@ VIEWS = (
     "taken",
     "edges",
     "left",
+    "range",
+    "outside",
 )
 #: By how much what is taken out is exaggerated.
 _TAKEN_BY = 2.0
@@ -199,7 +202,7 @@ def paint_view(
     view: str,
     oversample: int = 1,
     fine: bool = True,
-    area: int | None = None,
+    index: int | None = None,
 ) -> tuple[np.ndarray, dict]:
     """Render a view: sRGB codes, uint8 (h, w, 3), and the shares of the window that clip.
 
@@ -212,8 +215,8 @@ def paint_view(
         One of `VIEWS`.
     oversample, fine
         See `Renderer.picture`.
-    area : int, optional
-        Index of the area that the views "area" and "mask" show.
+    index : int, optional
+        Index of the area that the views "area" and "mask" show, or of the range of hues that "range" does.
     """
     if view == "untreated":
         treatment = treatment.untreated()
@@ -236,9 +239,13 @@ def paint_view(
         _draw_source(codes, renderer, treatment, window)
     elif view == "moved" and renderer.scene.moved is not None:
         _draw_mask(codes, renderer.sampled(renderer.scene.moved, treatment, window) > 0)
-    elif view in ("area", "mask") and area is not None and area < len(treatment.areas):
-        mask = renderer.mask(treatment.areas[area], renderer.frame(treatment), window)
+    elif view in ("area", "mask") and index is not None and index < len(treatment.areas):
+        mask = renderer.mask(treatment.areas[index], renderer.frame(treatment), window)
         _draw_area(codes, mask, alone=view == "mask")
+    elif view == "range" and index is not None:
+        _draw_area(codes, range_mask(renderer, treatment, index, window, fine), alone=False)
+    elif view == "outside":
+        _draw_mask(codes, outside(renderer, treatment, window, fine))
     elif view == "stops":
         light = renderer.light(renderer.frame(treatment), window, fine)
         draw_map(codes, stops_of(light, renderer.scene.floor), 1.0, " EV", bold=4)

@@ -1,0 +1,84 @@
+"""Types of the arguments of the command line: what is typed, checked."""
+
+import argparse
+import ipaddress
+import re
+
+
+def size(text: str) -> tuple[int, int]:
+    """Width and height, like 3000x2000."""
+    try:
+        width, height = (int(v) for v in text.lower().split("x"))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is no size; write it like 3000x2000") from None
+    return width, height
+
+
+def host(text: str) -> str:
+    """The name of a host, with its port or without."""
+    if not re.fullmatch(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?", text):
+        raise argparse.ArgumentTypeError(f"{text!r} is no name of a host; write it like pictures.example")
+    return text
+
+
+def address(text: str) -> str:
+    """An IP address."""
+    try:
+        return str(ipaddress.ip_address(text))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is no address; write it like 192.0.2.7") from None
+
+
+def positive(text: str) -> int:
+    """A number of pixels above 0."""
+    try:
+        value = int(text)
+    except ValueError:
+        value = 0
+    if value < 1:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number of pixels above 0")
+    return value
+
+
+def above_nothing(text: str) -> float:
+    """A number above 0."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
+    if not 0 < value < 100_000:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number above 0")
+    return value
+
+
+def box(text: str) -> tuple[float, ...]:
+    """A box of the picture in shares of its longer side: x, y, width and height."""
+    try:
+        x, y, width, height = (float(v) for v in text.split(","))
+    except ValueError:
+        x = y = width = height = -1.0
+    if not (0 <= x <= 1 and 0 <= y <= 1 and 0 < width <= 1 and 0 < height <= 1):
+        raise argparse.ArgumentTypeError(f"{text!r} is no box; write it like 0.4,0.1,0.05,0.05")
+    return x, y, width, height
+
+
+def place(text: str) -> tuple[float, float]:
+    """A place of the scene in shares of its longer side: x and y."""
+    try:
+        x, y = (float(v) for v in text.split(","))
+    except ValueError:
+        x = y = -1.0
+    if not (0 <= x <= 1 and 0 <= y <= 1):
+        raise argparse.ArgumentTypeError(f"{text!r} is no place; write it like 0.4,0.1")
+    return x, y
+
+
+def tones(text: str) -> tuple[float | None, float | None]:
+    """A range of tones in EV relative to white, open where nothing stands: lowest and highest."""
+    try:
+        low, high = (float(v) if v else None for v in text.split(","))
+    except ValueError:
+        low, high = 0.0, 0.0
+    if low is not None and high is not None and not -16 <= low < high <= 4:
+        raise argparse.ArgumentTypeError(f"{text!r} is no range of tones; write it like -8,-3, or -8, for all above")
+    return low, high
