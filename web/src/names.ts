@@ -1,8 +1,8 @@
 /** Names that the parts of the page know each other by. */
 
-export const STATION_NAMES = ["frames", "merge", "geometry", "light", "noise", "areas", "deliver"] as const;
+export const STATION_NAMES = ["frames", "merge", "geometry", "light", "noise", "colour", "areas", "deliver"] as const;
 export type StationName = (typeof STATION_NAMES)[number];
 
-export type ViewName = "picture" | "untreated" | "limits" | "source" | "moved" | "ground" | "area" | "mask" | "stops" | "noise" | "cast" | "lost" | "noisy" | "taken" | "edges" | "left";
+export type ViewName = "picture" | "untreated" | "limits" | "source" | "moved" | "ground" | "area" | "mask" | "stops" | "noise" | "cast" | "lost" | "noisy" | "taken" | "edges" | "left" | "range" | "outside";
 
-export type ToolName = "pan" | "place" | "neutral" | "brush" | "plumb" | "edges" | "bent" | "curve" | "patch" | "box" | "gradient" | "ellipse";
+export type ToolName = "pan" | "place" | "neutral" | "brush" | "plumb" | "edges" | "bent" | "curve" | "patch" | "box" | "pick" | "castbox" | "gradient" | "ellipse";

@@ -16,7 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from crenn.api.faults import validation_words
 from crenn.core.errors import CrennError
-from crenn.core.render.ladder import ladder
+from crenn.core.render.ladder import ladder, tones
 from crenn.core.render.probe import probe
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import VIEWS, paint_view
@@ -161,6 +161,7 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
         "room": np.round(frame.room, 2).tolist() if wanted.uncropped else None,
         "limits": shares,
         "ladder": ladder(treatment, renderer.scene),
+        "tones": tones(treatment, renderer.scene),
         "ms": round((time.perf_counter() - began) * 1000, 1),
     }
     text = json.dumps(header).encode()

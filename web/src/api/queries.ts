@@ -14,6 +14,7 @@ export const queries = new QueryClient({
 const shoots = queryOptions({ queryKey: ["shoots"], queryFn: () => answered(api.GET("/api/shoots")) });
 const steps = queryOptions({ queryKey: ["steps"], queryFn: () => answered(api.GET("/api/steps")) });
 const camera = queryOptions({ queryKey: ["camera"], queryFn: () => answered(api.GET("/api/camera")) });
+export const usual = queryOptions({ queryKey: ["usual"], queryFn: () => answered(api.GET("/api/colour/usual")) });
 const deliveries = (scene: number) =>
   queryOptions({
     queryKey: ["deliveries", scene],

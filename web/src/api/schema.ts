@@ -1915,6 +1915,24 @@ export interface components {
              */
             on: boolean;
             /**
+             * Hue
+             * @description Turns its hues along the circle.
+             * @default 0
+             */
+            shift: number;
+            /**
+             * Saturation
+             * @description How far its colours are from grey.
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Lightness
+             * @description Brightens or darkens its colours.
+             * @default 0
+             */
+            lightness: number;
+            /**
              * Middle
              * @description Where on the circle of hues the range lies.
              * @default 0
@@ -1944,24 +1962,6 @@ export interface components {
              * @default 120
              */
             most: number;
-            /**
-             * Hue
-             * @description Turns its hues along the circle.
-             * @default 0
-             */
-            shift: number;
-            /**
-             * Saturation
-             * @description How far its colours are from grey.
-             * @default 1
-             */
-            saturation: number;
-            /**
-             * Lightness
-             * @description Brightens or darkens its colours.
-             * @default 0
-             */
-            lightness: number;
         };
         /** HuesParameters */
         HuesParameters: {

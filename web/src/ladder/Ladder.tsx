@@ -12,6 +12,7 @@ import { RungBand } from "./RungBand";
 import { PointerMark } from "./PointerMark";
 import { NoiseLines } from "./NoiseLines";
 import { makeScale, span } from "./scale";
+import { TintMarks } from "./TintMarks";
 import { StopHistogram } from "./StopHistogram";
 
 const FRAMES = 26;
@@ -96,6 +97,7 @@ export function Ladder({ station }: { station: string }) {
         <rect x={TONES - 0.5} y={scale.top - 0.5} width={11} height={scale.bottom - scale.top + 1} fill="none" stroke="var(--crenn-palette-divider)" />
         <Placement scale={scale} lines={lines} left={RUNGS} right={TONES - 1} movable={station === "light"} />
         <EndMarks scale={scale} lines={lines} x={RUNGS} movable={station === "light"} />
+        {station === "colour" && <TintMarks scale={scale} x={TONES + 11} />}
         <PointerMark scale={scale} lines={lines} left={RUNGS} right={TONES} />
       </svg>
       <footer className="dim">

@@ -55,7 +55,7 @@ export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>
     const [left, width] = partOf(probe.x, lay.map.size.width, side);
     const [top, height] = partOf(probe.y, lay.map.size.height, side);
     const part = [left, top, width, height];
-    wish.current = { ...shown, view, area: null, part, out_width: width, out_height: height, most: 1, coarse: false, number: 0, known: "" };
+    wish.current = { ...shown, view, index: null, part, out_width: width, out_height: height, most: 1, coarse: false, number: 0, known: "" };
     if (!flying.current && line.current?.send(wish.current)) {
       flying.current = true;
       wish.current = null;

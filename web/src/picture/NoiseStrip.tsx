@@ -39,7 +39,7 @@ export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof us
     let next = 0;
     const ask = () => {
       if (next >= STRENGTHS.length) return;
-      const wanted = { prepared, treatment: atStrength(base, STRENGTHS[next]), uncropped: false, view: "picture", area: null, part, out_width: part[2], out_height: part[3], most: 1, coarse: false, known: "" };
+      const wanted = { prepared, treatment: atStrength(base, STRENGTHS[next]), uncropped: false, view: "picture", index: null, part, out_width: part[2], out_height: part[3], most: 1, coarse: false, known: "" };
       line.current?.send({ ...wanted, number: asked.current * 10 + next });
     };
     asked.current += 1;

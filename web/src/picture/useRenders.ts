@@ -12,8 +12,8 @@ export interface Wanted {
   treatment: unknown;
   uncropped: boolean;
   view: string;
-  /** Index of the area that the views of areas show. */
-  area: number | null;
+  /** Index of the area, or of the range of hues, that views of them show. */
+  index: number | null;
   /** x, y, width and height in full-size pixels; null for all of the picture, as large as fits and `most` allows. */
   part: [number, number, number, number] | null;
   out_width: number;
@@ -47,6 +47,7 @@ interface Header {
   outline: Point[] | null;
   room: Point[] | null;
   ladder: [number, number][];
+  tones: [number, number][];
   limits: { white: number; some: number; black: number };
   ms: number;
 }
@@ -133,6 +134,7 @@ export class Renders {
       outline: header.outline,
       room: header.room,
       ladder: header.ladder,
+      tones: header.tones,
       limits: header.limits,
       ms: header.ms,
       rendering: this.flying !== null || this.wish !== null,

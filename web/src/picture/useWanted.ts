@@ -2,6 +2,7 @@ import { useEffect, useMemo } from "react";
 
 import { stationOf } from "../workbench/stations";
 import { useAreas } from "../state/areas";
+import { useChosen } from "../state/colour";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { MARGIN, MOST, place, type Size, visible } from "./geometry";
@@ -31,6 +32,9 @@ export function useLaid(pane: Size, rendered: Rendered | null): Lay | null {
 export function useWanted(renders: { current: Renders | null }, shown: ReturnType<typeof useShown>, pane: Size, lay: Lay | null, view: string, coarse: boolean) {
   const fitted = useView((s) => s.zoom === null);
   const area = useAreas((s) => s.selected);
+  const chosen = useChosen();
+  const range = chosen?.list === "ranges" ? chosen.index : null;
+  const index = view === "area" || view === "mask" ? area : view === "range" ? range : null;
   // A fitted picture is asked for as such: how large it is need not be known, and what is drawn does not ask anew.
   const zoomed = fitted ? null : lay;
   useEffect(() => {
@@ -48,6 +52,6 @@ export function useWanted(renders: { current: Renders | null }, shown: ReturnTyp
     } else {
       size = { part: null, out_width: points(pane.width - 2 * MARGIN), out_height: points(pane.height - 2 * MARGIN), most: MOST * dots };
     }
-    renders.current?.ask({ ...shown, view, area: view === "area" || view === "mask" ? area : null, ...size, coarse });
-  }, [renders, shown, pane, zoomed, fitted, view, area, coarse]);
+    renders.current?.ask({ ...shown, view, index, ...size, coarse });
+  }, [renders, shown, pane, zoomed, fitted, view, index, coarse]);
 }

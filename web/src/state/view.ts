@@ -19,6 +19,12 @@ export interface Probe {
   moved?: boolean;
   /** Stops of luminance, red, green and blue that enter the curve. */
   entering: [number, number, number, number];
+  /** Hue, chroma and lightness of the picture, in Oklab; its sRGB code; whether that space could not show it. */
+  colour: [number, number, number];
+  code: [number, number, number];
+  outside: boolean;
+  /** Hue and saturation of what enters the hues. */
+  on_circle: [number, number];
   clipped: string;
   white: string;
   black: boolean;
@@ -44,6 +50,8 @@ interface ViewState {
   room: Point[] | null;
   /** Placement lines: pairs of stop and tone in %. */
   ladder: [number, number][];
+  /** How light of the picture is shown: pairs of EV relative to its white and tone in %. */
+  tones: [number, number][];
   limits: { white: number; some: number; black: number } | null;
   ms: number | null;
   rendering: boolean;
@@ -66,6 +74,7 @@ export const useView = create<ViewState>(() => ({
   outline: null,
   room: null,
   ladder: [],
+  tones: [],
   limits: null,
   ms: null,
   rendering: false,

@@ -2,7 +2,8 @@ import { useScene } from "../state/scene";
 import type { ViewName } from "../names";
 import { useSelected } from "../state/areas";
 import { useCrop } from "../state/cropping";
-import { setView, showAt, toggleZoom, useView } from "../state/view";
+import { useChosen } from "../state/colour";
+import { type Probe, setView, showAt, toggleZoom, useView } from "../state/view";
 import type { Station } from "./stations";
 import { luminance, number, percent, shutter } from "../units";
 
@@ -17,6 +18,8 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "lost", title: "Lost", key: "R" },
   { name: "moved", title: "Moved", key: "M" },
   { name: "ground", title: "Ground", key: "G" },
+  { name: "range", title: "Range", key: "K" },
+  { name: "outside", title: "Beyond", key: "O" },
   { name: "area", title: "Area", key: "A" },
   { name: "mask", title: "Mask", key: "K" },
 ];
@@ -35,13 +38,14 @@ export function StatusLine({ station }: { station: Station }) {
   const moved = (scene?.report?.moved_share ?? 0) > 0;
   const sky = scene?.report?.stack?.sky ?? false;
   const area = useSelected() !== null;
+  const range = useChosen()?.list === "ranges";
   const split = scene?.noise != null;
   const lost = (scene?.report?.clipped_share ?? []).some((share) => share > 0);
-  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, edges: false, left: split, source: true, lost, moved, ground: sky, area, mask: area };
+  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, edges: false, left: split, range, outside: true, source: true, lost, moved, ground: sky, area, mask: area };
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">
-      <Readout />
+      <Readout colours={station.name === "colour"} />
       <div className="tools">
         <div className="segment" role="group" aria-label="View">
           {shown.map((v) => (
@@ -67,8 +71,25 @@ export function StatusLine({ station }: { station: Station }) {
   );
 }
 
-/** What is under the pointer, or what the picture as a whole comes to. */
-function Readout() {
+/** The colour under the pointer: as the eye sees it, and as the delivered space holds it. */
+function UnderPointer({ probe: { colour, code, outside } }: { probe: Probe }) {
+  const [hue, chroma, lightness] = colour;
+  return (
+    <>
+      <span>
+        <i className="swatch" style={{ background: `rgb(${code.join(" ")})` }} />
+        hue <b>{chroma < 0.4 ? "none" : `${hue.toFixed(0)}°`}</b> chroma <b>{chroma.toFixed(1)} %</b> lightness <b>{lightness.toFixed(0)} %</b>
+      </span>
+      <span>
+        sRGB <b>{code.join(" ")}</b>
+        {outside && ", cannot show it whole"}
+      </span>
+    </>
+  );
+}
+
+/** What is under the pointer, or what the picture as a whole comes to; at Colour its colour, and not where it came from. */
+function Readout({ colours }: { colours: boolean }) {
   const probe = useView((s) => s.probe);
   const limits = useView((s) => s.limits);
   const ms = useView((s) => s.ms);
@@ -83,13 +104,14 @@ function Readout() {
           <span>
             <b>{number(probe.stop, 1, true)} EV</b> on tone <b>{probe.tone.toFixed(0)} %</b>
           </span>
-          {saturation !== null && <span>{luminance(saturation * 2 ** probe.stop)}</span>}
-          {probe.snr_db !== null && (
+          {colours && <UnderPointer probe={probe} />}
+          {!colours && saturation !== null && <span>{luminance(saturation * 2 ** probe.stop)}</span>}
+          {!colours && probe.snr_db !== null && (
             <span>
               signal to noise <b>{probe.snr_db.toFixed(0)} dB</b>
             </span>
           )}
-          {probe.frame && (
+          {!colours && probe.frame && (
             <span>
               from <b>{shutter(probe.seconds)}</b>
             </span>

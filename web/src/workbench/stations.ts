@@ -65,6 +65,13 @@ export const STATIONS: Station[] = [
     touched: anyOf("noise"),
   },
   {
+    name: "colour",
+    title: "Colour",
+    Panel: lazy(() => import("../panel/ColourPanel")),
+    views: [...EVERYWHERE, "range", "outside"],
+    touched: anyOf("colour"),
+  },
+  {
     name: "areas",
     title: "Areas",
     Panel: lazy(() => import("../panel/AreasPanel")),

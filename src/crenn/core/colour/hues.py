@@ -21,15 +21,6 @@ _DULL_SOFT, _PURE_SOFT = 0.5, 0.5
 class HueRange(Item):
     """A range of hues; narrower than a few degrees it would show its border."""
 
-    hue: float = dial(0.0, "°", 0, 360, 0.5, "Middle", "Where on the circle of hues the range lies.", turns=True)
-    width: float = dial(30.0, "°", 5, 300, 1, "Width", "How much of the circle it takes fully.", shows="range")
-    soft: float = dial(30.0, "°", 15, 120, 1, "Softness", "Over how much it fades at either end.", shows="range")
-    least: float = dial(
-        0.0, "%", 0, 60, 0.5, "Leave duller", "Colours that are less saturated are left alone.", shows="range"
-    )
-    most: float = dial(
-        120.0, "%", 2, 120, 0.5, "Leave purer", "Colours that are more saturated are left alone.", shows="range"
-    )
     shift: float = dial(
         0.0, "°", -60, 60, 0.5, "Hue", "Turns its hues along the circle.", bend=Bend("add", -60, 60, 0.5)
     )
@@ -45,6 +36,15 @@ class HueRange(Item):
     )
     lightness: float = dial(
         0.0, "EV", -2, 2, 0.05, "Lightness", "Brightens or darkens its colours.", bend=Bend("add", -2, 2, 0.05)
+    )
+    hue: float = dial(0.0, "°", 0, 360, 0.5, "Middle", "Where on the circle of hues the range lies.", turns=True)
+    width: float = dial(30.0, "°", 5, 300, 1, "Width", "How much of the circle it takes fully.", shows="range")
+    soft: float = dial(30.0, "°", 15, 120, 1, "Softness", "Over how much it fades at either end.", shows="range")
+    least: float = dial(
+        0.0, "%", 0, 60, 0.5, "Leave duller", "Colours that are less saturated are left alone.", shows="range"
+    )
+    most: float = dial(
+        120.0, "%", 2, 120, 0.5, "Leave purer", "Colours that are more saturated are left alone.", shows="range"
     )
 
     @property

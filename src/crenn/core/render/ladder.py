@@ -4,7 +4,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.pipeline.planes import Plane
-from crenn.core.pipeline.program import Instruction
+from crenn.core.pipeline.program import Instruction, table_stops
 from crenn.core.render.compiled import instructions_of, program_of
 from crenn.core.render.grid import LAYER, even_base, looked_up
 from crenn.core.render.pyramid import PreparedScene
@@ -64,3 +64,10 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
     )
     tones = lightness(srgb_decode(codes[0] / 65535.0) @ SRGB_TO_XYZ[1])
     return [(float(s), round(float(t), 2)) for s, t in zip(stops, tones)]
+
+
+def tones(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, float]]:
+    """How light of the picture is shown: pairs of EV relative to its white, every half, and tone in %."""
+    stops = np.arange(-24, 9) / 2
+    shown = np.interp(stops, table_stops(), program_of(treatment, scene.light).shown)
+    return [(float(s), round(float(t), 2)) for s, t in zip(stops, lightness(np.clip(shown, 0, 1)))]

@@ -1,7 +1,7 @@
 import { Checkbox } from "@mui/material";
 import type { ComponentType } from "react";
 
-import type { Step } from "../../api/client";
+import type { Dial as DialOf, Step } from "../../api/client";
 import { changed } from "../../state/changes";
 import { toggle, useFolding } from "../../state/folding";
 import { CurvePlot } from "../../curve/CurvePlot";
@@ -9,8 +9,13 @@ import { CurveTools } from "../../curve/CurveTools";
 import { preview, store, useScene } from "../../state/scene";
 import { valueAt, withValue } from "../../state/values";
 import { Dial } from "../Dial";
+import { HueCircle } from "../../circle/HueCircle";
+import { CastTool } from "../colour/CastTool";
+import { Ranges } from "../colour/Ranges";
+import { Tints } from "../colour/Tints";
 import { ChoiceControl, ToggleControl } from "./controls";
 import { CropFacts } from "./CropFacts";
+import { GroupedDials } from "./GroupedDials";
 import { KindOfLight } from "./KindOfLight";
 import { LensChoice } from "./LensChoice";
 import { LensTools } from "./LensTools";
@@ -24,6 +29,8 @@ const WIDGETS: Record<string, ComponentType> = {
   white_balance: WhiteReadings,
   placement: RungsBack,
   curve: CurveTools,
+  hues: Ranges,
+  cast: CastTool,
   lens: LensTools,
   level: LevelTool,
   perspective: PerspectiveTool,
@@ -31,7 +38,7 @@ const WIDGETS: Record<string, ComponentType> = {
 };
 
 /** What stands before them. */
-const LEADS: Record<string, ComponentType> = { lens: LensChoice, white_balance: KindOfLight, curve: CurvePlot };
+const LEADS: Record<string, ComponentType> = { lens: LensChoice, white_balance: KindOfLight, curve: CurvePlot, hues: HueCircle, tints: Tints };
 
 /** One step in its station's panel: its heading with a switch, and under it all that the server says it has. */
 export function StepControls({ step }: { step: Step }) {
@@ -44,11 +51,12 @@ export function StepControls({ step }: { step: Step }) {
     preview((t) => withValue(t, [step.name, "on"], value));
     store(`${step.title} ${value ? "on" : "off"}`);
   };
+  const grouped = step.parameters.filter((p): p is DialOf => p.kind === "dial" && p.group != null);
   const body = `step-${step.name}`;
   const use = <Checkbox color="default" checked={on} onChange={(e) => turn(e.target.checked)} slotProps={{ input: { "aria-label": `Use ${step.title}` } }} />;
   const [only, ...others] = step.parameters;
   // A step that is one dial of its own name needs no heading over it: its switch stands before the dial.
-  if (only.kind === "dial" && only.title === step.title && others.length === 0) {
+  if (only?.kind === "dial" && only.title === step.title && others.length === 0) {
     return (
       <section aria-label={step.title} className={on ? "step alone" : "step alone off"} data-step={step.name}>
         {use}
@@ -72,7 +80,7 @@ export function StepControls({ step }: { step: Step }) {
         <div id={body} inert={!on}>
           {Lead && <Lead />}
           {step.parameters.map((p) =>
-            p.kind === "dial" ? (
+            p.kind === "dial" && p.group ? null : p.kind === "dial" ? (
               <Dial key={p.name} dial={p} path={[p.step, p.name]} />
             ) : p.kind === "choice" ? (
               <ChoiceControl key={p.name} choice={p} />
@@ -80,6 +88,7 @@ export function StepControls({ step }: { step: Step }) {
               <ToggleControl key={p.name} toggle={p} />
             ),
           )}
+          {grouped.length > 0 && <GroupedDials dials={grouped} />}
           {Widget && <Widget />}
         </div>
       )}

@@ -2,10 +2,9 @@ import { useView } from "../../state/view";
 import { useWhite } from "../../state/white";
 import { onPane, useLay } from "../lay";
 
-/** The patch that would be measured under the pointer, as large as it is. */
-export function PatchSquare() {
+/** A patch under the pointer, as large as it would be measured. */
+export function Patch({ side }: { side: number }) {
   const probe = useView((s) => s.probe);
-  const side = useWhite((s) => s.side);
   const lay = useLay();
   if (!probe) return null;
   const half = (side * lay.placing.zoom) / 2;
@@ -20,4 +19,9 @@ export function PatchSquare() {
       </text>
     </g>
   );
+}
+
+/** The patch that white balance would be taken from. */
+export function PatchSquare() {
+  return <Patch side={useWhite((s) => s.side)} />;
 }

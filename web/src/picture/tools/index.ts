@@ -2,17 +2,19 @@ import type { StationName, ToolName } from "../../names";
 import { bent } from "./bent";
 import { box } from "./box";
 import { brush } from "./brush";
+import { castbox } from "./castbox";
 import { curve } from "./curve";
 import { edges } from "./edges";
 import { neutral } from "./neutral";
 import { pan } from "./pan";
 import { patch } from "./patch";
+import { pick } from "./pick";
 import { place } from "./place";
 import { plumb } from "./plumb";
 import { ellipse, gradient } from "./shape";
 import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, patch, box, gradient, ellipse };
+export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, patch, box, pick, castbox, gradient, ellipse };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>

@@ -1,0 +1,23 @@
+import { layUsual, useColour } from "../../state/colour";
+import { ToolButton } from "../ToolButton";
+import { ChosenItem, ListButton } from "./ChosenItem";
+
+/** What stands under the circle: how ranges are laid, and the one that is worked on. */
+export function Ranges() {
+  const picked = useColour((s) => s.picked);
+  return (
+    <>
+      <div className="buttons">
+        <ToolButton tool="pick" says="Pick a hue" inHand="Picking: click a colour" title="A range for the colour of a place of the picture. Key C" />
+        <ListButton says="Seven usual" title="Red, orange, yellow, green, cyan, blue and purple, round the whole circle" onClick={() => void layUsual("ranges")} />
+      </div>
+      {picked && (
+        <p className="dim">
+          <span className="swatch" style={{ background: `rgb(${picked.code.join(" ")})` }} />
+          {picked.hue.toFixed(0)}° ± {picked.spread.toFixed(0)}°, saturation {(100 * picked.saturation).toFixed(0)} %
+        </p>
+      )}
+      <ChosenItem list="ranges" none="Pick a colour on the picture: its range stands on the circle, to be moved and widened." />
+    </>
+  );
+}

@@ -1,0 +1,15 @@
+import type { SceneBox } from "../../state/check";
+import { path, sceneOnPane, useLay } from "../lay";
+import type { Point } from "../map";
+
+/** A box of the scene as it lies on the picture. */
+export function SceneRect({ box: [x, y, w, h], className }: { box: SceneBox; className?: string }) {
+  const lay = useLay();
+  const corners: Point[] = [
+    [x, y],
+    [x + w, y],
+    [x + w, y + h],
+    [x, y + h],
+  ];
+  return <path d={path(corners.map((p) => sceneOnPane(lay, p)), true)} className={className} />;
+}
