@@ -36,7 +36,7 @@ _L = [
 _E = [np.float32(v) for v in (0.999999896, 0.69315462, 0.24014077, 0.0558632827, 0.00894621467, 0.00189510729)]
 _L0, _L1, _L2, _L3, _L4, _L5, _L6 = _L
 _E0, _E1, _E2, _E3, _E4, _E5 = _E
-_MANTISSA, _ONE, _CBRT = np.int32(0x7FFFFF), np.int32(0x3F800000), np.int32(0x2A5137A0)
+_MANTISSA, _ONE = np.int32(0x7FFFFF), np.int32(0x3F800000)
 
 
 @nb.njit(inline="always", fastmath=True)
@@ -60,9 +60,5 @@ def exp2(x):
 
 @nb.njit(inline="always", fastmath=True)
 def cbrt(x):
-    """Cube root of a float32 of at least 0: a guess from the exponent and two steps of Newton's."""
-    third = np.float32(1.0 / 3.0)
-    x = max(x, np.float32(1e-20))
-    y = _float_of(np.int32(_bits_of(x) // np.int32(3)) + _CBRT)
-    y = third * (np.float32(2) * y + x / (y * y))
-    return third * (np.float32(2) * y + x / (y * y))
+    """Cube root of a float32 of at least 0, to 5e-7. Two polynomials: dividing, as Newton's way does, takes longer."""
+    return exp2(log2(max(x, np.float32(1e-20))) * np.float32(1.0 / 3.0))

@@ -44,12 +44,14 @@ def from_oklab(lab: np.ndarray) -> np.ndarray:
 
 def hue_of(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     """Hue angle in degrees, 0 to 360, of opponent axes."""
-    return np.degrees(np.arctan2(b, a)) % 360.0
+    angle = np.degrees(np.arctan2(b, a))
+    return np.asarray(np.where(angle < 0, angle + 360.0, angle))
 
 
 def apart(one: np.ndarray | float, other: np.ndarray | float) -> np.ndarray:
     """By how many degrees a hue lies beyond another, −180 to 180."""
-    return (np.asarray(one) - other + 180.0) % 360.0 - 180.0
+    beyond = np.asarray(one) - other
+    return np.asarray(beyond - 360.0 * np.round(beyond / 360.0))
 
 
 def hue_and_saturation(rgb: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -30,8 +30,8 @@ class CastParameters(StepParameters):
 
 
 def within(stop: np.ndarray, low: float | None, high: float | None) -> np.ndarray:
-    """How far stops belong to a range of tones, 0 to 1, float64 like them."""
-    share = np.ones_like(stop, np.float64)
+    """How far stops belong to a range of tones, 0 to 1, like them."""
+    share = np.ones_like(stop)
     if low is not None:
         share = share * eased((stop - low) / _SOFT + 1)
     if high is not None:

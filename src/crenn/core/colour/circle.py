@@ -12,13 +12,13 @@ RED, ORANGE, YELLOW, GREEN, CYAN, BLUE, PURPLE, MAGENTA = 29.2, 62.0, 109.8, 142
 
 
 def eased(x: np.ndarray) -> np.ndarray:
-    """From 0 at 0 to 1 at 1, with no corner at either (Perlin 2002), float64."""
+    """From 0 at 0 to 1 at 1, with no corner at either (Perlin 2002)."""
     x = np.clip(x, 0.0, 1.0)
     return np.asarray(x * x * x * (x * (6 * x - 15) + 10))
 
 
 def arc(hue: np.ndarray, middle: float, width: float, soft: float) -> np.ndarray:
-    """How far hues belong to an arc, 0 to 1, float64 like them.
+    """How far hues belong to an arc, 0 to 1, like them.
 
     Parameters
     ----------
@@ -31,17 +31,21 @@ def arc(hue: np.ndarray, middle: float, width: float, soft: float) -> np.ndarray
 
 
 def parts(hue: np.ndarray, middles: tuple[float, ...]) -> list[np.ndarray]:
-    """How far hues belong to each of some that go round the circle, rising, float64 like them; they add up to 1."""
-    out = []
-    for before, own, after in zip(middles[-1:] + middles[:-1], middles, middles[1:] + middles[:1]):
-        beyond = apart(hue, own)
-        down, up = (own - before) % 360.0, (after - own) % 360.0
-        out.append(np.where(beyond < 0, 1.0 - eased(-beyond / down), 1.0 - eased(beyond / up)))
+    """How far hues belong to each of some that go round the circle, rising, like them; they add up to 1."""
+    out = [np.zeros_like(hue) for _ in middles]
+    for k, own in enumerate(middles):
+        span = (middles[(k + 1) % len(middles)] - own) % 360.0
+        beyond = (hue - own) % 360.0
+        # From each to the next one goes over into the other.
+        share = eased(beyond / span)
+        between = beyond < span
+        out[k] += between * (1.0 - share)
+        out[(k + 1) % len(middles)] += between * share
     return out
 
 
 def by_stop(stop: np.ndarray, at: tuple[float, ...]) -> list[np.ndarray]:
-    """How far stops belong to each of some, rising, float64 like them; they add up to 1. The outermost go on."""
+    """How far stops belong to each of some, rising, like them; they add up to 1. The outermost go on."""
     rises = [eased((stop - low) / (high - low)) for low, high in pairwise(at)]
-    shares = [np.ones_like(stop, np.float64), *rises]
-    return [share - after for share, after in zip(shares, [*rises, np.zeros_like(stop, np.float64)])]
+    shares = [np.ones_like(stop), *rises]
+    return [share - after for share, after in zip(shares, [*rises, np.zeros_like(stop)])]

@@ -72,7 +72,7 @@ def usual_ranges() -> list[HueRange]:
 
 
 def belonging(one: HueRange, hue: np.ndarray, saturation: np.ndarray) -> np.ndarray:
-    """How far colours belong to a range, 0 to 1, float64 like them."""
+    """How far colours belong to a range, 0 to 1, like them."""
     share = arc(hue, one.hue, one.width, one.soft)
     percent = 100.0 * saturation
     if one.least > 0:

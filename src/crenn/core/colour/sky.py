@@ -14,7 +14,7 @@ from crenn.core.pipeline.step import Bend, StepParameters, dial
 #: The blue of skies on the circle of hues, and saturations from which on it begins to be and is one.
 _WIDTH, _SOFT, _FROM, _FULL = 70.0, 40.0, 0.02, 0.09
 #: Longer side of the picture that the sky is looked for in, in pixels.
-_SIDE = 240
+_SIDE = 300
 #: Slope, in stops per pixel of it, that parts a sky from the water below it.
 _STEP = 0.22
 #: How smoothly the sky's share varies, in % of the picture's longer side.
@@ -157,4 +157,4 @@ class Sky(ColourStep[SkyParameters]):
 
     def carried(self, parameters):
         turn = parameters.turn
-        return Carried("sky", (turn,), _REACH, lambda rgb, around: deepened(rgb, around, turn))
+        return Carried("sky", (turn,), _REACH, lambda rgb, around: deepened(rgb, around, turn), _SIDE)

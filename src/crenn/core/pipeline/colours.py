@@ -7,21 +7,21 @@ at the nodes of one table.
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
-from typing import Literal
+from functools import cache, cached_property
+from typing import Any, Literal
 
 import numpy as np
 
-from crenn.core.colorimetry.oklab import LAB_TO_ROOTS, LMS_TO_REC2020, hue_of, to_oklab
+from crenn.core.colorimetry.oklab import LAB_TO_ROOTS, LMS_TO_REC2020, REC2020_TO_LMS, ROOTS_TO_LAB, hue_of
 
 #: Nodes over stops, around the circle of hues, and from grey to the most saturated.
-STOPS, HUES, SATURATIONS = 25, 96, 18
+STOPS, HUES, SATURATIONS = 22, 72, 16
 #: Saturation of the last node: no light that there is has more. What has is taken on in proportion.
 MOST = 1.2
 #: By which stop colours are told apart: the scene's, before all dials, or the picture's, as placed; relative to white.
 By = Literal["scene", "picture"]
 #: First stop of the nodes and stops from one to the next.
-SPAN: dict[By, tuple[float, float]] = {"scene": (-20.0, 1.0), "picture": (-14.0, 0.75)}
+SPAN: dict[By, tuple[float, float]] = {"scene": (-20.0, 1.15), "picture": (-14.0, 0.85)}
 
 
 def saturation_nodes() -> np.ndarray:
@@ -77,12 +77,17 @@ class Colours:
 
     def gained(self, red: np.ndarray | float, green: np.ndarray | float, blue: np.ndarray | float) -> "Colours":
         """With red, green and blue light brightened by EV, and lightness kept."""
-        lab = np.stack(np.broadcast_arrays(np.ones_like(self.a), self.a, self.b), -1)
-        rgb = (lab @ LAB_TO_ROOTS.T) ** 3 @ LMS_TO_REC2020.T
-        gains = np.exp2(np.stack(np.broadcast_arrays(red, green, blue), -1))
-        after = to_oklab(rgb * gains)
-        light = np.maximum(after[..., 0], 0.05)
-        return replace(self, a=after[..., 1] / light, b=after[..., 2] / light)
+        # Planes of one channel each: numbers of all pixels that stand side by side are worked on many at once.
+        channels = _mixed(LMS_TO_REC2020, [v * v * v for v in _mixed(LAB_TO_ROOTS, [1.0, self.a, self.b])])
+        brighter = [v * np.exp2(ev) for v, ev in zip(channels, (red, green, blue))]
+        light, a, b = _mixed(ROOTS_TO_LAB, [np.cbrt(v) for v in _mixed(REC2020_TO_LMS, brighter)])
+        light = np.maximum(light, 0.05)
+        return replace(self, a=a / light, b=b / light)
+
+
+def _mixed(matrix: np.ndarray, planes: Sequence[Any]) -> list[Any]:
+    """Planes mixed by a matrix, in the precision that they have."""
+    return [sum(float(m) * plane for m, plane in zip(row, planes)) for row in matrix]
 
 
 #: What is done to colours.
@@ -107,27 +112,27 @@ class Recoloured:
     functions: tuple[Recolour, ...]
     instead: tuple[Recolour, ...] = ()
 
+    @cached_property
     def table(self) -> np.ndarray:
-        """What becomes of colours at the nodes, float32 (STOPS, HUES, SATURATIONS, 3).
+        """What becomes of colours at the nodes, float32 (STOPS, HUES, SATURATIONS, 4).
 
-        Change of the axis along the colour's own hue, of that across it, both in proportion to lightness, and EV.
+        Change of the axis along the colour's own hue, of that across it, both in proportion to lightness, EV, and
+        nothing: four numbers are read at once.
         """
         table = changes(self.functions, nodes(self.by), self.by)
         return table - changes(self.instead, nodes(self.by), self.by) if self.instead else table
 
 
+@cache
 def nodes(by: By) -> Colours:
-    """Colours of the nodes, arrays of shape (STOPS, HUES, SATURATIONS)."""
+    """Colours of the nodes, float32 of shape (STOPS, HUES, SATURATIONS)."""
     first, step = SPAN[by]
     hue = np.radians(np.arange(HUES) * (360.0 / HUES))[:, None]
     saturation = saturation_nodes()
     shape = STOPS, HUES, SATURATIONS
-    stop = np.broadcast_to((first + step * np.arange(STOPS))[:, None, None], shape)
-    return Colours(
-        stop,
-        np.broadcast_to(np.cos(hue) * saturation, shape),
-        np.broadcast_to(np.sin(hue) * saturation, shape),
-    )
+    stop = (first + step * np.arange(STOPS))[:, None, None]
+    axes = stop, np.cos(hue) * saturation, np.sin(hue) * saturation
+    return Colours(*(np.broadcast_to(v, shape).astype(np.float32) for v in axes))
 
 
 def changes(functions: Sequence[Recolour], before: Colours, by: By) -> np.ndarray:
@@ -137,7 +142,9 @@ def changes(functions: Sequence[Recolour], before: Colours, by: By) -> np.ndarra
         done = function(after)
         # A picture's stop is that of the light as it is by now.
         after = done if by == "scene" else replace(done, stop=before.stop + done.ev)
-    hue = np.radians(np.arange(HUES) * (360.0 / HUES))[:, None]
+    hue = np.radians(np.arange(HUES) * (360.0 / HUES)).astype(np.float32)[:, None]
     a, b = after.a - before.a, after.b - before.b
     along, across = a * np.cos(hue) + b * np.sin(hue), b * np.cos(hue) - a * np.sin(hue)
-    return np.stack(np.broadcast_arrays(along, across, after.ev), -1).astype(np.float32)
+    out = np.zeros((*along.shape, 4), np.float32)
+    out[..., 0], out[..., 1], out[..., 2] = along, across, after.ev
+    return out

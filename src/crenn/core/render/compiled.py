@@ -1,5 +1,8 @@
 """The program of a treatment, and how kernels read it."""
 
+import threading
+
+import cachetools
 import numpy as np
 
 from crenn.core.areas.area import Area
@@ -11,9 +14,17 @@ from crenn.core.pipeline.scene import SceneLight
 from crenn.core.render.lift import KEPT
 from crenn.core.treatment import STEPS, Treatment
 
+#: Programs that are kept: of one picture the same are asked for several times over.
+_KEPT = 12
 
+
+def _key(treatment: Treatment, light: SceneLight, display: bool = True) -> tuple[str, SceneLight, bool]:
+    return treatment.model_dump_json(), light, display
+
+
+@cachetools.cached(cachetools.LRUCache(_KEPT), key=_key, lock=threading.Lock())
 def program_of(treatment: Treatment, light: SceneLight, display: bool = True) -> Program:
-    """The program of a treatment for a scene.
+    """The program of a treatment for a scene; to be read alone, for it is kept.
 
     ``display`` tells whether the display transform takes part.
     """
@@ -47,7 +58,7 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
             first, step = SPAN[one.colours.by]
             kind = one.colours.by == "scene", bool(one.colours.instead)
             constants[i, :5] = len(colours), first, 1 / step, *kind
-            colours.append(one.colours.table().ravel())
+            colours.append(one.colours.table.ravel())
         elif one.reads_grid:
             index, grids = grids, grids + 1
         elif one.plane is not None:
@@ -64,5 +75,5 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
         if one.matrix is not None:
             constants[i] = one.matrix.ravel()
     stacked = np.stack(tables).astype(np.float32) if tables else np.zeros((1, TABLE_SIZE), np.float32)
-    recoloured = np.stack(colours) if colours else np.zeros((1, 3), np.float32)
+    recoloured = np.stack(colours) if colours else np.zeros((1, 4), np.float32)
     return codes[: len(program.instructions)], constants, stacked, recoloured

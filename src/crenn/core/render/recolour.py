@@ -23,8 +23,7 @@ _A = np.linalg.lstsq(_POWERS, np.arctan(_T) / np.pi, rcond=None)[0].astype(np.fl
 @nb.njit(inline="always", fastmath=True)
 def _root(x):
     """Cube root with the sign of what it is taken of."""
-    root = cbrt(abs(x))
-    return root if x >= _ZERO else -root
+    return np.copysign(cbrt(abs(x)), x)
 
 
 @nb.njit(inline="always", fastmath=True)
@@ -82,8 +81,8 @@ def _places(light, a, b, ev, stops, first, per_stop, at_stop, at_hue, at_saturat
 
 @nb.njit(fastmath=True)
 def _look_up(table, at_stop, at_hue, at_saturation):
-    """What a table, float32 (STOPS * HUES * SATURATIONS * 3,), has at places: put where they were."""
-    per_stop, per_hue = np.uint32(HUES * SATURATIONS * 3), np.uint32(SATURATIONS * 3)
+    """What a table, float32 (STOPS * HUES * SATURATIONS * 4,), has at places: put where they were."""
+    per_stop, per_hue, per_node = np.uint32(HUES * SATURATIONS * 4), np.uint32(SATURATIONS * 4), np.uint32(4)
     for x in range(at_stop.size):
         i, j, k = np.uint32(at_stop[x]), np.uint32(at_hue[x]), np.uint32(at_saturation[x])
         j = min(j, np.uint32(HUES - 1))
@@ -92,32 +91,19 @@ def _look_up(table, at_stop, at_hue, at_saturation):
         p = at_saturation[x]
         fs = (p * p - np.float32(k) * np.float32(k)) / np.float32(np.uint32(2) * k + np.uint32(1))
         next_hue = j + np.uint32(1) if j < np.uint32(HUES - 1) else np.uint32(0)
-        at = i * per_stop + k * np.uint32(3)
-        n00, n01 = at + j * per_hue, at + next_hue * per_hue
-        n10, n11 = n00 + per_stop, n01 + per_stop
-        w00, w01 = (_ONE - fz) * (_ONE - fh), (_ONE - fz) * fh
-        w10, w11 = fz * (_ONE - fh), fz * fh
-        found = (_ZERO, _ZERO, _ZERO)
-        for far in range(2):
-            w = fs if far else _ONE - fs
-            d = np.uint32(3 * far)
-            c0, c1, c2, c3 = w * w00, w * w01, w * w10, w * w11
-            one, two, three, four = n00 + d, n01 + d, n10 + d, n11 + d
-            first, second = np.uint32(1), np.uint32(2)
-            found = (
-                found[0] + c0 * table[one] + c1 * table[two] + c2 * table[three] + c3 * table[four],
-                found[1]
-                + c0 * table[one + first]
-                + c1 * table[two + first]
-                + c2 * table[three + first]
-                + c3 * table[four + first],
-                found[2]
-                + c0 * table[one + second]
-                + c1 * table[two + second]
-                + c2 * table[three + second]
-                + c3 * table[four + second],
-            )
-        at_saturation[x], at_hue[x], at_stop[x] = found
+        at = i * per_stop + k * per_node
+        one, two = at + j * per_hue, at + next_hue * per_hue
+        w0, w1 = (_ONE - fz) * (_ONE - fh), (_ONE - fz) * fh
+        w2, w3 = fz * (_ONE - fh), fz * fh
+        a, b, c = _ZERO, _ZERO, _ZERO
+        for corner in range(4):
+            w = w0 if corner == 0 else w1 if corner == 1 else w2 if corner == 2 else w3
+            n = (one if corner % 2 == 0 else two) + (per_stop if corner > 1 else np.uint32(0))
+            near, far = w * (_ONE - fs), w * fs
+            a += near * table[n] + far * table[n + np.uint32(4)]
+            b += near * table[n + np.uint32(1)] + far * table[n + np.uint32(5)]
+            c += near * table[n + np.uint32(2)] + far * table[n + np.uint32(6)]
+        at_saturation[x], at_hue[x], at_stop[x] = a, b, c
 
 
 @nb.njit(fastmath=True)
@@ -130,7 +116,7 @@ def look_up(light, a, b, ev, stops, table, first, per_stop, brighter, across, al
         Lightness and opponent axes before EV, and EV.
     stops : ndarray, float32 (w,)
         Of the scene; empty where the picture's count.
-    table : ndarray, float32 (STOPS * HUES * SATURATIONS * 3,)
+    table : ndarray, float32 (STOPS * HUES * SATURATIONS * 4,)
         See `crenn.core.pipeline.colours.Recoloured.table`.
     first, per_stop : float32
         First stop of the table, and its nodes per stop.

@@ -225,7 +225,7 @@ def run_row(
         Operation, index of its table, grid or plane, area or -1.
     constants : ndarray, float32 (N, 9)
     tables : ndarray, float32 (T, TABLE_SIZE)
-    colours : ndarray, float32 (K, STOPS * HUES * SATURATIONS * 3)
+    colours : ndarray, float32 (K, STOPS * HUES * SATURATIONS * 4)
         See `crenn.core.pipeline.colours.Recoloured.table`.
     cells : ndarray, float32 (C,)
         Cells of all grids, one after the other.
