@@ -2,7 +2,22 @@
 
 import json
 
-from crenn.bench import align, clipped, geometry, ghosts, kept, lens, memory, merge, noise, scale, speed, stack, tone
+from crenn.bench import (
+    align,
+    clipped,
+    colour,
+    geometry,
+    ghosts,
+    kept,
+    lens,
+    memory,
+    merge,
+    noise,
+    scale,
+    speed,
+    stack,
+    tone,
+)
 from crenn.core.errors import CrennError
 
 SUBJECTS = {
@@ -15,6 +30,7 @@ SUBJECTS = {
     "tone": tone.bench,
     "speed": speed.bench,
     "scale": scale.bench,
+    "colour": colour.bench,
     "geometry": geometry.bench,
     "lens": lens.bench,
     "memory": memory.bench,
@@ -44,6 +60,7 @@ def run_bench(names: list[str], as_json: bool = False) -> None:
         "stack",
         "clipped",
         "tone",
+        "colour",
         "geometry",
         "lens",
         "scale",

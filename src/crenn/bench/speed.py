@@ -33,6 +33,11 @@ def _large(width: int = 6000) -> np.ndarray:
     return cv2.resize(rgb, (width, width * 2 // 3), interpolation=cv2.INTER_CUBIC).clip(1e-5)
 
 
+def large_renderer() -> Renderer:
+    """A renderer of 24 MP without noise."""
+    return Renderer(PreparedScene.from_radiance(RadianceMap(_large(), None)))
+
+
 def _encoded(
     renderer: Renderer, treatment: Treatment, window: Window, quality: int, oversample: int = 1, fine: bool = True
 ) -> None:
@@ -40,7 +45,7 @@ def _encoded(
     cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])
 
 
-def _drags(renderer: Renderer, window: Window, change, rest: bool = False) -> tuple[float, float]:
+def drags(renderer: Renderer, window: Window, change, rest: bool = False) -> tuple[float, float]:
     """Median and 95th percentile, in ms, while dragging or at rest."""
     times = []
     for i in range(_TIMES):
@@ -73,9 +78,8 @@ def every_dial() -> dict[str, Callable[[float], dict]]:
 def interactive() -> Table:
     """A dial dragged, in a 1280x800 window of a 24 MP picture, to encoded bytes."""
     table = Table("Speed: a dial dragged, ms to encoded bytes, 24 MP scene", ("median", "95 %"))
-    scene = PreparedScene.from_radiance(RadianceMap(_large(), None))
-    renderer = Renderer(scene)
-    whole, full = Window.whole(scene.size, 1200), Window(2000, 1400, 1280, 800, 1280, 800)
+    renderer = large_renderer()
+    whole, full = Window.whole(renderer.scene.size, 1200), Window(2000, 1400, 1280, 800, 1280, 800)
     coarse = Window(0, 0, whole.width, whole.height, whole.out_width // 2, whole.out_height // 2)
     dials = every_dial() | {
         "a rung": lambda s: {"placement": {"rungs": [{"stop": -6, "ev": 3 * s}]}},
@@ -92,12 +96,12 @@ def interactive() -> Table:
         "exposure, all else in use": lambda s: IN_USE["all together"] | {"exposure": {"ev": 4 * s}},
     }
     for name, change in dials.items():
-        table.add(f"{name}, fitted, while dragging (coarse)", *_drags(renderer, coarse, change))
-        table.add(f"{name}, fitted, one pixel each", *_drags(renderer, whole, change))
+        table.add(f"{name}, fitted, while dragging (coarse)", *drags(renderer, coarse, change))
+        table.add(f"{name}, fitted, one pixel each", *drags(renderer, whole, change))
     exposure = dials["exposure.ev"]
-    table.add("exposure, fitted, after letting go", *_drags(renderer, whole, exposure, True))
-    table.add("level, fitted, after letting go", *_drags(renderer, whole, dials["level"], True))
-    table.add("exposure, at 100 %", *_drags(renderer, full, exposure))
+    table.add("exposure, fitted, after letting go", *drags(renderer, whole, exposure, True))
+    table.add("level, fitted, after letting go", *drags(renderer, whole, dials["level"], True))
+    table.add("exposure, at 100 %", *drags(renderer, full, exposure))
     return table
 
 

@@ -8,13 +8,13 @@ from crenn.core.colorimetry.oklab import apart
 
 #: Hues of light, in degrees of Oklab, of the colours that have names; of sRGB's own primaries and their mixtures red,
 #: yellow, green, cyan, blue and magenta.
-RED, ORANGE, YELLOW, GREEN, CYAN, BLUE, PURPLE, MAGENTA = 29.2, 62.0, 109.8, 142.5, 194.8, 264.1, 302.0, 328.4
+RED, ORANGE, YELLOW, GREEN, CYAN, BLUE, PURPLE, MAGENTA = 29.2, 62.0, 109.8, 142.5, 194.8, 264.1, 312.0, 328.4
 
 
 def eased(x: np.ndarray) -> np.ndarray:
-    """From 0 at 0 to 1 at 1, with no corner at either (Perlin 2002)."""
+    """From 0 at 0 to 1 at 1, with no corner at either."""
     x = np.clip(x, 0.0, 1.0)
-    return np.asarray(x * x * x * (x * (6 * x - 15) + 10))
+    return np.asarray(x * x * (3 - 2 * x))
 
 
 def arc(hue: np.ndarray, middle: float, width: float, soft: float) -> np.ndarray:

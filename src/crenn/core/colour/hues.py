@@ -39,7 +39,7 @@ class HueRange(Item):
     )
     hue: float = dial(0.0, "°", 0, 360, 0.5, "Middle", "Where on the circle of hues the range lies.", turns=True)
     width: float = dial(30.0, "°", 5, 300, 1, "Width", "How much of the circle it takes fully.", shows="range")
-    soft: float = dial(30.0, "°", 15, 120, 1, "Softness", "Over how much it fades at either end.", shows="range")
+    soft: float = dial(30.0, "°", 20, 120, 1, "Softness", "Over how much it fades at either end.", shows="range")
     least: float = dial(
         0.0, "%", 0, 60, 0.5, "Leave duller", "Colours that are less saturated are left alone.", shows="range"
     )
@@ -65,8 +65,8 @@ def usual_ranges() -> list[HueRange]:
     named = zip(
         ("Red", "Orange", "Yellow", "Green", "Cyan", "Blue", "Purple"),
         (RED, ORANGE, YELLOW, GREEN, CYAN, BLUE, PURPLE),
-        (12, 10, 12, 20, 24, 30, 16),
-        (24, 20, 24, 32, 34, 26, 28),
+        (12, 10, 12, 20, 24, 30, 32),
+        (40, 36, 36, 34, 40, 34, 46),
     )
     return [HueRange(name=name, hue=hue, width=width, soft=soft) for name, hue, width, soft in named]
 

@@ -21,7 +21,7 @@ MOST = 1.2
 #: By which stop colours are told apart: the scene's, before all dials, or the picture's, as placed; relative to white.
 By = Literal["scene", "picture"]
 #: First stop of the nodes and stops from one to the next.
-SPAN: dict[By, tuple[float, float]] = {"scene": (-20.0, 1.15), "picture": (-14.0, 0.85)}
+SPAN: dict[By, tuple[float, float]] = {"scene": (-20.0, 1.15), "picture": (-12.0, 0.7)}
 
 
 def saturation_nodes() -> np.ndarray:

@@ -10,6 +10,8 @@ from crenn.core.pipeline.colours import HUES, MOST, SATURATIONS, STOPS
 _IN, _ROOTS = REC2020_TO_LMS.astype(np.float32), ROOTS_TO_LAB.astype(np.float32)
 _BACK, _OUT = LAB_TO_ROOTS.astype(np.float32), LMS_TO_REC2020.astype(np.float32)
 _ZERO, _ONE, _TINY = np.float32(0), np.float32(1), np.float32(1e-7)
+#: Saturation below which rounding tells the hue.
+_GREY = np.float32(2e-6)
 _PER_SATURATION = np.float32((SATURATIONS - 1) / MOST**0.5)
 _PER_TURN = np.float32(HUES / 2)
 _LAST_STOP, _LAST = np.float32(STOPS - 1.001), np.float32(SATURATIONS - 1.001)
@@ -72,8 +74,10 @@ def _places(light, a, b, ev, stops, first, per_stop, at_stop, at_hue, at_saturat
     for x in range(light.size):
         over = _ONE / max(light[x], _TINY)
         u, v = a[x] * over, b[x] * over
-        at_saturation[x] = min(np.sqrt(np.sqrt(u * u + v * v)) * _PER_SATURATION, _LAST)
-        at_hue[x] = half_turns(v, u) * _PER_TURN
+        s = np.sqrt(u * u + v * v)
+        at_saturation[x] = min(np.sqrt(s) * _PER_SATURATION, _LAST)
+        # Grey has no hue: it is looked up at 0 degrees, where `recolour` takes it to be.
+        at_hue[x] = half_turns(v, u) * _PER_TURN if s > _GREY else _ZERO
     for x in range(light.size):
         stop = stops[x] if by_scene else np.float32(3) * log2(max(light[x], _TINY)) + ev[x]
         at_stop[x] = min(max((stop - first) * per_stop, _ZERO), _LAST_STOP)
@@ -140,7 +144,7 @@ def recolour(light, was_a, was_b, brighter, across, along, share, mask, masked, 
             w *= min(max(share[x], _ZERO), _ONE)
         u, v = was_a[x], was_b[x]
         chroma = np.sqrt(u * u + v * v)
-        some = chroma > _TINY * light[x]
+        some = chroma > _GREY * max(light[x], _TINY)
         over = _ONE / max(chroma, np.float32(1e-20))
         one, two = u * over if some else _ONE, v * over if some else _ZERO
         # What is more saturated than any light is taken on in proportion.
