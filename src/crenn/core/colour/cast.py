@@ -62,13 +62,14 @@ class Cast(LightStep[CastParameters]):
 
     def bend(self, program, bends, parameters, scene):
         p = parameters
-        more = (self.bent(p, bends).amount - p.amount) / 100
-        if not (p.red or p.blue) or not more:
+        amount = self.bent(p, bends).amount
+        if not (p.red or p.blue) or amount == p.amount:
             return
         if p.low is None and p.high is None:
-            program.matrix(cast_matrix(p.red, p.blue, more))
+            now, bent = (cast_matrix(p.red, p.blue, v / 100) for v in (p.amount, amount))
+            program.matrix(bent @ np.linalg.inv(now))
         else:
-            self._some(program, p, more)
+            self._some(program, p, (amount - p.amount) / 100)
 
     @staticmethod
     def _some(program: Program, p: CastParameters, amount: float) -> None:
