@@ -11,6 +11,7 @@ import OpenEXR
 from PIL import Image
 
 from crenn.cli import parser
+from tests.core.colour.charts import colours
 from tests.core.frames.mutated import make
 from tests.support import ROOT, FolderCase, night, take
 
@@ -66,6 +67,22 @@ class CommandLine(FolderCase):
             parsed.run(parsed)
         return out.getvalue()
 
+    def test_colours_of_places_and_a_cast(self):
+        rgb = np.empty((120, 180, 3), np.float32)
+        rgb[:, :90], rgb[:, 90:] = colours(30.0, 0.15, 0.5), colours(250.0, 0.15, 0.5)
+        paths = take(self.folder / "in", rgb)
+        asked = "colour", *paths, "--at", "0.2,0.3", "--at", "0.8,0.3", "--patch", "15"
+        found = json.loads(self.told(*asked, "--cast", "dull", "--box", "0,0,0.45,0.6", "--json"))
+        for place, hue in zip(found["places"], (30, 250)):
+            self.assertLess(abs((place["hue"] - hue + 180) % 360 - 180), 8)
+        self.assertGreater(found["cast"]["red"], 0.2)
+        turned = self.folder / "turned.json"
+        turned.write_text(json.dumps({"saturation": {"hue": 40}}))
+        again = json.loads(self.told(*asked, "--treatment", turned, "--json"))
+        self.assertAlmostEqual(again["places"][0]["hue"] - found["places"][0]["hue"], 40, delta=2)
+        self.assertIn("saturation", self.told(*asked))
+        self.assertIn("over green", self.told("colour", *paths, "--cast", "edges", "--tones", "-8,"))
+
     def test_horizon_and_noise_model(self):
         paths = take(self.folder, night(200, 300) * np.float32(0.1), noise_profile=(8e-5, 8e-8) * 3)
         model, merged = self.folder / "n.json", self.folder / "m.exr"
@@ -105,6 +122,10 @@ class CommandLine(FolderCase):
             (("merge", path, "--noise-model", "t.json", "--out", "m.exr"), "t.json"),
             (("horizon", path, "--print", "wide"), "wide"),
             (("horizon", path, "--print", "30", "--long-edge", "2000"), "--print"),
+            (("colour", path), "--at"),
+            (("colour", path, "--at", "2"), "0.4,0.1"),
+            (("colour", path, "--cast", "dull", "--tones", "3,-3"), "-8,-3"),
+            (("colour", "absent.exr", "--at", "0.1,0.1"), "absent.exr"),
             (("noise-model", path, "--box", "0.1,0.2", "--out", "n.json"), "0.4,0.1,0.05,0.05"),
             (("noise-model", "notes.dng", "--out", "n.json"), "notes.dng"),
         )

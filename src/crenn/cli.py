@@ -190,6 +190,7 @@ def _shoot(arguments) -> None:
         progress=Progress(tell),
         bracket=bracket,
         faulty=arguments.lens == "wide",
+        infrared=arguments.filter == "infrared",
     )
 
 
@@ -340,6 +341,7 @@ def parser() -> argparse.ArgumentParser:
         default="ideal",
         help="a lens without faults, or a wide zoom with those of a real one, which the lens database describes",
     )
+    p.add_argument("--filter", choices=("none", "infrared"), default="none", help="before the lens")
     p.add_argument("--shift", type=float, metavar="EV", help="expose all frames more")
     p.set_defaults(run=_shoot)
     p = commands.add_parser("bench", help="measure picture quality and speed")

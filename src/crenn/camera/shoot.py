@@ -11,6 +11,7 @@ import OpenEXR
 
 from crenn.camera.dng import FrameDescription, write_dng
 from crenn.camera.glass import Glass
+from crenn.camera.infrared import recorded, through_filter
 from crenn.camera.optics import Pose, between, view_of_light
 from crenn.camera.scenes import SCENES
 from crenn.camera.scenes.scene import Scene, Stage, where_it_drifts
@@ -92,8 +93,15 @@ def _read_light(name: str, index: int) -> tuple[np.ndarray, np.ndarray | None]:
 class _Light:
     """Radiance of a scene at a size, for one frame after the other; shipped ready made for `SHIPPED_SIZE`."""
 
-    def __init__(self, scene: Scene, size: tuple[int, int], shaken: bool = False, faulty: bool = False):
-        self.scene, self.size = scene, size
+    def __init__(
+        self,
+        scene: Scene,
+        size: tuple[int, int],
+        shaken: bool = False,
+        faulty: bool = False,
+        infrared: bool = False,
+    ):
+        self.scene, self.size, self.infrared = scene, size, infrared
         # A shaken camera, and a lens that draws in what lies beyond the picture, look through a slightly longer lens
         # where the light has no margin for them.
         self.zoomed = faulty or (shaken and not scene.margin)
@@ -102,7 +110,7 @@ class _Light:
         self.glass = Glass(_SENSOR_WIDTH / 2 / tangent, size) if faulty else None
         wide = (round(size[0] * (1 + scene.margin) / 2) * 2, round(size[1] * (1 + scene.margin) / 2) * 2)
         self.wide = Lens(scene.camera[5] * wide[0] / size[0], wide)  # a perfect lens
-        self.shipped = size == SHIPPED_SIZE and (_SHIPPED / f"{scene.name}-0.exr").exists()
+        self.shipped = not infrared and size == SHIPPED_SIZE and (_SHIPPED / f"{scene.name}-0.exr").exists()
         self.stage: Stage | None = None
         self._shared: np.ndarray | None = None
         self._kept: tuple[int, np.ndarray, np.ndarray | None] | None = None
@@ -112,7 +120,9 @@ class _Light:
         if self.stage is None:
             camera = (*self.scene.camera[:5], self.wide.tangent, 0.0)
             self.stage = Stage(replace(self.scene, camera=camera), *self.wide.size)
-        return self.stage.radiance(start, duration), self.stage.open_sky if self.scene.stars else None
+        light = self.stage.radiance(start, duration)
+        sky = self.stage.open_sky if self.scene.stars else None
+        return recorded(light) if self.infrared else light, sky
 
     def _field(self, start: float, duration: float) -> tuple[np.ndarray, np.ndarray | None]:
         # What only turns is lit the same in every frame; what moves has light for each of its own exposures.
@@ -280,6 +290,7 @@ def shoot(
     truth: bool = True,
     bracket: Bracket | None = None,
     faulty: bool = False,
+    infrared: bool = False,
 ) -> Shot:
     """Shoot a scene.
 
@@ -305,6 +316,8 @@ def shoot(
     faulty : bool
         Whether to take the wide zoom, with the faults of a real lens (see `crenn.camera.glass`), instead of one
         without; the truth is still what one without would have drawn.
+    infrared : bool
+        Whether a filter that passes infrared alone is before the lens (see `crenn.camera.infrared`).
 
     Raises
     ------
@@ -317,6 +330,8 @@ def shoot(
             f"A size of {width}×{height} cannot be shot;", remedy=f"use even numbers from {_SMALLEST} to {_LARGEST}."
         )
     scene, sensor, progress = scene_named(name), sensor or Sensor(), progress or Progress()
+    if infrared:
+        scene = through_filter(scene)
     bracket = bracket or Bracket.usual(scene)
     folder = Path(folder)
     try:
@@ -325,7 +340,7 @@ def shoot(
         raise CrennError(f"cannot be made: {fault.strerror}.", folder) from fault
     count = len(bracket.exposures)
     reference = (count - 1) // 2
-    light = _Light(scene, size, not all(p.still for p in bracket.poses), faulty)
+    light = _Light(scene, size, not all(p.still for p in bracket.poses), faulty, infrared)
     of_lens = {"lens": Glass.name, "focal_length": light.glass.focal_length} if light.glass else {}
     frames: list[Path] = []
     progress.at(0.0, f"Setting up {scene.title}")

@@ -99,8 +99,9 @@ export function RangeArc({ range: r, index, chosen, svg }: Props) {
         <circle cx={place(r.hue, RING)[0]} cy={place(r.hue, RING)[1]} r={chosen ? 4 : 2.5} fill="var(--crenn-palette-background-paper)" stroke="var(--crenn-palette-text-primary)" strokeWidth={chosen ? 1.5 : 0.75} />
       </g>
       {chosen &&
-        ends.map((at) => (
-          <g key={at} className="point" data-end {...widen}>
+        ends.map((at, i) => (
+          // Told apart by its side: what moves while it is dragged must stay the same element.
+          <g key={i} className="point" data-end {...widen}>
             <circle cx={place(at, RING)[0]} cy={place(at, RING)[1]} r={9} fill="transparent" />
             <path d={`M ${place(at, RING - 6).join(" ")} L ${place(at, RING + 6).join(" ")}`} stroke="var(--crenn-palette-text-primary)" strokeWidth={2} />
           </g>
