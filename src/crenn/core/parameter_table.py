@@ -6,6 +6,9 @@
 import re
 import sys
 from pathlib import Path
+from typing import Any
+
+from pydantic.fields import FieldInfo
 
 from crenn.core.pipeline.step import Bend
 from crenn.core.treatment import STEPS
@@ -33,28 +36,37 @@ def _bent(bend: Bend) -> str:
     return f"{_number(bend.low)} to {_number(bend.high)} {unit}"
 
 
+def _row(name: str, field: FieldInfo, bend: Bend | None) -> str:
+    """The cells of a parameter, or of one of an item of a list."""
+    extra: dict[str, Any] = dict(field.json_schema_extra) if isinstance(field.json_schema_extra, dict) else {}
+    unit, span = str(extra.get("unit", "")), "see below"
+    if "low" in extra:
+        span = f"{_number(extra['low'])} to {_number(extra['high'])}"
+    elif "names" in extra:
+        span = ", ".join(f"`{name}`" for name in extra["names"])
+    elif extra.get("kind") == "toggle":
+        span = "`true`, `false`"
+    default = "" if field.is_required() else _default(field.get_default(call_default_factory=True))
+    # Of dials that go by the same name, the group tells which is meant.
+    title = ", ".join(str(v) for v in (extra.get("group"), field.title) if v)
+    bent = _bent(bend) if bend else ""
+    return f"`{name}` | {unit} | {span} | {default} | {bent} | {title}{': ' if title else ''}{field.description}"
+
+
 def table() -> str:
     """The steps in the order in which they act, as a table in Markdown."""
     lines = [_HEAD, "|---|---|---|---|---|---|---|"]
     for step in STEPS:
         shown = f"`{step.name}`"
         for name, field in step.parameters.model_fields.items():
-            extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
             if name == "on":
                 continue
-            unit, span = str(extra.get("unit", "")), "see below"
-            if "low" in extra:
-                span = f"{_number(float(str(extra['low'])))} to {_number(float(str(extra['high'])))}"
-            elif "names" in extra:
-                span = ", ".join(f"`{name}`" for name in dict(extra["names"]))
-            elif extra.get("kind") == "toggle":
-                span = "`true`, `false`"
-            bend = step.bend_of(name)
-            bent = f"{_bent(bend)}" if bend else ""
-            default = _default(field.get_default(call_default_factory=True))
-            title = f"{field.title}: " if field.title else ""
-            lines.append(f"| {shown} | `{name}` | {unit} | {span} | {default} | {bent} | {title}{field.description} |")
+            lines.append(f"| {shown} | {_row(name, field, step.bend_of(name))} |")
             shown = ""
+            model = step.items.get(name)
+            for own, of_item in model.model_fields.items() if model else ():
+                if own != "on":
+                    lines.append(f"|  | {_row(f'{name}.…{own}', of_item, step.bend_of(f'any.{own}'))} |")
     return "\n".join(lines) + "\n"
 
 

@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import type { Area } from "../../api/client";
 import { useSteps } from "../../api/queries";
-import { preview, store } from "../../state/scene";
+import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { bendable } from "./bends";
@@ -13,7 +13,8 @@ const LONGEST = 60;
 
 /** What an area bends: a dial for each, relative to the whole picture's, and a way to bend more. */
 export function AreaDials({ index, area }: { index: number; area: Area }) {
-  const dials = bendable(useSteps().data ?? []);
+  const treatment = useScene((s) => s.treatment);
+  const dials = bendable(useSteps().data ?? [], treatment);
   const bent = dials.filter((d) => d.name in area.bends);
   const others = dials.filter((d) => !(d.name in area.bends));
   const bend = (name: string, value: number | undefined, says: string) => {

@@ -14,7 +14,8 @@ import { bendable, summary } from "./bends";
 export function AreaList() {
   const areas = useScene((s) => s.treatment?.areas) ?? [];
   const selected = useAreas((s) => s.selected);
-  const dials = bendable(useSteps().data ?? []);
+  const treatment = useScene((s) => s.treatment);
+  const dials = bendable(useSteps().data ?? [], treatment);
   return (
     <div className="areas" role="listbox" aria-label="Areas">
       {areas.map((area, i) => (

@@ -1,4 +1,5 @@
-import type { Area, Dial, Step } from "../../api/client";
+import type { Area, Dial, Step, Treatment } from "../../api/client";
+import { valueAt } from "../../state/values";
 import { number } from "../../units";
 import { decimals } from "../dials";
 
@@ -12,16 +13,24 @@ export interface Bendable {
 
 const UNITS = { add: null, factor: "×", mired: "mired" } as const;
 
-/** All dials that areas can bend, as the server says. */
-export function bendable(steps: Step[]): Bendable[] {
-  return steps.flatMap((step) =>
-    step.parameters.flatMap((p) => {
-      if (p.kind !== "dial" || !p.bend) return [];
-      const { kind, low, high, increment } = p.bend;
-      const dial = { title: p.title, help: p.help, unit: UNITS[kind] ?? p.unit, low, high, increment, scale: "linear" as const, shows: null, default: kind === "factor" ? 1 : 0 };
-      return [{ name: `${p.step}.${p.name}`, step: step.title, dial }];
+/** All dials that areas can bend, as the server says: those of steps, and those of the ranges and tints that there are. */
+export function bendable(steps: Step[], treatment: Treatment | null): Bendable[] {
+  return steps.flatMap((step) => [
+    ...step.parameters.flatMap((p) => (p.kind === "dial" ? bent(step, p, p.name, p.group ?? null) : [])),
+    ...Object.entries(step.items).flatMap(([list, dials]) => {
+      const items = (treatment && (valueAt(treatment, [step.name, list]) as { name: string }[] | undefined)) ?? [];
+      return items.flatMap((item) => dials.flatMap((p) => bent(step, p, `${item.name}.${p.name}`, item.name)));
     }),
-  );
+  ]);
+}
+
+/** A dial as areas bend it, if they can; `of` names the group or the item that it is one of. */
+function bent(step: Step, p: Dial, name: string, of: string | null): Bendable[] {
+  if (!p.bend) return [];
+  const { kind, low, high, increment } = p.bend;
+  const title = of ? `${of}, ${p.title.toLowerCase()}` : p.title;
+  const dial = { title, help: p.help, unit: UNITS[kind] ?? p.unit, low, high, increment, scale: "linear" as const, shows: null, default: kind === "factor" ? 1 : 0 };
+  return [{ name: `${step.name}.${name}`, step: step.title, dial }];
 }
 
 /** What an area does, in words: the dials it bends, and by how much. */
