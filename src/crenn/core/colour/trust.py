@@ -7,7 +7,7 @@ from crenn.core.pipeline.scene import SceneLight
 #: Noise, in proportion to light, at which half a rise of saturation is held back.
 _HALF = 0.12
 #: Saturation at which a hue is half to be believed without noise, and what noise adds to it.
-_GREY, _OF_NOISE = 0.02, 0.4
+_GREY, _OF_NOISE = 0.025, 0.4
 
 
 def trusted(scene: SceneLight, stops: np.ndarray, cleaned: bool) -> np.ndarray:
