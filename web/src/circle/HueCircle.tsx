@@ -1,24 +1,16 @@
-import { type PointerEvent, useRef } from "react";
+import { useRef } from "react";
 
 import { useChosen, useColour, useDistribution } from "../state/colour";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { Cloud } from "./Cloud";
-import { arcPath, ink, place, polar, radiusOf, RING, SIDE } from "./polar";
+import { arcPath, CUT, ink, place, radiusOf, RING, SIDE } from "./polar";
 import { RangeArc } from "./RangeArc";
 import { TintDot } from "./TintDot";
 
 /** Saturation at the edge of the disc, until the server tells. */
 const EDGE = 0.6;
-/** Cut off above and below, where nothing is drawn. */
-const CUT = 5;
 const TURN = Array.from({ length: 72 }, (_, i) => i * 5);
-
-/** Where a pointer is on a drawing of the circle. */
-export function polarOf(e: PointerEvent<Element>, svg: SVGSVGElement) {
-  const { left, top, width, height } = svg.getBoundingClientRect();
-  return polar(((e.clientX - left) / width) * SIDE, CUT + ((e.clientY - top) / height) * (SIDE - 2 * CUT));
-}
 
 /** The circle of hues: the picture's own colours as a cloud, ranges as arcs round it, tints as points on it. */
 export function HueCircle() {

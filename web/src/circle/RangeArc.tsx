@@ -1,12 +1,12 @@
-import { type KeyboardEvent, type RefObject, useRef } from "react";
+import type { KeyboardEvent, RefObject } from "react";
 
 import type { HueRange } from "../api/client";
 import { choose, removeItem, setItem } from "../state/colour";
 import { hold, release, store } from "../state/scene";
 import { useDrag } from "../useDrag";
 import { number } from "../units";
-import { polarOf } from "./HueCircle";
-import { apart, arcPath, ink, place, RING, turned } from "./polar";
+import { useNudge } from "../useNudge";
+import { apart, arcPath, ink, place, polarOf, RING, turned } from "./polar";
 
 interface Props {
   range: HueRange;
@@ -21,7 +21,6 @@ const half = (v: number) => Math.round(v * 2) / 2;
 
 /** A range of hues as an arc: what is taken fully is thick, its soft ends are thin; moved by its middle, widened by its ends. */
 export function RangeArc({ range: r, index, chosen, svg }: Props) {
-  const settle = useRef<number | undefined>(undefined);
   const set = (values: Partial<HueRange>) => setItem("ranges", index, values);
   const done = () => {
     release();
@@ -47,12 +46,12 @@ export function RangeArc({ range: r, index, chosen, svg }: Props) {
     move: (_, e) => set({ width: Math.round(Math.min(Math.max(2 * Math.abs(apart(polarOf(e, svg.current!).hue, r.hue)), LEAST), WIDEST)) }),
     end: done,
   });
-  const nudge = (values: Partial<HueRange>) => {
-    begin();
-    set(values);
-    clearTimeout(settle.current);
-    settle.current = window.setTimeout(done, 350);
-  };
+  const rest = useNudge(done);
+  const nudge = (values: Partial<HueRange>) =>
+    rest(() => {
+      begin();
+      set(values);
+    });
   const key = (e: KeyboardEvent) => {
     const by = e.shiftKey ? 10 : 1;
     if (e.key === "ArrowLeft") nudge({ hue: turned(r.hue, by) });

@@ -1,12 +1,12 @@
-import { type KeyboardEvent, type RefObject, useRef } from "react";
+import type { KeyboardEvent, RefObject } from "react";
 
 import type { Tint } from "../api/client";
 import { choose, removeItem, setItem } from "../state/colour";
 import { hold, release, store } from "../state/scene";
 import { useDrag } from "../useDrag";
 import { number } from "../units";
-import { polarOf } from "./HueCircle";
-import { ink, place, radiusOf, saturationAt, turned } from "./polar";
+import { useNudge } from "../useNudge";
+import { ink, place, polarOf, radiusOf, saturationAt, turned } from "./polar";
 
 interface Props {
   tint: Tint;
@@ -21,7 +21,6 @@ const tenth = (v: number) => Math.round(v * 10) / 10;
 
 /** A tint on the circle: its angle is the hue, its way from the middle the amount. The darker the tone, the darker the point. */
 export function TintDot({ tint: t, index, chosen, most, svg }: Props) {
-  const settle = useRef<number | undefined>(undefined);
   const set = (values: Partial<Tint>) => setItem("points", index, values);
   const done = () => {
     release();
@@ -39,6 +38,7 @@ export function TintDot({ tint: t, index, chosen, most, svg }: Props) {
     },
     end: done,
   });
+  const nudge = useNudge(done);
   const key = (e: KeyboardEvent) => {
     const by = e.shiftKey ? 10 : 1;
     const values = {
@@ -48,10 +48,10 @@ export function TintDot({ tint: t, index, chosen, most, svg }: Props) {
       ArrowDown: { amount: Math.max(tenth(t.amount - by * 0.2), 0) },
     }[e.key];
     if (values) {
-      hold();
-      set(values);
-      clearTimeout(settle.current);
-      settle.current = window.setTimeout(done, 350);
+      nudge(() => {
+        hold();
+        set(values);
+      });
     } else if (e.key === "Delete" || e.key === "Backspace") removeItem("points", index);
     else return;
     e.preventDefault();

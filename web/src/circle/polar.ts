@@ -24,6 +24,15 @@ export function polar(x: number, y: number): { hue: number; radius: number } {
   return { hue: turned((Math.atan2(dy, dx) * 180) / Math.PI, 0), radius: Math.hypot(dx, dy) };
 }
 
+/** Cut off the drawing above and below, where nothing is. */
+export const CUT = 5;
+
+/** Hue and radius of a pointer over a drawing of the circle. */
+export function polarOf(e: { clientX: number; clientY: number }, svg: SVGSVGElement) {
+  const { left, top, width, height } = svg.getBoundingClientRect();
+  return polar(((e.clientX - left) / width) * SIDE, CUT + ((e.clientY - top) / height) * (SIDE - 2 * CUT));
+}
+
 /** Radius at which a saturation is drawn: even in its root, so that the dull colours of a night are told apart. */
 export const radiusOf = (saturation: number, most: number) => DISC * Math.sqrt(Math.min(Math.max(saturation, 0) / most, 1));
 

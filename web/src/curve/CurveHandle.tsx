@@ -1,8 +1,9 @@
-import { type KeyboardEvent, useRef } from "react";
+import type { KeyboardEvent } from "react";
 
 import { NAMES, setPoints, storeCurve, useCurve } from "../state/curve";
 import { hold, release } from "../state/scene";
 import { useDrag } from "../useDrag";
+import { useNudge } from "../useNudge";
 import { number } from "../units";
 import { INK, PER_PIXEL, plotX, plotY } from "./CurvePlot";
 import { type CurvePoint, moved } from "./points";
@@ -12,7 +13,6 @@ const KEYS: Record<string, [number, number]> = { ArrowUp: [0, 0.05], ArrowDown: 
 /** A point of the curve: dragged, moved by keys, taken away. */
 export function CurveHandle({ point, index, chosen }: { point: CurvePoint; index: number; chosen: boolean }) {
   const channel = useCurve((s) => s.channel);
-  const settle = useRef<number | undefined>(undefined);
   const to = (next: CurvePoint) => setPoints((points) => (index < points.length ? moved(points, index, next) : points));
   const drop = () => {
     setPoints((points) => points.filter((_, i) => i !== index));
@@ -35,17 +35,18 @@ export function CurveHandle({ point, index, chosen }: { point: CurvePoint; index
       storeCurve();
     },
   });
+  const nudge = useNudge(() => {
+    release();
+    storeCurve();
+  });
   const key = (e: KeyboardEvent) => {
     const by = KEYS[e.key];
     if (by) {
       const times = e.shiftKey ? 5 : 1;
-      hold();
-      to({ at: point.at + times * by[0], to: point.to + times * by[1] });
-      clearTimeout(settle.current);
-      settle.current = window.setTimeout(() => {
-        release();
-        storeCurve();
-      }, 350);
+      nudge(() => {
+        hold();
+        to({ at: point.at + times * by[0], to: point.to + times * by[1] });
+      });
     } else if (e.key === "Delete" || e.key === "Backspace") drop();
     else return;
     e.preventDefault();

@@ -4,6 +4,7 @@ import type { Dial as About } from "../api/client";
 import { hold, preview, release, store, useScene } from "../state/scene";
 import { automaticAt, numberAt, type Path, withValue } from "../state/values";
 import { useDrag } from "../useDrag";
+import { useNudge } from "../useNudge";
 import { number } from "../units";
 import { decimals, held, scaleOf } from "./dials";
 
@@ -25,7 +26,6 @@ export function Dial({ dial: p, path, children }: Props) {
   const auto = useScene((s) => automaticAt(s.scene, path, p.default));
   const [typed, setTyped] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
-  const settle = useRef<number | undefined>(undefined);
   const wheel = useRef<(e: WheelEvent) => void>(() => {});
 
   const value = own ?? auto;
@@ -35,15 +35,15 @@ export function Dial({ dial: p, path, children }: Props) {
   const show = (v: number | null) => preview((t) => withValue(t, path, v));
 
   /** Keys and wheel: the picture follows at once, the change is stored when they rest. */
-  const nudge = (v: number) => {
-    hold(p.shows ?? null);
-    show(clamp(v));
-    clearTimeout(settle.current);
-    settle.current = window.setTimeout(() => {
-      release();
-      store(p.title);
-    }, 350);
-  };
+  const rest = useNudge(() => {
+    release();
+    store(p.title);
+  });
+  const nudge = (v: number) =>
+    rest(() => {
+      hold(p.shows ?? null);
+      show(clamp(v));
+    });
 
   wheel.current = (e) => {
     e.preventDefault();
