@@ -240,7 +240,7 @@ class Colour(PageCase):
         self.page.wait_for_timeout(600)
         hue, chroma, lightness = self.colour()
         told = [
-            float(v) for v in re.search(r"hue (\d+)° chroma ([\d.]+) % lightness (\d+)", readout.inner_text()).groups()
+            float(v) for v in re.search(r"hue (\d+)° chroma ([\d.]+) lightness (\d+)", readout.inner_text()).groups()
         ]
         self.assertLess(abs(float(apart(told[0], hue))), 8)
         self.assertAlmostEqual(told[1], chroma, delta=2.5)

@@ -78,11 +78,11 @@ function UnderPointer({ probe: { colour, code, outside } }: { probe: Probe }) {
     <>
       <span>
         <i className="swatch" style={{ background: `rgb(${code.join(" ")})` }} />
-        hue <b>{chroma < 0.4 ? "none" : `${hue.toFixed(0)}°`}</b> chroma <b>{chroma.toFixed(1)} %</b> lightness <b>{lightness.toFixed(0)} %</b>
+        hue <b>{chroma < 0.4 ? "none" : `${hue.toFixed(0)}°`}</b> chroma <b>{chroma.toFixed(1)}</b> lightness <b>{lightness.toFixed(0)} %</b>
       </span>
       <span>
         sRGB <b>{code.join(" ")}</b>
-        {outside && ", cannot show it whole"}
+        {outside && ", beyond it"}
       </span>
     </>
   );
@@ -102,7 +102,13 @@ function Readout({ colours }: { colours: boolean }) {
       {probe ? (
         <>
           <span>
-            <b>{number(probe.stop, 1, true)} EV</b> on tone <b>{probe.tone.toFixed(0)} %</b>
+            <b>{number(probe.stop, 1, true)} EV</b>
+            {!colours && (
+              <>
+                {" "}
+                on tone <b>{probe.tone.toFixed(0)} %</b>
+              </>
+            )}
           </span>
           {colours && <UnderPointer probe={probe} />}
           {!colours && saturation !== null && <span>{luminance(saturation * 2 ** probe.stop)}</span>}
