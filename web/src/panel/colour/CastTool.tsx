@@ -1,7 +1,7 @@
 import { Button, Checkbox, MenuItem, Select } from "@mui/material";
 
 import { TypedNumber } from "../../curve/TypedNumber";
-import { castWithin, findCast, forgetCast, type Method, useCast } from "../../state/cast";
+import { castWithin, findCast, forgetCast, useCast } from "../../state/cast";
 import { useScene } from "../../state/scene";
 import { number } from "../../units";
 import { ToolButton } from "../ToolButton";
@@ -28,7 +28,7 @@ export function CastTool() {
     <>
       <div className="choice">
         <span>Found by</span>
-        <Select size="small" variant="standard" value={by} inputProps={{ "aria-label": "Found by" }} onChange={(e) => useCast.setState({ by: e.target.value as Method })}>
+        <Select size="small" variant="standard" value={by} inputProps={{ "aria-label": "Found by" }} onChange={(e) => useCast.setState({ by: e.target.value })}>
           <MenuItem value="edges">Grey edges</MenuItem>
           <MenuItem value="dull">Dull colours</MenuItem>
         </Select>

@@ -20,7 +20,7 @@ function Strip({ title, unit, radius, lines, least }: StripProps) {
   const y = (v: number) => HEIGHT / 2 - (v / most) * (HEIGHT / 2 - 2);
   const corner = lines.map((line) => `${line.says ?? ""}${number(line.values[line.values.length - 1] ?? 0, 2, true)}`).join(" ");
   return (
-    <div className="strip">
+    <div className="measure">
       <span>{title}</span>
       <span className="value">
         {corner} {unit}
