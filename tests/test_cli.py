@@ -81,7 +81,7 @@ class CommandLine(FolderCase):
         again = json.loads(self.told(*asked, "--treatment", turned, "--json"))
         self.assertAlmostEqual(again["places"][0]["hue"] - found["places"][0]["hue"], 40, delta=2)
         self.assertIn("saturation", self.told(*asked))
-        self.assertIn("over green", self.told("colour", *paths, "--cast", "edges", "--tones", "-8,"))
+        self.assertIn("over green", self.told("colour", *paths, "--cast", "edges", "--above", "-8"))
 
     def test_horizon_and_noise_model(self):
         paths = take(self.folder, night(200, 300) * np.float32(0.1), noise_profile=(8e-5, 8e-8) * 3)
@@ -124,7 +124,7 @@ class CommandLine(FolderCase):
             (("horizon", path, "--print", "30", "--long-edge", "2000"), "--print"),
             (("colour", path), "--at"),
             (("colour", path, "--at", "2"), "0.4,0.1"),
-            (("colour", path, "--cast", "dull", "--tones", "3,-3"), "-8,-3"),
+            (("colour", path, "--cast", "dull", "--above", "30"), "-16 to 4"),
             (("colour", "absent.exr", "--at", "0.1,0.1"), "absent.exr"),
             (("noise-model", path, "--box", "0.1,0.2", "--out", "n.json"), "0.4,0.1,0.05,0.05"),
             (("noise-model", "notes.dng", "--out", "n.json"), "notes.dng"),

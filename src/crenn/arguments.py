@@ -73,12 +73,12 @@ def place(text: str) -> tuple[float, float]:
     return x, y
 
 
-def tones(text: str) -> tuple[float | None, float | None]:
-    """A range of tones in EV relative to white, open where nothing stands: lowest and highest."""
+def tone(text: str) -> float:
+    """A tone in EV relative to white."""
     try:
-        low, high = (float(v) if v else None for v in text.split(","))
+        value = float(text)
     except ValueError:
-        low, high = 0.0, 0.0
-    if low is not None and high is not None and not -16 <= low < high <= 4:
-        raise argparse.ArgumentTypeError(f"{text!r} is no range of tones; write it like -8,-3, or -8, for all above")
-    return low, high
+        value = 99.0
+    if not -16 <= value <= 4:
+        raise argparse.ArgumentTypeError(f"{text!r} is no tone from -16 to 4 EV")
+    return value

@@ -107,7 +107,7 @@ def _colour(arguments) -> None:
     places = [asdict(pick(renderer, treatment, place, arguments.patch / 2)) for place in arguments.at or ()]
     cast = None
     if arguments.cast:
-        red, blue = cast_of(renderer, treatment, arguments.cast, arguments.box, arguments.tones or (None, None))
+        red, blue = cast_of(renderer, treatment, arguments.cast, arguments.box, (arguments.above, arguments.below))
         cast = {"red": red, "blue": blue}
     if arguments.json:
         print(json.dumps({"places": places} | ({"cast": cast} if cast else {})))
@@ -311,7 +311,8 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--patch", type=typed.positive, default=25, metavar="PX", help="side of a place (default 25)")
     p.add_argument("--cast", choices=("edges", "dull"), help="find the cast, by edges or by dull colours")
     p.add_argument("--box", type=typed.box, metavar="X,Y,W,H", help="where the cast is looked for (default everywhere)")
-    p.add_argument("--tones", type=typed.tones, metavar="LOW,HIGH", help="tones it is looked for in, in EV under white")
+    p.add_argument("--above", type=typed.tone, metavar="EV", help="tone from which on it is looked for, 0 for white")
+    p.add_argument("--below", type=typed.tone, metavar="EV", help="tone up to which it is looked for")
     p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
     p.add_argument("--json", action="store_true")
     p.set_defaults(run=_colour)

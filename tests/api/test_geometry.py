@@ -11,9 +11,12 @@ from tests.api.test_sockets import LineCase
 class Panels(LineCase):
     def test_steps_tell_all_that_their_panels_need(self):
         steps = self.http.get("/api/steps").json()
-        self.assertEqual([s["name"] for s in steps], [s.name for s in STEPS])
+        for station in {s.station for s in STEPS}:
+            told = [s["name"] for s in steps if s["station"] == station]
+            own = [s for s in STEPS if s.station == station]
+            self.assertEqual(told, [s.name for s in own if s.leads] + [s.name for s in own if not s.leads])
         by_name = {s["name"]: s for s in steps}
-        self.assertEqual({s["station"] for s in steps}, {"geometry", "light", "noise"})
+        self.assertEqual({s["station"] for s in steps}, {"geometry", "light", "noise", "colour"})
         self.assertEqual(by_name["crop"]["defaults"]["ratio"], "scene")
         kinds = {p["name"]: p["kind"] for p in by_name["crop"]["parameters"]}
         self.assertEqual(kinds, {"ratio": "choice", "portrait": "toggle", "corners": "toggle"})
@@ -119,13 +122,13 @@ class Pictures(LineCase):
     def test_an_area_and_its_mask_are_shown(self):
         area = {"parts": [{"kind": "ellipse", "centre": [0.5, 0.33], "radii": [0.1, 0.1]}], "bends": {}}
         with self.socket("/api/view") as line:
-            header, mask = self.asked(line, 1, treatment={"areas": [area]}, view="mask", area=0)
+            header, mask = self.asked(line, 1, treatment={"areas": [area]}, view="mask", index=0)
             self.assertEqual(header["view"], "mask")
             self.assertGreater(mask[158, 240].min(), 250)
             self.assertLess(mask[10, 10].max(), 5)
-            _, shown = self.asked(line, 2, treatment={"areas": [area]}, view="area", area=0)
+            _, shown = self.asked(line, 2, treatment={"areas": [area]}, view="area", index=0)
             self.assertLess(np.ptp(shown[20, 20].astype(int)), 12)
             # One that is not there shows the picture.
-            _, plain = self.asked(line, 3, treatment={"areas": [area]}, view="area", area=7)
+            _, plain = self.asked(line, 3, treatment={"areas": [area]}, view="area", index=7)
             _, picture = self.asked(line, 4, treatment={"areas": [area]})
             np.testing.assert_array_equal(plain, picture)

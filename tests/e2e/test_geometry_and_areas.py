@@ -5,6 +5,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests.e2e.page import PageCase
+from tests.support import wait_for
 
 
 class OnThePicture(PageCase):
@@ -116,6 +117,11 @@ class OnThePicture(PageCase):
         self.settled()
         expect(section.get_by_test_id("lens-plot")).to_contain_text("Fall-off")
         expect(section.get_by_test_id("lens-plot")).not_to_contain_text("0.00 EV")
+        rows = section.get_by_test_id("lens-plot").locator("> div")
+        inside = section.bounding_box()
+        for row in rows.all():
+            lies = row.bounding_box()
+            self.assertTrue(inside["x"] - 1 <= lies["x"] and lies["width"] <= inside["width"] + 1, "in its panel")
         self.assertGreater(self.corner(self.pixels()), self.corner(before) * 1.02)
         aperture = section.get_by_label("Aperture, as f-number")
         self.assertEqual(aperture.input_value(), "8")
@@ -178,7 +184,12 @@ class OnThePicture(PageCase):
         self.page.mouse.up()
         expect(self.page.get_by_text("One stroke, merged in next")).to_be_visible()
         scene = self.page.url.split("/")[-2]
-        stroke = self.page.request.get(f"{self.served.address}/api/scenes/{scene}").json()["instructions"]["strokes"][0]
+
+        def strokes() -> list[dict]:
+            return self.page.request.get(f"{self.served.address}/api/scenes/{scene}").json()["instructions"]["strokes"]
+
+        # The page shows it before the server has it.
+        stroke = wait_for(strokes, text="the stroke")[0]
         np.testing.assert_allclose(stroke["points"][0], [0.25, 0.25], atol=0.01)
         self.assertGreater(stroke["points"][-1][0], 0.27)
         self.assertAlmostEqual(stroke["points"][-1][1], 0.25, delta=0.01)

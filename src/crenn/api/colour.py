@@ -45,7 +45,7 @@ class PickOut(BaseModel):
     saturation: float = Field(description="chroma in proportion to lightness")
     spread: float = Field(description="deviation of hue within the patch, degrees")
     stop: float = Field(description="EV relative to the picture's white")
-    code: tuple[int, int, int] = Field(description="red, green and blue of the picture, 0 to 255")
+    code: list[int] = Field(description="red, green and blue of the picture, 0 to 255")
 
 
 class CastIn(Body):
@@ -93,7 +93,7 @@ def colour_pick(scene_id: PathId, body: PickIn, request: Request) -> PickOut:
         saturation=round(found.saturation, 4),
         spread=round(found.spread, 1),
         stop=round(found.stop, 2),
-        code=found.code,
+        code=list(found.code),
     )
 
 

@@ -55,7 +55,8 @@ def _dials(step: Step[Any], model: type[BaseModel]) -> list[DialOut]:
 @router.get("/steps")
 def steps() -> list[StepOut]:
     """All steps of the treatment, in the order in which their stations show them."""
-    shown = sorted(STEPS, key=lambda step: not step.leads)
+    stations = list(dict.fromkeys(step.station for step in STEPS))
+    shown = sorted(STEPS, key=lambda step: (stations.index(step.station), not step.leads))
     return [
         StepOut(
             name=step.name,

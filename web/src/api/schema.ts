@@ -3018,11 +3018,7 @@ export interface components {
              * Code
              * @description red, green and blue of the picture, 0 to 255
              */
-            code: [
-                number,
-                number,
-                number
-            ];
+            code: number[];
         };
         /** PlacementParameters */
         PlacementParameters: {

@@ -9,8 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from crenn.core.areas.shapes import AnyPart
 from crenn.core.pipeline.step import Step
 
-#: A treatment has at most so many areas, and an area so many parts.
-MOST_AREAS, MOST_PARTS = 8, 8
+#: A treatment has at most so many areas, and an area so many parts, and bends so many dials.
+MOST_AREAS, MOST_PARTS, MOST_BENDS = 8, 8, 200
 #: Full in a mask.
 FULL = np.uint16(65535)
 
@@ -24,7 +24,7 @@ class Area(BaseModel):
     parts: list[AnyPart] = Field(min_length=1, max_length=MOST_PARTS)
     bends: dict[str, float] = Field(
         default_factory=dict,
-        max_length=40,
+        max_length=MOST_BENDS,
         description="by step and dial (“exposure.ev”): EV added, a factor, or mired, relative to the dial itself",
     )
 

@@ -76,9 +76,11 @@ class Channels(LightStep[StepParameters]):
         program.matrix(mixing_matrix(self._shares(parameters), parameters.grey, parameters.exchange))
 
     def bend(self, program, bends, parameters, scene):
-        now = mixing_matrix(self._shares(parameters), parameters.grey)
-        # What was mixed already is mixed anew; where that cannot be undone, as far as it can.
-        program.matrix(mixing_matrix(self._shares(self.bent(parameters, bends)), parameters.grey) @ np.linalg.pinv(now))
+        other = self.bent(parameters, bends)
+        if other != parameters:
+            now, bent = (mixing_matrix(self._shares(p), parameters.grey) for p in (parameters, other))
+            # What was mixed already is mixed anew; where that cannot be undone, as far as it can.
+            program.matrix(bent @ np.linalg.pinv(now))
 
     @staticmethod
     def _shares(parameters: StepParameters) -> np.ndarray:

@@ -78,8 +78,9 @@ class Primaries(LightStep[StepParameters]):
         program.matrix(self._matrix(parameters))
 
     def bend(self, program, bends, parameters, scene):
-        now, bent = (self._matrix(p) for p in (parameters, self.bent(parameters, bends)))
-        program.matrix(bent @ np.linalg.inv(now))
+        other = self.bent(parameters, bends)
+        if other != parameters:
+            program.matrix(self._matrix(other) @ np.linalg.inv(self._matrix(parameters)))
 
     @staticmethod
     def _matrix(parameters: StepParameters) -> np.ndarray:
