@@ -94,9 +94,9 @@ def departing(stops: np.ndarray, deviation: float, edge: float, around: Around) 
     height, width = stops.shape
     # Whole cells: the edge is repeated to the next.
     padded = cv2.copyMakeBorder(stops, 0, -height % factor, 0, -width % factor, cv2.BORDER_REPLICATE)
-    small = _reduced(padded, factor)
+    small = reduced(padded, factor)
     mean = blurred(small, sigma / factor)
-    variance = np.maximum(blurred(_reduced(padded * padded, factor), sigma / factor) - mean * mean, 0)
+    variance = np.maximum(blurred(reduced(padded * padded, factor), sigma / factor) - mean * mean, 0)
     slope = variance / (variance + np.float32(edge**2))
     a = blurred(slope, sigma / factor)
     b = blurred(mean - slope * mean, sigma / factor)
@@ -106,11 +106,12 @@ def departing(stops: np.ndarray, deviation: float, edge: float, around: Around) 
     return stops - (a[:height, :width] * stops + b[:height, :width])
 
 
-def _reduced(stops: np.ndarray, factor: int) -> np.ndarray:
+def reduced(stops: np.ndarray, factor: int) -> np.ndarray:
+    """Means of blocks of a factor each way, float32 (h / factor, w / factor) of (h, w)."""
     if factor == 1:
         return stops
     height, width = stops.shape
-    return np.asarray(stops.reshape(height // factor, factor, width // factor, factor).mean((1, 3)), np.float32)
+    return cv2.resize(stops, (width // factor, height // factor), interpolation=cv2.INTER_AREA)
 
 
 def blurred(values: np.ndarray, sigma: float) -> np.ndarray:
