@@ -121,14 +121,16 @@ class Pictures(LineCase):
 
     def test_an_area_and_its_mask_are_shown(self):
         area = {"parts": [{"kind": "ellipse", "centre": [0.5, 0.33], "radii": [0.1, 0.1]}], "bends": {}}
+        # Noise would be taken out of what is in view from one picture to the next.
+        treatment = {"areas": [area], "noise": {"on": False}}
         with self.socket("/api/view") as line:
-            header, mask = self.asked(line, 1, treatment={"areas": [area]}, view="mask", index=0)
+            header, mask = self.asked(line, 1, treatment=treatment, view="mask", index=0)
             self.assertEqual(header["view"], "mask")
             self.assertGreater(mask[158, 240].min(), 250)
             self.assertLess(mask[10, 10].max(), 5)
-            _, shown = self.asked(line, 2, treatment={"areas": [area]}, view="area", index=0)
+            _, shown = self.asked(line, 2, treatment=treatment, view="area", index=0)
             self.assertLess(np.ptp(shown[20, 20].astype(int)), 12)
             # One that is not there shows the picture.
-            _, plain = self.asked(line, 3, treatment={"areas": [area]}, view="area", index=7)
-            _, picture = self.asked(line, 4, treatment={"areas": [area]})
+            _, plain = self.asked(line, 3, treatment=treatment, view="area", index=7)
+            _, picture = self.asked(line, 4, treatment=treatment)
             np.testing.assert_array_equal(plain, picture)
