@@ -100,10 +100,8 @@ def _colour(arguments) -> None:
     treatment = read_treatment(arguments.treatment) if arguments.treatment else Treatment()
     if not arguments.at and not arguments.cast:
         raise CrennError("Nothing is asked.", remedy="Ask for places with --at, or for a cast with --cast.")
-    scene = _scene(arguments)
-    if treatment.takes_noise and scene.sigma is not None:
-        scene.split_noise()
-    renderer = Renderer(scene)
+    # Means of places and casts hardly change with noise, and splitting it off takes a minute.
+    renderer = Renderer(_scene(arguments))
     places = [asdict(pick(renderer, treatment, place, arguments.patch / 2)) for place in arguments.at or ()]
     cast = None
     if arguments.cast:

@@ -253,6 +253,10 @@ class Colour(PageCase):
         self.page.keyboard.press("o")
         expect(self.page.locator(".picture canvas[data-view=outside][data-settled=true]")).to_be_visible()
         self.settled()
+        # The sky is beyond it now and keeps its colour; a dull ground is not, and turns grey.
+        self.assertGreater(self.colour()[1], 4)
+        self.type("saturation.saturation", "0.3")
+        self.assertLess(self.colour()[1], 1)
         self.page.keyboard.press("o")
         expect(self.page.locator(".picture canvas[data-view=picture][data-settled=true]")).to_be_visible()
 

@@ -77,6 +77,8 @@ STEPS: tuple[Step[Any], ...] = (
 
 #: Names of the steps that change colours, and lightness by them.
 _OF_COLOUR = tuple(step.name for step in STEPS if step.station == "colour")
+#: Steps switched off. What they would do is forgotten, so that treatments that differ in nothing else are the same.
+_OFF: dict[str, StepParameters] = {step.name: step.parameters(on=False) for step in STEPS}
 
 P = TypeVar("P", bound=StepParameters)
 
@@ -161,8 +163,7 @@ class Treatment(_Sections):
 
     def without(self, *steps: str) -> "Treatment":
         """The treatment with steps switched off."""
-        off = {name: getattr(self, name).model_copy(update={"on": False}) for name in steps}
-        return self.model_copy(update=off)
+        return self.model_copy(update={name: _OFF[name] for name in steps})
 
     def uncoloured(self) -> "Treatment":
         """The treatment without what is done to colours: what enters the Colour station, and all that comes after."""

@@ -5,7 +5,6 @@ import unittest
 import numpy as np
 
 from crenn.core.colorimetry.oklab import hue_and_saturation, to_oklab
-from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import InvalidTreatment
 from crenn.core.treatment import parse_treatment
 from tests.core.colour.charts import circle, colours, document, drift, treated
@@ -104,7 +103,6 @@ class Tones(unittest.TestCase):
         for channel, hue in (("red", 0), ("green", 142), ("blue", 280)):
             found = hue_and_saturation(treated(grey, tones={f"midtones_{channel}": 0.5}).astype(float))[0][0, 0]
             self.assertLess(abs((found - hue + 180) % 360 - 180), 25, channel)
-        self.assertGreater(float(luminance(grey)[0, 0]), 0)
 
 
 if __name__ == "__main__":

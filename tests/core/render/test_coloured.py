@@ -5,13 +5,14 @@ import unittest
 import numpy as np
 
 from crenn.core.colorimetry.oklab import from_oklab, hue_and_saturation
-from crenn.core.colorimetry.spaces import srgb_encode
+from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, srgb_encode
 from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.coloured import MOST, RINGS, SECTORS, colour_of_code, distribution, outside, pick, range_mask
+from crenn.core.render.coloured import MOST, RINGS, SECTORS, colour_of_code, distribution, pick, range_mask
 from crenn.core.render.probe import probe
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.show import OUTSIDE
 from crenn.core.render.views import paint_view
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
@@ -108,18 +109,35 @@ class Masks(unittest.TestCase):
 
 
 class Outside(unittest.TestCase):
+    def outside(self, rgb: np.ndarray) -> np.ndarray:
+        renderer = Renderer(scene_of(rgb))
+        return renderer.picture(parse_treatment(document()), Window.whole(rgb.shape[:2]))[1] & OUTSIDE > 0
+
     def test_colours_beyond_srgb_are_told_from_those_within(self):
-        rgb = np.concatenate(
-            [colours(np.full((60, 90), 142.0), 0.1, 0.5), colours(np.full((60, 90), 142.0), 0.5, 0.5)], 1
-        )
-        found = outside(Renderer(scene_of(rgb)), parse_treatment(document()), Window.whole(rgb.shape[:2]))
+        rgb = np.concatenate([np.broadcast_to(colours(142.0, s, 0.5), (60, 90, 3)) for s in (0.1, 0.5)], 1)
+        found = self.outside(rgb)
         self.assertFalse(found[:, :90].any())
         self.assertTrue(found[:, 90:].all())
+
+    def test_the_border_is_that_of_srgb(self):
+        """Of the green that sRGB can show at its purest, what is a little duller is inside, a little purer is not."""
+        green = np.array([0.0, 0.3, 0.0]) @ np.linalg.inv(REC2020_TO_SRGB).T
+        hue, saturation = (float(v) for v in hue_and_saturation(green))
+        rgb = np.stack([colours(hue, saturation * by, 0.3)[None] for by in (0.97, 1.04)], 1)
+        np.testing.assert_array_equal(
+            self.outside(np.repeat(np.repeat(rgb, 20, 0), 20, 1))[10, [10, 30]], [False, True]
+        )
 
     def test_lamps_that_burn_out_are_not_meant(self):
         rgb = np.full((40, 60, 3), 0.1, np.float32)
         rgb[10:20, 10:20] = 60.0
-        self.assertFalse(outside(Renderer(scene_of(rgb)), parse_treatment(document()), Window.whole((40, 60))).any())
+        self.assertFalse(self.outside(rgb).any())
+
+    def test_the_view_keeps_the_colour_of_what_is_beyond(self):
+        rgb = np.concatenate([np.broadcast_to(colours(142.0, s, 0.5), (60, 90, 3)) for s in (0.1, 0.5)], 1)
+        codes, _ = paint_view(Renderer(scene_of(rgb)), parse_treatment(document()), Window.whole((60, 180)), "outside")
+        self.assertLess(np.ptp(codes[30, 30].astype(int)), 3)
+        self.assertGreater(np.ptp(codes[30, 150].astype(int)), 60)
 
 
 class UnderThePointer(unittest.TestCase):
@@ -135,8 +153,6 @@ class UnderThePointer(unittest.TestCase):
 
     def test_codes_to_oklab_and_back(self):
         light = from_oklab(np.array([0.6, 0.05, -0.04]))
-        from crenn.core.colorimetry.spaces import REC2020_TO_SRGB
-
         hue, chroma, lightness = colour_of_code(srgb_encode(REC2020_TO_SRGB @ light))
         self.assertAlmostEqual(hue, float(hue_and_saturation(light)[0]), delta=0.01)
         self.assertAlmostEqual(chroma, 100 * np.hypot(0.05, 0.04), delta=0.01)

@@ -31,9 +31,12 @@ export async function findCast() {
   store(by === "edges" ? "Cast found by edges" : "Cast found by dull colours");
 }
 
+/** Show a box that is being drawn. */
+export const drawCastBox = (box: SceneBox) => useCast.setState({ box, scene: useScene.getState().scene?.id ?? null });
+
 /** Look for it in a box that was drawn. */
 export function findInBox(box: SceneBox) {
-  useCast.setState({ box, scene: useScene.getState().scene?.id ?? null });
+  drawCastBox(box);
   void findCast();
 }
 

@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
-import type { Scene, Treatment } from "../api/client";
-import { byStop, choose, farthest, freeName, freeStop, nameOf, rangeOf, setItem, setItems, useColour } from "./colour";
+import type { Area, Scene, Treatment } from "../api/client";
+import { byStop, choose, farthest, freeName, freeStop, nameOf, rangeOf, removeItem, rename, setItem, setItems, useColour } from "./colour";
 import { useScene } from "./scene";
 
 const range = (name: string, hue: number) => rangeOf(name, { hue, spread: 3 });
@@ -31,6 +31,18 @@ describe("ranges and tints", () => {
     choose("ranges", "Blue");
     setItems("ranges", (all) => [...all].reverse());
     expect(useColour.getState().chosen).toEqual({ list: "ranges", name: "Blue" });
+  });
+  it("keep what areas bend of them under another name, and take it with them", () => {
+    const areas = [{ name: "A", bends: { "hues.Blue.shift": 5, "hues.Blue 2.shift": 6, "exposure.ev": 1 } }] as unknown as Area[];
+    useScene.setState((s) => ({ treatment: { ...s.treatment!, areas } }));
+    const bends = () => useScene.getState().treatment!.areas[0].bends;
+    expect(rename("ranges", 1, "Red")).toBe(false);
+    expect(rename("ranges", 1, "a.b")).toBe(false);
+    expect(rename("ranges", 1, "Sky")).toBe(true);
+    expect(hues().ranges[1].name).toBe("Sky");
+    expect(bends()).toEqual({ "hues.Sky.shift": 5, "hues.Blue 2.shift": 6, "exposure.ev": 1 });
+    removeItem("ranges", 1);
+    expect(bends()).toEqual({ "hues.Blue 2.shift": 6, "exposure.ev": 1 });
   });
   it("have names of their own", () => {
     expect(freeName(["Blue", "Blue 2"], "Blue")).toBe("Blue 3");

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 
-import { answered, api, type Dial, type HueRange, type Tint } from "../api/client";
+import { answered, api, type Area, type Dial, type HueRange, type Tint } from "../api/client";
 import { queries, useSteps, usual } from "../api/queries";
 import { apart, turned } from "../circle/polar";
 import type { Point } from "../picture/map";
@@ -14,6 +14,8 @@ export type List = "ranges" | "points";
 export const STEP: Record<List, "hues" | "tints"> = { ranges: "hues", points: "tints" };
 /** A treatment has at most so many of them. */
 const MOST: Record<List, number> = { ranges: 24, points: 12 };
+/** A name has at most so many letters. */
+export const LONGEST = 40;
 /** Patches that are picked have this radius, in full-size pixels. */
 export const RADIUS = 12;
 /** Points of tints lie at least so far apart, in EV. */
@@ -78,20 +80,32 @@ function add(list: List, item: HueRange | Tint, says: string) {
   store(says);
 }
 
+/** Areas with their bends of an item told by another name; without them if it is null. */
+export function withBendsOf(areas: Area[], list: List, name: string, to: string | null): Area[] {
+  const before = `${STEP[list]}.${name}.`;
+  return areas.map((area) => {
+    const kept = Object.entries(area.bends).flatMap(([path, by]) => {
+      if (!path.startsWith(before)) return [[path, by] as const];
+      return to === null ? [] : [[`${STEP[list]}.${to}.${path.slice(before.length)}`, by] as const];
+    });
+    return { ...area, bends: Object.fromEntries(kept) };
+  });
+}
+
 export function removeItem(list: List, index: number) {
   const { name } = items(list)[index];
   setItems(list, (all) => all.filter((_, i) => i !== index));
+  preview((t) => ({ ...t, areas: withBendsOf(t.areas, list, name, null) }));
   useColour.setState({ chosen: null });
   store(`${name} away`);
 }
 
-/** Give an item another name; false if it cannot be called that. */
-export function rename(list: List, index: number, wanted: string): boolean {
+/** Give an item another name, also where areas bend it; false if it cannot be called that. */
+export function rename(list: List, index: number, name: string): boolean {
   const all = items(list);
-  const name = wanted.trim().slice(0, 40);
-  if (!name || name.includes(".") || all.some((item, i) => i !== index && item.name === name)) return false;
-  if (name === all[index].name) return true;
+  if (name.includes(".") || all.some((item) => item.name === name)) return false;
   setItem(list, index, { name });
+  preview((t) => ({ ...t, areas: withBendsOf(t.areas, list, all[index].name, name) }));
   choose(list, name);
   store(`${name}, renamed`);
   return true;

@@ -33,8 +33,13 @@ LAB_TO_ROOTS = np.linalg.inv(ROOTS_TO_LAB)
 
 
 def to_oklab(rgb: np.ndarray) -> np.ndarray:
-    """Oklab of linear Rec. 2020, (..., 3) to (..., 3): lightness, 1 for white, and the opponent axes a and b."""
-    return np.asarray(np.cbrt(np.asarray(rgb) @ REC2020_TO_LMS.T) @ ROOTS_TO_LAB.T)
+    """Oklab of linear Rec. 2020, (..., 3) to (..., 3): lightness, 1 for white, and the opponent axes a and b.
+
+    Of float32 it is float32, and worked out as such.
+    """
+    rgb = np.asarray(rgb)
+    kind = np.float32 if rgb.dtype == np.float32 else np.float64
+    return np.asarray(np.cbrt(rgb @ REC2020_TO_LMS.T.astype(kind)) @ ROOTS_TO_LAB.T.astype(kind))
 
 
 def from_oklab(lab: np.ndarray) -> np.ndarray:

@@ -234,15 +234,15 @@ class Program:
 
         ``carried`` tells how far at each place, 0 to 1; everywhere if None.
         """
-        before = self.instructions[-1] if self.instructions else None
-        so_far: tuple[Recolour, ...] = ()
-        # What is carried to each place by itself cannot be folded into what acts everywhere.
-        if before is not None and (before.area, before.carried, carried) == (self._area, None, None):
-            foldable = before.colours is not None and before.colours.by == by and not before.colours.instead
-            so_far = before.colours.functions if before.colours is not None and foldable else ()
-        if so_far:
-            self.instructions.pop()
-        colours = Recoloured(by, (*so_far, function))
+        functions: tuple[Recolour, ...] = (function,)
+        last = self.instructions[-1] if self.instructions else None
+        if last is not None and last.colours is not None:
+            # What is carried to each place by itself cannot be folded into what acts everywhere.
+            alike = last.area, last.carried, carried, last.colours.by, last.colours.instead
+            if alike == (self._area, None, None, by, ()):
+                functions = (*last.colours.functions, function)
+                self.instructions.pop()
+        colours = Recoloured(by, functions)
         self.instructions.append(Instruction(Operation.COLOUR, self._area, colours=colours, carried=carried))
 
     def recolour_instead(self, function: Recolour) -> None:

@@ -1,4 +1,4 @@
-"""What Colour tells of a picture: where its colours lie, one that is picked, casts, what cannot be shown."""
+"""What Colour tells of a picture: where its colours lie, one that is picked, which a range takes, casts."""
 
 from dataclasses import dataclass
 
@@ -6,7 +6,6 @@ import numpy as np
 
 from crenn.core.colorimetry.oklab import apart, hue_and_saturation, hue_of, to_oklab
 from crenn.core.colorimetry.spaces import (
-    REC2020_TO_SRGB,
     SRGB_TO_XYZ,
     XYZ_TO_REC2020,
     luminance,
@@ -16,9 +15,8 @@ from crenn.core.colour.found_cast import Method, asked, find_cast
 from crenn.core.colour.hues import belonging
 from crenn.core.colour.trust import hue_trusted
 from crenn.core.errors import CrennError
-from crenn.core.pipeline.program import table_stops
-from crenn.core.render.compiled import program_of
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.show import CRUSHED
 from crenn.core.render.window import Window
 from crenn.core.treatment import CAST, HUES, Treatment
 
@@ -31,8 +29,6 @@ _SIDE = 600
 _GREY, _PIECES = 0.012, 4
 #: Light of the brightest of the picture is lamps and what was lost: it tells no cast.
 _TELLING = 0.995
-#: How far a channel of sRGB may lie outside 0 to 1 and count as inside.
-_INSIDE = 2e-3
 
 
 @dataclass(frozen=True)
@@ -111,7 +107,7 @@ def pick(renderer: Renderer, treatment: Treatment, place: tuple[float, float], r
     if (limits & 7 == 7).mean() > 0.5:
         raise CrennError("This place is white in the picture: it shows no colour.", remedy="Pick a darker one.")
     recorded = luminance(renderer.light(renderer.frame(treatment), window))
-    if np.median(recorded) < 2.0 ** (scene.light.noise_horizon - 2) or (limits & 8 > 0).mean() > 0.5:
+    if np.median(recorded) < 2.0 ** (scene.light.noise_horizon - 2) or (limits & CRUSHED > 0).mean() > 0.5:
         raise CrennError("This place is black: what colour it has is noise.", remedy="Pick a brighter one.")
     light = renderer.linear(treatment.up_to(HUES), window)
     mean = light.reshape(-1, 3).astype(np.float64).mean(0)
@@ -134,11 +130,17 @@ def range_mask(renderer: Renderer, treatment: Treatment, index: int, window: Win
     ranges = treatment.section(HUES).ranges
     if index >= len(ranges):
         return np.zeros((window.out_height, window.out_width), np.uint16)
-    light = renderer.linear(treatment.up_to(HUES), window, fine)
-    hue, saturation = hue_and_saturation(light)
-    floor = renderer.scene.floor
-    stops = np.log2(np.maximum(luminance(renderer.light(renderer.frame(treatment), window, fine)), floor))
-    trust = hue_trusted(renderer.scene.light, stops, saturation, treatment.takes_noise)
+    entering = treatment.up_to(HUES)
+
+    def found() -> np.ndarray:
+        hue, saturation = hue_and_saturation(renderer.linear(entering, window, fine))
+        light = luminance(renderer.light(renderer.frame(entering), window, fine))
+        stops = np.log2(np.maximum(light, renderer.scene.floor))
+        trust = hue_trusted(renderer.scene.light, stops, saturation, treatment.takes_noise)
+        return np.stack([hue, saturation, trust])
+
+    # While a range is moved, what it is moved over stays.
+    hue, saturation, trust = renderer.kept(("hues", entering.model_dump_json(), window, fine), found)
     return (belonging(ranges[index], hue, saturation) * trust * 65535 + 0.5).astype(np.uint16)
 
 
@@ -192,20 +194,6 @@ def cast_of(
     except ValueError as fault:
         raise CrennError(str(fault)) from None
     return round(red, 3), round(blue, 3)
-
-
-def outside(renderer: Renderer, treatment: Treatment, window: Window, fine: bool = True) -> np.ndarray:
-    """Which places of a window have a colour that sRGB cannot show as bright as it is shown, bool (h, w).
-
-    What fades to white on purpose is not meant.
-    """
-    light = renderer.linear(treatment, window, fine)
-    program = program_of(treatment, renderer.scene.light)
-    norm = np.maximum(0.5 * (luminance(light) + light.max(-1)), 2.0**-40)
-    shown = np.interp(np.log2(norm), table_stops(), program.shown)
-    srgb = (light * (shown / norm)[..., None]) @ REC2020_TO_SRGB.T
-    beyond = (srgb.min(-1) < -_INSIDE) | (srgb.max(-1) > 1 + _INSIDE)
-    return np.asarray(beyond & (shown < program.fade) & (shown > 0.002))
 
 
 def colour_of_code(code: np.ndarray) -> tuple[float, float, float]:

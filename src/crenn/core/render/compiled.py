@@ -49,7 +49,7 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
     grids = 0
     planes, mixes = [plane.key for plane in program.planes], [mix.key for mix in program.mixes]
     for i, one in enumerate(program.instructions):
-        index = 0
+        index, constants[i, 0] = 0, one.amount
         if one.table is not None:
             index = len(tables)
             tables.extend(np.atleast_2d(one.table))
@@ -68,8 +68,6 @@ def instructions_of(program: Program) -> tuple[np.ndarray, np.ndarray, np.ndarra
             first = len(planes) + 3 * mixes.index(one.mix.key)
             constants[i, 1:5] = first, first + 1, first + 2, KEPT
         codes[i] = one.operation, index, one.area
-        if one.colours is None:
-            constants[i, 0] = one.amount
         for k, plane in enumerate(one.tinted):
             constants[i, 1 + k] = planes.index(plane.key)
         if one.matrix is not None:

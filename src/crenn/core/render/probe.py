@@ -5,10 +5,10 @@ import numpy as np
 from crenn.core.colorimetry.oklab import hue_and_saturation
 from crenn.core.colorimetry.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.noise.averaging import luminance_deviation
-from crenn.core.render.coloured import colour_of_code, outside
+from crenn.core.render.coloured import colour_of_code
 from crenn.core.render.entering import entering_at
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.show import CRUSHED
+from crenn.core.render.show import CRUSHED, OUTSIDE
 from crenn.core.render.window import Window
 from crenn.core.treatment import HUES, Treatment
 
@@ -62,12 +62,12 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
         bits = int(scene.clipped[row, column])
         out["clipped"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if bits & b)
     out["entering"] = entering_at(renderer, treatment, at_x, at_y)
-    codes, limits = renderer.picture(treatment, Window(at_x, at_y, 1, 1, 1, 1))
+    one = Window(at_x, at_y, 1, 1, 1, 1)
+    codes, limits = renderer.picture(treatment, one)
     code = codes[0, 0].astype(np.float64) / 255
     out["colour"] = [round(v, 1) for v in colour_of_code(code)]
     out["code"] = [int(v) for v in codes[0, 0]]
-    one = Window(at_x, at_y, 1, 1, 1, 1)
-    out["outside"] = bool(outside(renderer, treatment, one)[0, 0])
+    out["outside"] = bool(limits[0, 0] & OUTSIDE)
     hue, saturation = hue_and_saturation(renderer.linear(treatment.up_to(HUES), one)[0, 0])
     out["on_circle"] = [round(float(hue), 1), round(float(saturation), 4)]
     out["tone"] = round(float(lightness(srgb_decode(code) @ SRGB_TO_XYZ[1])), 1)

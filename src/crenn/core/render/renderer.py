@@ -1,6 +1,8 @@
 """Runs a treatment over a prepared scene: any window, at any scale."""
 
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -32,6 +34,7 @@ _SMALL = 900
 _AT_REST, _AT_REST_MOVED = 3_200_000, 1_600_000
 #: Reduced to less than this, a picture is not worth cleaning before the rest.
 _SEEN = 0.45
+K = TypeVar("K")
 _NO_MASKS = np.zeros((1, 1, 1), np.uint16)
 _NO_SPANS = np.zeros((1, 2), np.int32)
 _NO_PLANES = np.zeros((1, 1, 1), np.float32)
@@ -75,6 +78,10 @@ class Renderer:
         self.scene = scene
         self._cache = Cache(kept)
         self._framed = Framed(scene, self._cache)
+
+    def kept(self, key: Hashable, make: Callable[[], K]) -> K:
+        """Something else that is made of this scene, kept under a key as long as there is room."""
+        return self._cache.get(("besides", key), make)
 
     def frame(self, treatment: Treatment) -> Frame:
         """How the treatment's picture lies over the scene; ``size`` is the picture's (H, W).
@@ -414,7 +421,7 @@ class Renderer:
         -------
         codes : ndarray, uint8 or uint16 (h, w, 3)
         limits : ndarray, uint8 (h, w)
-            Bits 1, 2, 4: red, green, blue at white; 8: all at black.
+            Bits 1, 2, 4: red, green, blue at white; 8: all at black; 16: a colour that sRGB could not show.
         """
         larger = window.oversampled(oversample)
         if larger is not None:
@@ -444,7 +451,7 @@ def _any_within(limits: np.ndarray, size: tuple[int, int]) -> np.ndarray:
         parts = limits.reshape(height, limits.shape[0] // height, width, limits.shape[1] // width)
         return np.asarray(np.bitwise_or.reduce(parts, axis=(1, 3)))
     out = np.zeros((height, width), np.uint8)
-    for bit in (1, 2, 4, 8):
+    for bit in (1, 2, 4, 8, 16):
         share = cv2.resize((limits & bit).astype(np.float32), size, interpolation=cv2.INTER_AREA)
         out |= np.where(share > 0, np.uint8(bit), np.uint8(0))
     return out

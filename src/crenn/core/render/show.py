@@ -34,8 +34,11 @@ _STEPS = 6
 #: Rows of work: the program's first four, then the display's.
 _ROWS = max(ROWS, 12)
 
-#: Bits of the limits plane: red, green, blue at white; all at black.
-CLIP_RED, CLIP_GREEN, CLIP_BLUE, CRUSHED = 1, 2, 4, 8
+#: Bits of the limits plane: red, green, blue at white; all at black; a colour that sRGB could not show.
+CLIP_RED, CLIP_GREEN, CLIP_BLUE, CRUSHED, OUTSIDE = 1, 2, 4, 8, 16
+#: How far a channel must lie outside 0 to 1 for that, in shares of the picture's luminance, once bright colours have
+#: faded; and how light the place must be.
+_BEYOND, _LIT = np.float32(0.01), np.float32(2e-3)
 
 
 @nb.njit(inline="always", fastmath=True)
@@ -81,7 +84,8 @@ def _border(keep, l, m, s, grey, out):
 def _into_gamut(r, g, b, stop, shown, begin, work):
     """Fade bright or too saturated colours towards grey of their luminance ``stop``, keeping their hue, in place.
 
-    From the luminance ``begin`` of the picture on they fade to white.
+    From the luminance ``begin`` of the picture on they fade to white. Where a colour could not be shown in spite of
+    that ``shown`` becomes negative.
 
     They move along a line in the cone space before the cube. Those that need it are packed together first, so that the
     compiler can work on many at once.
@@ -113,6 +117,8 @@ def _into_gamut(r, g, b, stop, shown, begin, work):
         red, green, blue = _channels(keep[i], l[i], m[i], s[i], grey[i])
         out = _outside(red, green, blue)
         if out > _ZERO:
+            if out > _BEYOND * shown[x] and shown[x] > _LIT:
+                shown[x] = -_ONE
             t = _border(keep[i], l[i], m[i], s[i], grey[i], out)
             red, green, blue = _channels(t, l[i], m[i], s[i], grey[i])
         r[x], g[x], b[x] = red, green, blue
@@ -246,6 +252,9 @@ def codes_of(
                 flags |= 4
             if max(red, max(green, blue)) <= black:
                 flags |= 8
+            # The second of the display's rows: see `_into_gamut`.
+            if work[5, x] < _ZERO:
+                flags |= 16
             limits[y, x] = flags
         for x in range(rgb.shape[1]):
             noise = _scatter(np.int64(y), x)

@@ -8,10 +8,10 @@ import numpy as np
 from crenn.core.areas.area import FULL
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.averaging import luminance_deviation
-from crenn.core.render.coloured import outside, range_mask
+from crenn.core.render.coloured import range_mask
 from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.show import CRUSHED
+from crenn.core.render.show import CRUSHED, OUTSIDE
 from crenn.core.render.signal import left_by
 from crenn.core.render.window import Window
 from crenn.core.treatment import SHARPENING, Treatment
@@ -245,7 +245,7 @@ def paint_view(
     elif view == "range" and index is not None:
         _draw_area(codes, range_mask(renderer, treatment, index, window, fine), alone=False)
     elif view == "outside":
-        _draw_mask(codes, outside(renderer, treatment, window, fine))
+        _draw_mask(codes, limits & OUTSIDE > 0)
     elif view == "stops":
         light = renderer.light(renderer.frame(treatment), window, fine)
         draw_map(codes, stops_of(light, renderer.scene.floor), 1.0, " EV", bold=4)

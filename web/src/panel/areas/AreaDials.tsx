@@ -1,11 +1,11 @@
 import { IconButton, MenuItem, Select } from "@mui/material";
-import { useState } from "react";
 
 import type { Area } from "../../api/client";
 import { useSteps } from "../../api/queries";
 import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { Dial } from "../Dial";
+import { NameInput } from "../NameInput";
 import { bendable } from "./bends";
 
 /** A name has at most so many characters. */
@@ -24,7 +24,17 @@ export function AreaDials({ index, area }: { index: number; area: Area }) {
   return (
     <section aria-label="What it bends">
       <h3 className="group">
-        <AreaName key={`${index} ${area.name}`} index={index} area={area} />
+        <NameInput
+          key={`${index} ${area.name}`}
+          label="Name of the area"
+          name={area.name}
+          longest={LONGEST}
+          onName={(name) => {
+            preview((t) => withValue(t, ["areas", index, "name"], name));
+            store("Name of an area");
+            return true;
+          }}
+        />
       </h3>
       {bent.map(({ name, dial }) => (
         <Dial key={`${index} ${name}`} dial={dial} path={["areas", index, "bends", name]}>
@@ -57,31 +67,5 @@ export function AreaDials({ index, area }: { index: number; area: Area }) {
         </Select>
       )}
     </section>
-  );
-}
-
-/** Its name, to be typed over. */
-function AreaName({ index, area }: { index: number; area: Area }) {
-  const [typed, setTyped] = useState(area.name);
-  const keep = () => {
-    const name = typed.trim().slice(0, LONGEST);
-    if (!name || name === area.name) return setTyped(area.name);
-    preview((t) => withValue(t, ["areas", index, "name"], name));
-    store("Name of an area");
-  };
-  return (
-    <input
-      className="typed name"
-      aria-label="Name of the area"
-      value={typed}
-      maxLength={LONGEST}
-      onChange={(e) => setTyped(e.target.value)}
-      onBlur={keep}
-      onKeyDown={(e) => {
-        e.stopPropagation();
-        if (e.key === "Enter") e.currentTarget.blur();
-        if (e.key === "Escape") setTyped(area.name);
-      }}
-    />
   );
 }

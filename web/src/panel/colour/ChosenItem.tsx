@@ -1,10 +1,9 @@
 import { Button, Checkbox, IconButton } from "@mui/material";
-import { useState } from "react";
 
-import { type List, removeItem, rename, setItem, useChosen, useItemDials } from "../../state/colour";
+import { type List, LONGEST, removeItem, rename, setItem, STEP, useChosen, useItemDials } from "../../state/colour";
 import { store } from "../../state/scene";
 import { Dial } from "../Dial";
-import { STEP } from "../../state/colour";
+import { NameInput } from "../NameInput";
 
 /** The range or the tint that is worked on: its name, its switch and its dials. */
 export function ChosenItem({ list, none }: { list: List; none: string }) {
@@ -24,7 +23,7 @@ export function ChosenItem({ list, none }: { list: List; none: string }) {
           }}
           slotProps={{ input: { "aria-label": `Use ${item.name}` } }}
         />
-        <Name key={item.name} list={list} index={index} name={item.name} />
+        <NameInput key={item.name} label="Name" name={item.name} longest={LONGEST} className="rest" onName={(name) => rename(list, index, name)} />
         <IconButton size="small" aria-label={`Take ${item.name} away`} title="Take it away" onClick={() => removeItem(list, index)}>
           ×
         </IconButton>
@@ -33,28 +32,6 @@ export function ChosenItem({ list, none }: { list: List; none: string }) {
         <Dial key={`${index} ${dial.name}`} dial={dial} path={[STEP[list], list, index, dial.name]} />
       ))}
     </section>
-  );
-}
-
-/** Its name, to be typed over. */
-function Name({ list, index, name }: { list: List; index: number; name: string }) {
-  const [typed, setTyped] = useState(name);
-  return (
-    <input
-      className="typed name rest"
-      aria-label="Name"
-      value={typed}
-      maxLength={40}
-      onChange={(e) => setTyped(e.target.value)}
-      onBlur={() => {
-        if (!rename(list, index, typed)) setTyped(name);
-      }}
-      onKeyDown={(e) => {
-        e.stopPropagation();
-        if (e.key === "Enter") e.currentTarget.blur();
-        if (e.key === "Escape") setTyped(name);
-      }}
-    />
   );
 }
 

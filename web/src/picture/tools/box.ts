@@ -1,5 +1,6 @@
-import { boxBetween, check, draw } from "../../state/check";
+import { check, draw } from "../../state/check";
 import { CheckBox } from "../over/CheckBox";
+import { drawBox } from "./drawBox";
 import type { Tool } from "./tool";
 
 /** Draws a box on a smooth place, to measure its noise. */
@@ -9,17 +10,5 @@ export const box: Tool = {
   label: "Picture: drag over a smooth place to measure its noise",
   cursor: () => "crosshair",
   Over: CheckBox,
-  down: ({ scene: from }) => {
-    let to = from;
-    return {
-      move: ({ scene }) => {
-        to = scene;
-        draw(boxBetween(from, to));
-      },
-      end: () => {
-        // A click draws nothing.
-        if (to !== from) void check(boxBetween(from, to));
-      },
-    };
-  },
+  down: drawBox(draw, (drawn) => void check(drawn)),
 };

@@ -1,7 +1,6 @@
-import { findInBox, useCast } from "../../state/cast";
-import { boxBetween } from "../../state/check";
-import { useScene } from "../../state/scene";
+import { drawCastBox, findInBox } from "../../state/cast";
 import { CastBox } from "../over/CastBox";
+import { drawBox } from "./drawBox";
 import type { Tool } from "./tool";
 
 /** Draws a box that a cast is looked for in. */
@@ -11,17 +10,5 @@ export const castbox: Tool = {
   label: "Picture: drag over what should be without a cast",
   cursor: () => "crosshair",
   Over: CastBox,
-  down: ({ scene: from }) => {
-    let to = from;
-    return {
-      move: ({ scene }) => {
-        to = scene;
-        useCast.setState({ box: boxBetween(from, to), scene: useScene.getState().scene?.id ?? null });
-      },
-      end: () => {
-        // A click draws nothing.
-        if (to !== from) findInBox(boxBetween(from, to));
-      },
-    };
-  },
+  down: drawBox(drawCastBox, findInBox),
 };
