@@ -159,6 +159,23 @@ def _render(arguments) -> None:
     )
 
 
+def _mask(arguments) -> None:
+    from crenn.core.deliver.files import deliver_mask
+    from crenn.core.render.renderer import Renderer
+    from crenn.core.treatment import read_treatment
+
+    if arguments.out.suffix.lower() != ".png":
+        raise CrennError("A mask is written as PNG;", arguments.out, "let the file's name end in .png.")
+    treatment = read_treatment(arguments.treatment)
+    names = [area.name for area in treatment.areas]
+    wanted = arguments.area
+    index = names.index(wanted) if wanted in names else int(wanted) - 1 if wanted.isdecimal() else -1
+    if not 0 <= index < len(names):
+        told = ", ".join(f"“{name}”" for name in names) or "none"
+        raise CrennError(f"has no area “{wanted}”;", arguments.treatment, f"there are: {told}.")
+    deliver_mask(Renderer(_scene(arguments)), treatment, index, arguments.out)
+
+
 def _shoot(arguments) -> None:
     from crenn.camera.shoot import Bracket, scene_named, shoot
     from crenn.core.progress import Progress
@@ -286,6 +303,13 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif)")
     p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
     p.set_defaults(run=_render)
+    p = commands.add_parser("mask", help="the mask of an area of a treatment, as a grey PNG of 16 bits")
+    p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
+    p.add_argument("--treatment", type=Path, required=True, metavar="T.json")
+    p.add_argument("--area", required=True, metavar="NAME", help="of the area, or its number from 1")
+    p.add_argument("--out", required=True, type=Path, metavar="OUT.png")
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
+    p.set_defaults(run=_mask)
     p = commands.add_parser("horizon", help="how far down a picture can be used, at the size it will have")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     p.add_argument("--treatment", type=Path, metavar="T.json")
@@ -353,7 +377,7 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: list[str] | None = None) -> int:
     """Run a command; 0, or 1 with one line on stderr."""
     arguments = parser().parse_args(argv)
-    if arguments.command in ("merge", "render", "horizon", "colour", "noise-model", "shoot"):
+    if arguments.command in ("merge", "render", "mask", "horizon", "colour", "noise-model", "shoot"):
         from crenn.log import log_nothing
 
         log_nothing()

@@ -7,7 +7,7 @@ from fastapi import FastAPI, Request
 from fastapi.responses import HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 
-from crenn.api import colour, guard, lens, library, light, lines, news, noise, scenes, steps, view
+from crenn.api import areas, colour, guard, lens, library, light, lines, news, noise, scenes, steps, view
 from crenn.api.context import Renderers, Settings
 from crenn.api.faults import RESPONSES, fault_answer, tell_faults
 from crenn.api.guard import Guard, Patience
@@ -52,7 +52,7 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
     app.add_middleware(Guard, settings=settings)
     app.add_middleware(Headers)
     tell_faults(app)
-    for module in (guard, library, steps, scenes, lines, lens, light, noise, colour, view, news):
+    for module in (guard, library, steps, scenes, lines, lens, light, noise, colour, areas, view, news):
         app.include_router(module.router)
 
     if web is not None and (web / "index.html").exists():

@@ -229,6 +229,7 @@ class DeliveryIn(Body):
     format: Literal["jpg", "png", "tif", "avif", "exr"] = "jpg"
     long_edge: int | None = Field(None, ge=16, le=60000)
     quality: int = Field(92, ge=1, le=100)
+    mask: int | None = Field(None, ge=0, le=100, description="index of an area: its mask, as a grey PNG of 16 bits")
 
 
 class PatchIn(Body):

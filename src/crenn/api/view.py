@@ -67,6 +67,7 @@ class ViewRequest(_Request):
     coarse: bool = False
     known: str = Field("", max_length=80)
     index: int | None = Field(None, ge=0, le=100)
+    piece: int | None = Field(None, ge=0, le=100)
 
     @model_validator(mode="after")
     def _not_too_large(self) -> "ViewRequest":
@@ -137,7 +138,9 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
         size = max(round(window.out_width * scale), 1), max(round(window.out_height * scale), 1)
         window = Window(window.x, window.y, window.width, window.height, *size)
     finer = 1 if wanted.coarse else renderer.finer(frame, window)
-    codes, shares = paint_view(renderer, treatment, window, wanted.view, finer, not wanted.coarse, wanted.index)
+    codes, shares = paint_view(
+        renderer, treatment, window, wanted.view, finer, not wanted.coarse, wanted.index, wanted.piece
+    )
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
     _, data = cv2.imencode(

@@ -308,7 +308,7 @@ def gather_grid(camera, width, height, cell, planes, ranges, nodes, looks, lamps
     for gy in nb.prange(gh):
         normal, out = np.empty(3), np.empty(3)
         for gx in range(gw):
-            dx, dy, dz = _ray(camera, gx * cell, gy * cell, width, height)
+            dx, dy, dz = ray(camera, gx * cell, gy * cell, width, height)
             s, t = hit(camera[0], camera[1], camera[2], dx, dy, dz, planes, ranges, nodes, 1e4, normal)
             if s < 0:
                 continue
@@ -346,7 +346,7 @@ def interleaved(row, rows):
 
 
 @nb.njit(inline="always")
-def _ray(camera, px, py, width, height):
+def ray(camera, px, py, width, height):
     """Direction through a place of the picture; camera is (position, yaw, pitch, tangent of half width, flip)."""
     sx = (2.0 * px / width - 1.0) * camera[5]
     sy = (1.0 - 2.0 * py / height) * camera[5] * height / width
@@ -460,7 +460,7 @@ def trace(
                 # R2 sequence (Roberts 2018): even cover of the pixel.
                 ax = (0.5 + i * 0.7548776662) % 1.0 if samples > 1 else 0.5
                 ay = (0.5 + i * 0.5698402910) % 1.0 if samples > 1 else 0.5
-                dx, dy, dz = _ray(camera, x + ax, y + ay, width, height)
+                dx, dy, dz = ray(camera, x + ax, y + ay, width, height)
                 s, _t = _shade(
                     camera[0],
                     camera[1],

@@ -90,6 +90,34 @@ def _read_light(name: str, index: int) -> tuple[np.ndarray, np.ndarray | None]:
     return rgb, np.clip(channels["sky"], 0, 1) if "sky" in channels else None
 
 
+def zoomed(scene: Scene, shaken: bool, faulty: bool = False) -> bool:
+    """Whether a slightly longer lens is taken: where light is needed that the picture has no margin for."""
+    return faulty or (shaken and not scene.margin)
+
+
+def lenses(scene: Scene, size: tuple[int, int], shaken: bool, faulty: bool = False) -> tuple[Lens, Lens]:
+    """The lens of a scene's frames of size (width, height), and the perfect one that its light is rendered through.
+
+    Parameters
+    ----------
+    scene : Scene
+    size : tuple of int
+    shaken : bool
+        Whether the camera is turned between frames.
+    faulty : bool
+        Whether the lens has faults of its own, drawn by `crenn.camera.glass`.
+    """
+    tangent = scene.camera[5] / (_ZOOM if zoomed(scene, shaken, faulty) else 1.0)
+    lens = Lens(tangent, size, 0.0 if faulty else scene.distortion)
+    wide = (round(size[0] * (1 + scene.margin) / 2) * 2, round(size[1] * (1 + scene.margin) / 2) * 2)
+    return lens, Lens(scene.camera[5] * wide[0] / size[0], wide)
+
+
+def glass_of(lens: Lens) -> Glass:
+    """The wide zoom, with its faults, in the place of a lens."""
+    return Glass(_SENSOR_WIDTH / 2 / lens.tangent, lens.size)
+
+
 class _Light:
     """Radiance of a scene at a size, for one frame after the other; shipped ready made for `SHIPPED_SIZE`."""
 
@@ -102,14 +130,10 @@ class _Light:
         infrared: bool = False,
     ):
         self.scene, self.size, self.infrared = scene, size, infrared
-        # A shaken camera, and a lens that draws in what lies beyond the picture, look through a slightly longer lens
-        # where the light has no margin for them.
-        self.zoomed = faulty or (shaken and not scene.margin)
-        tangent = scene.camera[5] / (_ZOOM if self.zoomed else 1.0)
-        self.lens = Lens(tangent, size, 0.0 if faulty else scene.distortion)
-        self.glass = Glass(_SENSOR_WIDTH / 2 / tangent, size) if faulty else None
-        wide = (round(size[0] * (1 + scene.margin) / 2) * 2, round(size[1] * (1 + scene.margin) / 2) * 2)
-        self.wide = Lens(scene.camera[5] * wide[0] / size[0], wide)  # a perfect lens
+        # A lens with faults draws in what lies beyond the picture.
+        self.lens, self.wide = lenses(scene, size, shaken, faulty)
+        self.zoomed = zoomed(scene, shaken, faulty)
+        self.glass = glass_of(self.lens) if faulty else None
         self.shipped = not infrared and size == SHIPPED_SIZE and (_SHIPPED / f"{scene.name}-0.exr").exists()
         self.stage: Stage | None = None
         self._shared: np.ndarray | None = None

@@ -143,6 +143,13 @@ def _within(bands: dict[str, float]) -> dict[str, float]:
     return {name: min(max(value, most[name][0]), most[name][1]) for name, value in bands.items()}
 
 
+def checked_areas(areas: list[Area]) -> list[Area]:
+    """Areas, if all that they bend can be bent; a `ValueError` that names the first that cannot."""
+    for area in areas:
+        check_bends(area.bends, STEPS)
+    return areas
+
+
 class Treatment(_Sections):
     """The treatment document, version 4: a section for each step, and the areas."""
 
@@ -153,9 +160,7 @@ class Treatment(_Sections):
     @field_validator("areas")
     @classmethod
     def _bends_dials(cls, areas: list[Area]) -> list[Area]:
-        for area in areas:
-            check_bends(area.bends, STEPS)
-        return areas
+        return checked_areas(areas)
 
     def section(self, step: Step[P]) -> P:
         """The parameters of a step."""

@@ -3,7 +3,7 @@
 import shutil
 
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
-from crenn.core.deliver.files import deliver
+from crenn.core.deliver.files import deliver, deliver_mask
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.errors import CrennError
 from crenn.core.files import write_jpeg
@@ -159,6 +159,12 @@ def deliver_scene(job: RunningJob) -> None:
         frame = next((f for n, f in zip(unique_names(scene.frames), scene.frames) if n == reference), None)
         original = job.library.original(frame.content_hash, frame.ending) if frame else None
         folder, title = scene.prepared, scene.title
+    if (index := options.get("mask")) is not None:
+        path = job.library.delivery(job.id, "png")
+        deliver_mask(Renderer(PreparedScene.open(job.library.scene(folder))), treatment, index, path, job.progress)
+        name = f"{title}, {treatment.areas[index].name}.png".replace("/", "-")
+        job.done({"format": "png", "bytes": path.stat().st_size, "name": name})
+        return
     metadata = CaptureMetadata()
     if original is not None and original.exists():
         metadata = CaptureMetadata.of(frame_metadata(original))

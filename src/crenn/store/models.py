@@ -98,6 +98,16 @@ class CameraNoiseRow(Base):
     __table_args__ = (UniqueConstraint("make", "model", "iso"),)
 
 
+class AreaPreset(Base):
+    """Areas kept by a name; see `crenn.core.areas.presets.AreasDocument`."""
+
+    __tablename__ = "area_preset"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    document: Mapped[dict] = mapped_column(JSONB)
+    kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+
+
 class Revision(Base):
     """One state of a scene's treatment. Rows are only ever added; undo moves the scene's pointer."""
 

@@ -11,6 +11,7 @@ from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
+from tests.core.areas.scenery import shares
 from tests.support import night
 
 Y, X = (v.astype(np.float32) / 300 for v in np.mgrid[:200, :300])
@@ -18,9 +19,10 @@ LEFT = {"kind": "gradient", "start": [0.3, 0.0], "end": [0.5, 0.0]}
 DISC = {"kind": "ellipse", "centre": [0.4, 0.3], "radii": [0.1, 0.15], "feather": 0.3}
 
 
-def share(*parts: dict) -> np.ndarray:
+def share(*parts: dict, about: dict | None = None) -> np.ndarray:
     """Mask 0–1 of an area of parts."""
-    return Area.model_validate({"parts": list(parts)}).mask(X, Y) / float(FULL)
+    area = Area.model_validate({"parts": list(parts)} | (about or {}))
+    return area.mask(lambda part: shares(part, X, Y), X.shape) / float(FULL)
 
 
 class Masks(unittest.TestCase):
@@ -41,6 +43,18 @@ class Masks(unittest.TestCase):
 
     def test_a_first_part_that_takes_away_does_so_from_everything(self):
         np.testing.assert_allclose(share(DISC | {"mode": "subtract"}), 1 - self.disc, atol=5e-5)
+
+    def test_a_part_that_is_off_takes_no_part(self):
+        np.testing.assert_array_equal(share(LEFT, DISC | {"on": False}), self.left)
+        self.assertEqual(share(LEFT | {"on": False}).max(), 0)
+
+    def test_opacity_is_how_far_all_of_it_acts(self):
+        np.testing.assert_allclose(share(LEFT, DISC, about={"opacity": 40}), 0.4 * share(LEFT, DISC), atol=5e-5)
+
+    def test_a_copy_with_other_values_has_a_key_of_its_own(self):
+        area = Area.model_validate({"parts": [LEFT, DISC], "opacity": 50})
+        self.assertEqual(len({area.key, area.opaque.key, area.alone(0).key, area.alone(1).key}), 4)
+        self.assertIsNone(area.alone(2))
 
     def test_masks_tell_their_parts_apart(self):
         keys = {Area.model_validate({"parts": parts}).key for parts in ([LEFT], [DISC], [LEFT, DISC], [DISC, LEFT])}
@@ -66,6 +80,8 @@ class Documents(unittest.TestCase):
         self.assertIn("areas.0.parts.0", self.refused({"parts": [{"kind": "star"}]}))
         self.assertIn("areas.0.name", self.refused({"name": "a\nb"}))
         self.assertIn("areas", self.refused(count=MOST_AREAS + 1))
+        self.assertIn("areas.0.parts", self.refused({"parts": [LEFT] * 1000}))
+        self.assertIn("areas.0.opacity", self.refused({"opacity": 101}))
 
 
 class Bending(unittest.TestCase):

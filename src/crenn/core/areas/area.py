@@ -1,26 +1,34 @@
 """Areas: local adjustments, each a mask built of parts and the dials it bends."""
 
-from collections.abc import Sequence
-from typing import Any
+import hashlib
+from collections.abc import Callable, Sequence
+from functools import cached_property
+from typing import Annotated, Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
-from crenn.core.areas.shapes import AnyPart
+from crenn.core.areas.brush import Brush
+from crenn.core.areas.found.part import Found
+from crenn.core.areas.part import Keyed, Part
+from crenn.core.areas.ranges import ColourRange, LightRange
+from crenn.core.areas.shapes import Ellipse, Gradient
 from crenn.core.pipeline.step import Step
 
 #: A treatment has at most so many areas, and an area so many parts, and bends so many dials.
-MOST_AREAS, MOST_PARTS, MOST_BENDS = 8, 8, 200
+MOST_AREAS, MOST_PARTS, MOST_BENDS = 24, 24, 200
 #: Full in a mask.
 FULL = np.uint16(65535)
 
+AnyPart = Annotated[Gradient | Ellipse | Brush | LightRange | ColourRange | Found, Field(discriminator="kind")]
 
-class Area(BaseModel):
+
+class Area(Keyed):
     """A local adjustment. With ``on`` false it bends nothing."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, json_schema_serialization_defaults_required=True)
     name: str = Field("Area", min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
     on: bool = True
+    opacity: float = Field(100.0, ge=0, le=100, description="how far its mask acts, in %")
     parts: list[AnyPart] = Field(min_length=1, max_length=MOST_PARTS)
     bends: dict[str, float] = Field(
         default_factory=dict,
@@ -28,10 +36,23 @@ class Area(BaseModel):
         description="by step and dial (“exposure.ev”): EV added, a factor, or mired, relative to the dial itself",
     )
 
-    @property
+    @cached_property
     def key(self) -> str:
         """What its mask is made from."""
-        return "[" + ",".join(part.model_dump_json() for part in self.parts) + "]"
+        told = ",".join(f"{part.mode}{part.invert}{part.key}" for part in self.parts if part.on)
+        return hashlib.sha256(f"{self.opacity} {told}".encode()).hexdigest()
+
+    @property
+    def opaque(self) -> "Area":
+        """The area with all of its mask, as it is shown."""
+        return self if self.opacity == 100 else self.changed(opacity=100.0)
+
+    def alone(self, index: int) -> "Area | None":
+        """An area of one of its parts, as far as it adds, takes away or keeps; None if there is none of the number."""
+        if not 0 <= index < len(self.parts):
+            return None
+        part = self.parts[index].changed(on=True, mode="add")
+        return self.changed(parts=[part], opacity=100.0)
 
     def by_step(self) -> dict[str, dict[str, float]]:
         """Its bends by step, then by dial; none if it is off."""
@@ -41,13 +62,15 @@ class Area(BaseModel):
             out.setdefault(step, {})[dial] = value
         return out
 
-    def mask(self, x: np.ndarray, y: np.ndarray) -> np.ndarray:
-        """Its mask at places of the scene.
+    def mask(self, share: Callable[[Part], np.ndarray], shape: tuple[int, int]) -> np.ndarray:
+        """Its mask, of the shares of its parts.
 
         Parameters
         ----------
-        x, y : ndarray, float32 (h, w)
-            In shares of the scene's longer side.
+        share : callable
+            How far places belong to a part, float32 (h, w) of 0 to 1.
+        shape : tuple of int
+            (h, w); where no part takes part, nothing is in the mask.
 
         Returns
         -------
@@ -56,7 +79,9 @@ class Area(BaseModel):
         """
         mask: np.ndarray | None = None
         for part in self.parts:
-            own = part.mask(x, y)
+            if not part.on:
+                continue
+            own = share(part)
             if part.invert:
                 own = 1 - own
             if mask is None:
@@ -68,8 +93,9 @@ class Area(BaseModel):
                 mask = mask * (1 - own)
             else:
                 mask = mask * own
-        assert mask is not None, "an area has a part"
-        return (mask * np.float32(FULL) + np.float32(0.5)).astype(np.uint16)
+        if mask is None:
+            return np.zeros(shape, np.uint16)
+        return (mask * np.float32(float(FULL) * self.opacity / 100) + np.float32(0.5)).astype(np.uint16)
 
 
 def check_bends(bends: dict[str, float], steps: Sequence[Step[Any]]) -> None:

@@ -8,30 +8,28 @@ from typing import Annotated, Literal
 
 import numba as nb
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
-Share = Annotated[float, Field(ge=-4, le=5)]
-Place = Annotated[list[Share], Field(min_length=2, max_length=2)]
+from crenn.core.areas.part import Part, Place, Scenery
+
 #: Places nearer than this are one, in shares of the longer side.
 _NEAR = 1e-4
 
 
-class Part(BaseModel):
-    """One part of an area's mask, and how it joins those before it."""
-
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, json_schema_serialization_defaults_required=True)
-    mode: Literal["add", "subtract", "intersect"] = Field(
-        "add", description="whether it adds to the parts before it, takes away from them, or leaves what both have"
-    )
-    invert: bool = Field(False, description="takes what lies outside the shape")
-
-
 class Gradient(Part):
-    """Full at ``start``, and falling to nothing at ``end``."""
+    """Full at ``start``, and falling to nothing at ``end``.
+
+    Half is reached at ``middle`` of the way. Its lines may be bent to arcs: by ``bow`` times its length, where they are
+    as far from its middle as it is long.
+    """
 
     kind: Literal["gradient"] = "gradient"
     start: Place
     end: Place
+    middle: float = Field(0.5, ge=0.1, le=0.9, description="share of the way from full to nothing at which it is half")
+    bow: float = Field(
+        0.0, ge=-1, le=1, description="how far its lines are bent back, a length away from its middle, in lengths"
+    )
 
     @model_validator(mode="after")
     def _has_length(self) -> "Gradient":
@@ -39,11 +37,19 @@ class Gradient(Part):
             raise ValueError("a gradient needs two places")
         return self
 
-    def mask(self, x: np.ndarray, y: np.ndarray) -> np.ndarray:
-        """Share 0–1 of places, float32 like ``x`` and ``y``."""
+    def share(self, scenery: Scenery) -> np.ndarray:
+        x, y = scenery.places()
         dx, dy = self.end[0] - self.start[0], self.end[1] - self.start[1]
         length = dx * dx + dy * dy
-        return _gradient(x, y, *map(np.float32, (self.start[0], self.start[1], dx / length, dy / length)))
+        middle = (self.start[0] + self.end[0]) / 2, (self.start[1] + self.end[1]) / 2
+        # Schlick's bias (1994) puts half where it should be, and leaves both ends.
+        bias = 1 / (1 - self.middle) - 2
+        return _gradient(x, y, *map(np.float32, (*middle, dx / length, dy / length, curvature(self.bow), bias)))
+
+
+def curvature(bow: float) -> float:
+    """Curvature of the arc, in 1 over lengths, that bends back by ``bow`` lengths one length aside."""
+    return 2 * bow / (1 + bow * bow)
 
 
 class Ellipse(Part):
@@ -55,8 +61,8 @@ class Ellipse(Part):
     angle: float = Field(0.0, ge=-360, le=360, description="of its first radius, in degrees, clockwise")
     feather: float = Field(0.5, ge=0.02, le=1, description="share of the radii over which it falls, to either side")
 
-    def mask(self, x: np.ndarray, y: np.ndarray) -> np.ndarray:
-        """Share 0–1 of places, float32 like ``x`` and ``y``."""
+    def share(self, scenery: Scenery) -> np.ndarray:
+        x, y = scenery.places()
         turn = np.radians(self.angle)
         cos, sin = np.cos(turn), np.sin(turn)
         a, b = self.radii
@@ -65,16 +71,20 @@ class Ellipse(Part):
         )
 
 
-AnyPart = Annotated[Gradient | Ellipse, Field(discriminator="kind")]
-
-
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _gradient(x, y, x0, y0, dx, dy):
+def _gradient(x, y, x0, y0, dx, dy, curved, bias):
+    """``dx`` and ``dy`` are its way over its length squared; along it, places count in lengths from the middle."""
     out = np.empty_like(x)
+    one, half = np.float32(1), np.float32(0.5)
     for i in nb.prange(x.shape[0]):
         for j in range(x.shape[1]):
-            t = np.float32(1) - ((x[i, j] - x0) * dx + (y[i, j] - y0) * dy)
-            t = min(max(t, np.float32(0)), np.float32(1))
+            px, py = x[i, j] - x0, y[i, j] - y0
+            u, v = px * dx + py * dy, py * dx - px * dy
+            # Distance from an arc through the middle, without the centre that a straight line does not have.
+            root = one - np.float32(2) * curved * u + curved * curved * (u * u + v * v)
+            u = (np.float32(2) * u - curved * (u * u + v * v)) / (one + np.sqrt(max(root, np.float32(0))))
+            t = min(max(half + u, np.float32(0)), one)
+            t = one - t / (bias * (one - t) + one)
             out[i, j] = t * t * (np.float32(3) - np.float32(2) * t)
     return out
 

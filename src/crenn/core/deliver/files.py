@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Literal
 
+from crenn.core.deliver.bands import bands as whole_bands
 from crenn.core.deliver.bands import code_bands, light_bands
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.deliver.writers import write_eight_bits, write_light, write_png, write_tiff
@@ -67,4 +68,34 @@ def deliver(
                 write_eight_bits(
                     temporary, {"jpg": "JPEG", "avif": "AVIF"}[file_format], size, bands, quality, metadata
                 )
+    progress.at(1.0, "Written")
+
+
+def deliver_mask(
+    renderer: Renderer, treatment: Treatment, index: int, path: Path, progress: Progress | None = None
+) -> None:
+    """Write the mask of an area as a grey PNG of 16 bits, at full size and in the picture's frame.
+
+    Parameters
+    ----------
+    renderer : Renderer
+    treatment : Treatment
+    index : int
+        Of the area.
+    path : Path
+    progress : Progress, optional
+
+    Raises
+    ------
+    CrennError
+        If there is no such area or the file cannot be written.
+    """
+    progress = progress or Progress()
+    if not 0 <= index < len(treatment.areas):
+        raise CrennError(f"The treatment has no area {index + 1};", path, f"it has {len(treatment.areas)}.")
+    frame, area = renderer.frame(treatment), treatment.areas[index]
+    height, width = frame.size
+    bands = whole_bands(frame.size, (width, height), lambda window: renderer.mask(area, frame, window), progress)
+    with replacing(path) as temporary:
+        write_png(temporary, (width, height), bands, grey=True)
     progress.at(1.0, "Written")

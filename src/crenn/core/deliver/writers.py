@@ -81,15 +81,19 @@ def _chunk(kind: bytes, body: bytes) -> bytes:
     return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
 
 
-def write_png(path: Path, size: Size, bands: Bands) -> None:
-    """PNG of 16 bits with its sRGB chunk (PNG, third edition), rows filtered by what is above them."""
+def write_png(path: Path, size: Size, bands: Bands, grey: bool = False) -> None:
+    """PNG of 16 bits (PNG, third edition), rows filtered by what is above them.
+
+    Colours, (rows, w, 3) a band, are sRGB and say so; what is ``grey``, (rows, w) a band, is a mask and no light.
+    """
     width, height = size
     packer = zlib.compressobj(4)
-    above = np.zeros(width * 6, np.uint8)
+    above = np.zeros(width * (2 if grey else 6), np.uint8)
     with open(path, "wb") as file:
         file.write(b"\x89PNG\r\n\x1a\n")
-        file.write(_chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, 16, 2, 0, 0, 0)))
-        file.write(_chunk(b"sRGB", b"\0"))
+        file.write(_chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, 16, 0 if grey else 2, 0, 0, 0)))
+        if not grey:
+            file.write(_chunk(b"sRGB", b"\0"))
         for band in bands:
             rows = np.ascontiguousarray(band.astype(">u2")).view(np.uint8).reshape(len(band), -1)
             filtered = np.empty((len(band), rows.shape[1] + 1), np.uint8)

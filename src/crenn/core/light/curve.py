@@ -1,14 +1,15 @@
 """The curve: tones moved by points, on luminance and on each colour."""
 
+from collections.abc import Mapping
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 from scipy.interpolate import PchipInterpolator
 
 from crenn.core.pipeline.program import table_stops
-from crenn.core.pipeline.step import LightStep, StepParameters, choice
+from crenn.core.pipeline.step import Bend, LightStep, StepParameters, choice, dial
 
 #: The curve's ends: where no point says otherwise, light of these stops stays where it is.
 LOW, HIGH = -10.0, 0.0
@@ -40,7 +41,21 @@ def _rising(points: list[CurvePoint]) -> list[CurvePoint]:
 Points = Annotated[list[CurvePoint], Field(max_length=24), AfterValidator(_rising)]
 
 
+#: Stops relative to the picture's white about which tones are moved by dials of their own, from the darkest up.
+TONES = {"deep": -9.0, "dark": -6.5, "middle": -4.0, "light": -2.0, "bright": -0.5}
+
+
+def _tone(title: str, which: str) -> Any:
+    help = f"Brightens or darkens {which}, about {TONES[title.lower()]:g} EV, and less and less what lies around."
+    return dial(0.0, "EV", -2, 2, 0.05, title, help, bend=Bend("add", -2, 2, 0.05), group="Tones")
+
+
 class CurveParameters(StepParameters):
+    deep: float = _tone("Deep", "the deepest darks")
+    dark: float = _tone("Dark", "darks")
+    middle: float = _tone("Middle", "middle tones")
+    light: float = _tone("Light", "light tones")
+    bright: float = _tone("Bright", "the brightest")
     colour: Literal["kept", "film"] = choice(
         "kept",
         "Colour",
@@ -83,13 +98,30 @@ def curve_ev(stops: np.ndarray, points: list[CurvePoint]) -> np.ndarray:
         return np.asarray(PchipInterpolator(at, to)(inside) - inside)
 
 
+def tones_ev(stops: np.ndarray, moved: Mapping[str, float]) -> np.ndarray:
+    """EV that dials of tones add at stops relative to nominal white; brighter light stays brighter.
+
+    Parameters
+    ----------
+    stops : ndarray (N,), rising
+    moved : mapping of str to float
+        EV by name, as of `TONES`; those that are not named stay.
+    """
+    nodes, values = list(TONES.values()), [moved.get(name, 0.0) for name in TONES]
+    added = PchipInterpolator(nodes, values)(np.clip(stops, nodes[0], nodes[-1]))
+    return np.asarray(np.maximum.accumulate(stops + added) - stops)
+
+
 class Curve(LightStep[CurveParameters]):
-    """Moves tones by points."""
+    """Moves tones, by dials of some and by points of any."""
 
     name, station, title, parameters = "curve", "light", "Curve", CurveParameters
     folded = True
 
     def act(self, program, parameters, scene):
+        dials = {name: getattr(parameters, name) for name in TONES}
+        if any(dials.values()):
+            program.curve(lambda stops: tones_ev(stops, dials))
         if parameters.points and parameters.colour == "kept":
             program.curve(lambda stops: curve_ev(stops, parameters.points))
         common = parameters.points if parameters.colour == "film" else []
@@ -98,6 +130,10 @@ class Curve(LightStep[CurveParameters]):
         moved = curve_ev(table_stops(), common)
         colours = [moved + curve_ev(table_stops() + moved, getattr(parameters, c)) for c in ("red", "green", "blue")]
         program.channels(np.stack(colours))
+
+    def bend(self, program, bends, parameters, scene):
+        if any(bends.values()):
+            program.curve(lambda stops: tones_ev(stops, bends))
 
 
 def channel_ends(histograms: np.ndarray, stops: np.ndarray, share: float = 0.002) -> list[list[CurvePoint]]:

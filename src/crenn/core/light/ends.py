@@ -4,7 +4,7 @@ import numpy as np
 
 from crenn.core.light.automatic import automatic_light
 from crenn.core.pipeline.program import FADE, table_stops
-from crenn.core.pipeline.step import LightStep, Stage, StepParameters, dial
+from crenn.core.pipeline.step import Bend, LightStep, Stage, StepParameters, dial
 
 #: Luminance of the picture up to which light is shown in proportion; above it rolls off to white.
 STRAIGHT = 0.45
@@ -21,6 +21,7 @@ class EndsParameters(StepParameters):
         0.05,
         "White point",
         "Light that becomes white, in EV above the picture's nominal white.",
+        bend=Bend("add", -6, 6, 0.05),
         shows="limits",
     )
     black: float | None = dial(
@@ -31,6 +32,7 @@ class EndsParameters(StepParameters):
         0.05,
         "Black point",
         "Light that becomes black, in EV below the picture's nominal white.",
+        bend=Bend("add", -8, 8, 0.05),
         shows="limits",
     )
     colour: float = dial(
@@ -89,3 +91,24 @@ class Ends(LightStep[EndsParameters]):
     def act(self, program, parameters, scene):
         fade = float(np.interp(parameters.colour, (0, 50, 100), FADES))
         program.show(shown_luminance(table_stops(), parameters.white, parameters.black), fade)
+
+    def bend(self, program, bends, parameters, scene):
+        bent = self.bent(parameters, bends)
+        program.curve(lambda stops: _as_if(stops, parameters, bent))
+
+
+def _as_if(stops: np.ndarray, now: EndsParameters, bent: EndsParameters) -> np.ndarray:
+    """EV by which light, shown by the ends that there are, looks as others would show it."""
+    grid = table_stops()
+    shown = _shown(grid, now)
+    # From the last stop that is black to the first that is white, light is told by how it is shown.
+    first, last = int(np.argmax(shown > 0)), int(np.argmax(shown >= shown[-1]))
+    rising = slice(max(first - 1, 0), last + 1)
+    wanted = _shown(stops, bent)
+    found = np.interp(wanted, shown[rising], grid[rising]) - stops
+    return np.asarray(np.where(wanted == _shown(stops, now), 0.0, found))
+
+
+def _shown(stops: np.ndarray, ends: EndsParameters) -> np.ndarray:
+    """`shown_luminance` by parameters that are resolved."""
+    return shown_luminance(stops, 0.0 if ends.white is None else ends.white, ends.black)

@@ -10,7 +10,7 @@ from crenn.core.light.compress import added_to_places, fused, local_laplacian
 from crenn.core.light.rungs import Rung, placement_ev
 from crenn.core.pipeline.planes import Carried
 from crenn.core.pipeline.program import Program, table_stops
-from crenn.core.pipeline.step import LightStep, StepParameters, choice, dial
+from crenn.core.pipeline.step import Bend, LightStep, StepParameters, choice, dial
 
 #: How smoothly what a way of compressing finds varies over the picture, in %, and the picture that it looks at.
 _CARRIED, _LOOKED_AT = 1.5, 320
@@ -26,9 +26,25 @@ class PlacementParameters(StepParameters):
         "curve for all places, as film has it.",
         {"base": "By neighbourhood", "laplacian": "By scale", "fusion": "Fused", "curve": "By light alone"},
     )
-    shadows: float | None = dial(None, "EV", -6, 8, 0.05, "Open shadows", "Lifts what lies below the middle tones.")
+    shadows: float | None = dial(
+        None,
+        "EV",
+        -6,
+        8,
+        0.05,
+        "Open shadows",
+        "Lifts what lies below the middle tones.",
+        bend=Bend("add", -8, 8, 0.05),
+    )
     highlights: float | None = dial(
-        None, "EV", -8, 4, 0.05, "Hold highlights", "Pulls down what lies above the middle tones."
+        None,
+        "EV",
+        -8,
+        4,
+        0.05,
+        "Hold highlights",
+        "Pulls down what lies above the middle tones.",
+        bend=Bend("add", -8, 8, 0.05),
     )
     balance: float = dial(
         0.0,
@@ -38,6 +54,7 @@ class PlacementParameters(StepParameters):
         0.05,
         "Lift or hold",
         "Up, it brightens what is dark and nothing else; down, it darkens what is bright and nothing else.",
+        bend=Bend("add", -6, 6, 0.05),
     )
     midtones: float = dial(
         0.0,
@@ -47,6 +64,7 @@ class PlacementParameters(StepParameters):
         0.05,
         "Midtones",
         "Opens what lies about two stops below middle grey, and not the deep blacks.",
+        bend=Bend("add", -3, 3, 0.05),
     )
     shadow_width: float = dial(
         6.0, "stops", 2, 10, 0.1, "Shadow width", "Over how many stops below middle grey opening takes hold."
@@ -94,19 +112,33 @@ class Placement(LightStep[PlacementParameters]):
 
     def act(self, program, parameters, scene):
         p = parameters
-        shadows, highlights = p.shadows + max(p.balance, 0.0), p.highlights + min(p.balance, 0.0)
-        if not (shadows or highlights or p.midtones or any(r.ev for r in p.rungs)):
+        added = self._added(program, p)
+        if added is None:
             program.grid(p.reach, None, p.local - 1.0)
             return
-        # Rungs stand on stops of the scene; the program so far tells how far exposure has moved them.
-        shift, stops = program.shift, table_stops()
-        widths = p.shadow_width, p.highlight_width
-        added = placement_ev(stops, shadows, highlights, p.rungs, shift, *widths, p.midtones)
+        stops = table_stops()
         program.grid(p.reach, added if p.way == "base" else None, p.local - 1.0)
         if p.way == "curve":
             program.curve(lambda own: np.interp(own, stops, added))
         elif p.way != "base":
             self._by_scale(program, p.way, added)
+
+    @staticmethod
+    def _added(program: Program, p: PlacementParameters) -> np.ndarray | None:
+        """EV that is added to light by the stop of the base, float64 (TABLE_SIZE,); None if nothing."""
+        shadows, highlights = (p.shadows or 0.0) + max(p.balance, 0.0), (p.highlights or 0.0) + min(p.balance, 0.0)
+        if not (shadows or highlights or p.midtones or any(r.ev for r in p.rungs)):
+            return None
+        # Rungs stand on stops of the scene; the program so far tells how far exposure has moved them.
+        widths = p.shadow_width, p.highlight_width
+        return placement_ev(table_stops(), shadows, highlights, p.rungs, program.shift, *widths, p.midtones)
+
+    def bend(self, program, bends, parameters, scene):
+        # In whichever way the picture's light is placed, what an area adds goes by the neighbourhood.
+        now, bent = (self._added(program, p) for p in (parameters, self.bent(parameters, bends)))
+        nothing = np.zeros(table_stops().size)
+        added = (nothing if bent is None else bent) - (nothing if now is None else now)
+        program.grid(parameters.reach, added)
 
     @staticmethod
     def _by_scale(program: Program, way: str, added: np.ndarray) -> None:

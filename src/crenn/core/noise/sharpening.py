@@ -1,5 +1,6 @@
 """Capture sharpening: gives back the sharpness that was lost on the way to the pixels, where it is not noise."""
 
+import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
@@ -9,6 +10,8 @@ from crenn.core.pipeline.planes import Around, Plane
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle
 
+#: The widest softening, in full-size pixels.
+_WIDEST = 40
 #: Blur of a scene whose own cannot be measured, in full-size pixels.
 USUAL = 0.7
 _RADII = (0.3, 2.5)
@@ -51,6 +54,20 @@ class SharpeningParameters(StepParameters):
         "Only what stands out by so many times the noise that is left is sharpened; the mask is shown while it is "
         "held.",
         shows="edges",
+    )
+    softness: float = dial(
+        0,
+        "%",
+        0,
+        100,
+        1,
+        "Softness",
+        "Takes detail away that is finer than its radius, by even shares of light, so that lamps do not glow.",
+        bend=Bend("add", -100, 100, 1),
+        group="Softness",
+    )
+    soft_radius: float = dial(
+        6.0, "px", 1, _WIDEST, 0.5, "Softness radius", "What is finer is taken away, as a deviation.", group="Softness"
     )
     stars: bool = toggle(True, "Leave stars alone", "Stars are not made harder.")
 
@@ -111,6 +128,19 @@ def planes(sharpening: SharpeningParameters) -> tuple[Plane, Plane]:
     )
 
 
+def softening(radius: float) -> Plane:
+    """What takes away detail finer than a radius in full-size pixels, in EV."""
+
+    def taken(light: np.ndarray, around: Around) -> np.ndarray:
+        sigma = radius * around.scale
+        stops = np.log2(_bright(light, around))
+        if sigma < 0.2:
+            return np.zeros_like(stops)
+        return np.asarray(cv2.GaussianBlur(stops, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE) - stops)
+
+    return Plane("softness", (radius,), 0.0, taken, 4 * _WIDEST)
+
+
 class Sharpening(LightStep[SharpeningParameters]):
     """Takes back the blur of the capture, by brightening and darkening; colours stay what they are."""
 
@@ -121,11 +151,13 @@ class Sharpening(LightStep[SharpeningParameters]):
 
     def act(self, program, parameters, scene):
         program.add(planes(parameters)[0], parameters.amount / 100)
+        program.add(softening(parameters.soft_radius), parameters.softness / 100)
 
     def mask(self, parameters: SharpeningParameters, scene: SceneLight) -> Plane:
         """How far places are sharpened, 0 to 1."""
         return planes(self.resolved(parameters, scene))[1]
 
     def bend(self, program, bends, parameters, scene):
-        amount = min(max(parameters.amount + bends.get("amount", 0.0), 0.0), 150.0)
-        program.add(planes(parameters)[0], (amount - parameters.amount) / 100)
+        bent = self.bent(parameters, bends)
+        program.add(planes(parameters)[0], (bent.amount - parameters.amount) / 100)
+        program.add(softening(parameters.soft_radius), (bent.softness - parameters.softness) / 100)

@@ -40,3 +40,8 @@ class Cache:
                 self._making.discard(key)
                 self._changed.notify_all()
         return value
+
+    def known(self, key: Hashable) -> Any | None:
+        """The result kept under ``key``, if there is one."""
+        with self._changed:
+            return self._kept.get(key)

@@ -16,10 +16,13 @@ from crenn.core.treatment import STEPS, Treatment
 
 #: Programs that are kept: of one picture the same are asked for several times over.
 _KEPT = 12
+#: What of an area makes its mask.
+_MASK = {"name", "opacity", "parts"}
 
 
 def _key(treatment: Treatment, light: SceneLight, display: bool = True) -> tuple[str, SceneLight, bool]:
-    return treatment.model_dump_json(), light, display
+    # What masks are made of is none of a program's business, and can be long.
+    return treatment.model_dump_json(exclude={"areas": {"__all__": _MASK}}), light, display
 
 
 @cachetools.cached(cachetools.LRUCache(_KEPT), key=_key, lock=threading.Lock())

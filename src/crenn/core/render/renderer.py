@@ -19,9 +19,10 @@ from crenn.core.pipeline.scene import LEFT
 from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
 from crenn.core.render.compiled import bending, instructions_of, program_of
-from crenn.core.render.framed import Framed, places
+from crenn.core.render.framed import Framed
 from crenn.core.render.grid import LAYER, BaseGrid, build_base, carry, looked_up, reduced_for_base
 from crenn.core.render.lift import REACH, SIDE, Lifts, amounts, lift_of
+from crenn.core.render.masks import Masks
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.rows import light_of
 from crenn.core.render.show import codes_of
@@ -35,21 +36,7 @@ _AT_REST, _AT_REST_MOVED = 3_200_000, 1_600_000
 #: Reduced to less than this, a picture is not worth cleaning before the rest.
 _SEEN = 0.45
 K = TypeVar("K")
-_NO_MASKS = np.zeros((1, 1, 1), np.uint16)
-_NO_SPANS = np.zeros((1, 2), np.int32)
 _NO_PLANES = np.zeros((1, 1, 1), np.float32)
-
-
-@dataclass(frozen=True)
-class _Masks:
-    """Masks of all areas for a window, uint16 (A, h, w), and the rows that each touches, int32 (A, 2)."""
-
-    shares: np.ndarray
-    spans: np.ndarray
-
-    @property
-    def nbytes(self) -> int:
-        return self.shares.nbytes
 
 
 @dataclass(frozen=True)
@@ -78,6 +65,7 @@ class Renderer:
         self.scene = scene
         self._cache = Cache(kept)
         self._framed = Framed(scene, self._cache)
+        self.masks = Masks(self, self._framed, self._cache)
 
     def kept(self, key: Hashable, make: Callable[[], K]) -> K:
         """Something else that is made of this scene, kept under a key as long as there is room."""
@@ -101,7 +89,7 @@ class Renderer:
         budget = _AT_REST_MOVED if frame.offset is None else _AT_REST
         return int(np.clip(np.sqrt(budget / window.pixels), 1, 4))
 
-    def _small(self, frame: Frame) -> np.ndarray:
+    def small(self, frame: Frame) -> np.ndarray:
         """The whole scene reduced, float32 (h, w, 3), once the lens is corrected."""
         lens = frame.lens if frame.lens is not None and frame.lens.falloff is not None else None
 
@@ -129,7 +117,7 @@ class Renderer:
         """The edge-aware base of the scene for a reach, in % of its longer side, once the lens is corrected."""
 
         def make() -> BaseGrid:
-            small = self._small(frame)
+            small = self.small(frame)
             return build_base(small, self.scene.size[1] / small.shape[1], reach, self.scene.size, self.scene.floor)
 
         return self._cache.get(("base", round(reach, 3), self._lit(frame)), make)
@@ -138,15 +126,16 @@ class Renderer:
         """The grid that carries values of the reduced picture, and what holds for the whole."""
 
         def make() -> _Found:
-            small, _ = reduced_for_base(self._small(frame), carried.side)
+            small, _ = reduced_for_base(self.small(frame), carried.side)
             scale = self.scene.size[1] / small.shape[1]
-            values, whole = carried.make(small, self._around(1.0 / scale, frame))
+            values, whole = carried.make(small, self.around(1.0 / scale, frame))
             return _Found(carry(values, small, scale, carried.reach, self.scene.size, self.scene.floor), whole)
 
         found = self._cache.get(("carried", carried, self._lit(frame)), make)
         return found.grid, found.whole
 
-    def _around(self, scale: float, frame: Frame, mix: NoiseMix | None = None) -> Around:
+    def around(self, scale: float, frame: Frame, mix: NoiseMix | None = None) -> Around:
+        """What makers of planes are told of light at a scale that a mix has been taken out of."""
         # What has been cleaned has little noise left.
         left = 1.0 if mix is None else LEFT
         return Around(scale, frame.long_side, self.scene.floor, lambda stops: left * self.scene.light.noise_ev(stops))
@@ -186,7 +175,7 @@ class Renderer:
         def make() -> np.ndarray:
             larger, rows, columns = window.grown(frame.size, int(np.ceil(mix.reach * min(window.scale, 1.0))), 1)
             layers = self._layers(noise, frame, larger, fine)
-            around = self._around(window.scale, frame)
+            around = self.around(window.scale, frame)
             made = mix.make(layers, self.light(frame, larger, fine), around)
             return np.ascontiguousarray(made[:, rows, columns])
 
@@ -255,30 +244,13 @@ class Renderer:
         corners = window.corners(frame.size)
         if frame.offset is not None or (corners @ frame.walls[:, :2].T <= frame.walls[:, 2] + 0.01).all():
             return None
-        x, y = self._places(frame, window)
+        x, y = self.masks.places(frame, window)
         height, width = (v / frame.long_side for v in frame.scene)
         return (x >= 0) & (y >= 0) & (x <= width) & (y <= height)
 
-    def _places(self, frame: Frame, window: Window) -> np.ndarray:
-        """Where the pixels of a window lie in the scene, as documents say it, float32 (2, h, w)."""
-        unit = 1.0 / frame.long_side
-        return self._cache.get(("places", frame.key, window), lambda: np.stack(places(frame, window, unit)))
-
-    def mask(self, area: Area, frame: Frame, window: Window) -> np.ndarray:
+    def mask(self, area: Area, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
         """An area's mask in a window of the picture, uint16 (h, w)."""
-
-        return self._cache.get(("mask", area.key, frame.key, window), lambda: area.mask(*self._places(frame, window)))
-
-    def _masks(self, areas: list[Area], frame: Frame, window: Window) -> _Masks:
-        def make() -> _Masks:
-            shares = np.stack([self.mask(area, frame, window) for area in areas])
-            touched = np.asarray(shares.any(2))
-            spans = [(int(t.argmax()), len(t) - int(t[::-1].argmax())) if t.any() else (0, 0) for t in touched]
-            return _Masks(shares, np.array(spans, np.int32))
-
-        if not areas:
-            return _Masks(_NO_MASKS, _NO_SPANS)
-        return self._cache.get(("masks", tuple(a.key for a in areas), frame.key, window), make)
+        return self.masks.of(area, frame, window, fine)
 
     def _plane(self, plane: Plane, frame: Frame, window: Window, fine: bool, mix: NoiseMix | None = None) -> np.ndarray:
         """A plane of a window, float32 (h, w), made of light that a mix has been taken out of."""
@@ -288,7 +260,7 @@ class Renderer:
                 return self._enlarged(plane, frame, window, fine, mix)
             margin = (plane.reach / 100.0 * frame.long_side + plane.pixels) * window.scale
             larger, rows, columns = window.grown(frame.size, int(np.ceil(margin)), LATTICE)
-            around = self._around(window.scale, frame, mix)
+            around = self.around(window.scale, frame, mix)
             return np.ascontiguousarray(plane.make(self.cleaned(frame, larger, fine, mix), around)[rows, columns])
 
         cleaned = None if mix is None else (self._noise_key, mix.key)
@@ -366,7 +338,7 @@ class Renderer:
 
     def _arguments(self, treatment: Treatment, program: Program, frame: Frame, window: Window, fine: bool) -> tuple:
         """What the kernels are called with, from the light to the rows of a pixel."""
-        masks = self._masks(bending(treatment), frame, window)
+        masks = self.masks.stacked(bending(treatment), frame, window, fine)
         down = frame.offset[1] if frame.offset else 0
         codes, constants, tables, colours = instructions_of(program)
         for i, instruction in enumerate(program.instructions):

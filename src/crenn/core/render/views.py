@@ -20,7 +20,8 @@ from crenn.core.treatment import SHARPENING, Treatment
 #: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
 #: its signal to noise, the picture with its colours exaggerated, what no frame recorded whole, the picture with all its
 #: noise, what is taken out of it as noise, which places are sharpened,
-#: signal to noise with noise taken out, which places a range of hues takes, and what falls outside the delivered space.
+#: signal to noise with noise taken out, which places a range of hues takes, what falls
+#: outside the delivered space, and one part of an area's mask.
 VIEWS = (
     "picture",
     "limits",
@@ -40,6 +41,7 @@ VIEWS = (
     "left",
     "range",
     "outside",
+    "part",
 )
 #: By how much what is taken out is exaggerated.
 _TAKEN_BY = 2.0
@@ -203,6 +205,7 @@ def paint_view(
     oversample: int = 1,
     fine: bool = True,
     index: int | None = None,
+    part: int | None = None,
 ) -> tuple[np.ndarray, dict]:
     """Render a view: sRGB codes, uint8 (h, w, 3), and the shares of the window that clip.
 
@@ -216,7 +219,9 @@ def paint_view(
     oversample, fine
         See `Renderer.picture`.
     index : int, optional
-        Index of the area that the views "area" and "mask" show, or of the range of hues that "range" does.
+        Index of the area that the views "area", "mask" and "part" show, or of the range of hues that "range" does.
+    part : int, optional
+        Index of the part of that area that "part" shows.
     """
     if view == "untreated":
         treatment = treatment.untreated()
@@ -240,8 +245,12 @@ def paint_view(
     elif view == "moved" and renderer.scene.moved is not None:
         _draw_mask(codes, renderer.sampled(renderer.scene.moved, treatment, window) > 0)
     elif view in ("area", "mask") and index is not None and index < len(treatment.areas):
-        mask = renderer.mask(treatment.areas[index], renderer.frame(treatment), window)
+        mask = renderer.mask(treatment.areas[index].opaque, renderer.frame(treatment), window, fine)
         _draw_area(codes, mask, alone=view == "mask")
+    elif view == "part" and index is not None and part is not None and index < len(treatment.areas):
+        one = treatment.areas[index].alone(part)
+        if one is not None:
+            _draw_area(codes, renderer.mask(one, renderer.frame(treatment), window, fine), alone=False)
     elif view == "range" and index is not None:
         _draw_area(codes, range_mask(renderer, treatment, index, window, fine), alone=False)
     elif view == "outside":

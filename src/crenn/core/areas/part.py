@@ -1,0 +1,101 @@
+"""A part of an area's mask: what all kinds have in common, and what they are made in."""
+
+from functools import cached_property
+from typing import Annotated, Any, Literal, Protocol, Self
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from crenn.core.areas.found.apart import Apart
+from crenn.core.pipeline.scene import Lamp
+
+#: A share of the scene plane's longer side, of places that may lie beyond the picture.
+Share = Annotated[float, Field(ge=-4, le=5)]
+Place = Annotated[list[Share], Field(min_length=2, max_length=2)]
+
+#: What is found in the picture by itself.
+Kind = Literal["sky", "ground", "water", "lamps", "stars"]
+
+
+class Scenery(Protocol):
+    """What parts are made in: a window of the picture, and what is known of its scene.
+
+    Attributes
+    ----------
+    scale : float
+        Pixels of the window per full-size pixel.
+    long_side : int
+        Longer side of the scene, in full-size pixels.
+    floor : float
+        Luminance below which noise rules.
+    lamps : tuple of Lamp
+    """
+
+    scale: float
+    long_side: int
+    floor: float
+    lamps: tuple[Lamp, ...]
+
+    def places(self) -> tuple[np.ndarray, np.ndarray]:
+        """Where pixels lie: x and y in shares of the scene's longer side, float32 (h, w)."""
+        ...
+
+    def light(self, blur: float = 0.0) -> np.ndarray:
+        """The scene's light before any dial, float32 (h, w, 3), evened out by a deviation in full-size pixels."""
+        ...
+
+    def noise(self, stops: np.ndarray) -> np.ndarray:
+        """Deviation of the window's pixels at stops, in EV."""
+        ...
+
+    def apart(self, kind: Literal["sky", "water"]) -> Apart:
+        """What of the whole scene a kind is told apart by."""
+        ...
+
+    def sampled(self, plane: np.ndarray) -> np.ndarray:
+        """A plane of the whole scene at any size, (H, W) or (H, W, C), where the window's pixels lie, float32."""
+        ...
+
+    def sampled_at(self, plane: np.ndarray, rows: np.ndarray, columns: np.ndarray) -> np.ndarray:
+        """The same for some pixels of the window alone, float32 (N,) or (N, C)."""
+        ...
+
+    def painted(self, brush: "Part") -> np.ndarray:
+        """What a brush has painted, float32 (h, w)."""
+        ...
+
+
+class Keyed(BaseModel):
+    """Something that a mask is made from: what it is told apart by is worked out once."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, json_schema_serialization_defaults_required=True)
+
+    def changed(self, **values: Any) -> Self:
+        """The same with other values, which are not checked."""
+        other = self.model_copy(update=values)
+        # A copy would keep the key of what it was copied from.
+        other.__dict__.pop("key", None)
+        return other
+
+
+class Part(Keyed):
+    """One part of an area's mask, and how it joins those before it."""
+
+    mode: Literal["add", "subtract", "intersect"] = Field(
+        "add", description="whether it adds to the parts before it, takes away from them, or leaves what both have"
+    )
+    invert: bool = Field(False, description="takes what lies outside of it")
+    on: bool = Field(True, description="whether it takes part")
+    soften: float = Field(0.0, ge=0, le=10, description="deviation by which its edge is blurred, in % of the picture")
+    refine: float = Field(
+        0.0, ge=0, le=200, description="how far its edge is drawn to the picture's own, in full-size pixels"
+    )
+
+    @cached_property
+    def key(self) -> str:
+        """What its own share is made from; how it joins others does not belong there."""
+        return type(self).__name__ + self.model_dump_json(exclude={"mode", "invert", "on"})
+
+    def share(self, scenery: Scenery) -> np.ndarray:
+        """How far places belong to it before it is refined, softened or inverted, float32 (h, w) of 0 to 1."""
+        raise NotImplementedError

@@ -1,0 +1,296 @@
+"""Masks of areas in any window of the picture: their parts, refined, softened and put together."""
+
+import hashlib
+from dataclasses import dataclass
+from typing import Literal, Protocol
+
+import cv2
+import numpy as np
+
+from crenn.core.areas.area import Area
+from crenn.core.areas.brush import Brush, Stroke, dabs_of, painted
+from crenn.core.areas.found.apart import Apart
+from crenn.core.areas.found.sky import SIDE, find_sky, from_ground
+from crenn.core.areas.found.water import find_water
+from crenn.core.areas.part import Part
+from crenn.core.areas.refine import refined
+from crenn.core.areas.surfaces import surfaces
+from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.planes import LATTICE, Around
+from crenn.core.pipeline.scene import Lamp
+from crenn.core.render.cache import Cache
+from crenn.core.render.framed import Framed, moved, places
+from crenn.core.render.grid import reduced_for_base
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.window import Window
+
+#: Masks of parts are kept for windows of at most so many pixels, as they are while something is dragged.
+_KEPT = 600_000
+#: A softened part is made at such a size that its blur is this many pixels, and blurred within so many deviations.
+_SOFT, _WITHIN = 4.0, 3.0
+#: A blur of less, in pixels, makes no difference.
+_UNSEEN = 0.2
+#: Deviation by which noise is evened out before a brush looks for edges, in full-size pixels.
+_BLUR = 1.0
+#: OpenCV's maps are no longer than this along a side.
+_LONGEST = 30_000
+#: A sky that was found, and that of a stack, are the same if so much of them is.
+_SAME = 0.9
+
+
+class Light(Protocol):
+    """What masks need of a renderer."""
+
+    scene: PreparedScene
+
+    def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray: ...
+
+    def small(self, frame: Frame) -> np.ndarray: ...
+
+    def around(self, scale: float, frame: Frame) -> Around: ...
+
+
+@dataclass(frozen=True)
+class Stacked:
+    """Masks of all areas for a window, uint16 (A, h, w), and the rows that each touches, int32 (A, 2)."""
+
+    shares: np.ndarray
+    spans: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        return self.shares.nbytes
+
+
+_NOTHING = Stacked(np.zeros((1, 1, 1), np.uint16), np.zeros((1, 2), np.int32))
+
+
+class Masks:
+    """Makes the masks of a scene's areas."""
+
+    def __init__(self, light: Light, framed: Framed, cache: Cache):
+        self._light, self._framed, self._cache = light, framed, cache
+        self._apart: dict[str, Apart] = {}
+
+    def stacked(self, areas: list[Area], frame: Frame, window: Window, fine: bool) -> Stacked:
+        """The masks of several areas."""
+
+        def make() -> Stacked:
+            shares = np.stack([self.of(area, frame, window, fine) for area in areas])
+            touched = np.asarray(shares.any(2))
+            spans = [(int(t.argmax()), len(t) - int(t[::-1].argmax())) if t.any() else (0, 0) for t in touched]
+            return Stacked(shares, np.array(spans, np.int32))
+
+        if not areas:
+            return _NOTHING
+        return self._cache.get(("masks", tuple(a.key for a in areas), frame.key, window, fine), make)
+
+    def of(self, area: Area, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
+        """The mask of one area, uint16 (h, w)."""
+        shape = window.out_height, window.out_width
+
+        def make() -> np.ndarray:
+            return area.mask(lambda part: self.share(part, frame, window, fine), shape)
+
+        if window.pixels > _KEPT and len(area.parts) == 1:
+            return make()
+        return self._cache.get(("mask", area.key, frame.key, window, fine), make)
+
+    def share(self, part: Part, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
+        """How far places of a window belong to a part, refined and softened but not inverted, float32 (h, w)."""
+
+        def make() -> np.ndarray:
+            sigma = part.soften / 100 * frame.long_side
+            if sigma * window.scale >= 0.3:
+                return self._softened(part, frame, window, sigma)
+            if part.refine * window.scale >= 0.5:
+                return self._refined(part, frame, window, fine)
+            return part.share(_Seen(self, frame, window, fine))
+
+        if window.pixels > _KEPT:
+            return make()
+        return self._cache.get(("part", part.key, frame.key, window, fine), make)
+
+    def _refined(self, part: Part, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        radius = part.refine * window.scale
+        larger, rows, columns = window.grown(frame.size, int(np.ceil(2 * radius)) + LATTICE, LATTICE)
+        share = part.share(_Seen(self, frame, larger, fine))
+        out = refined(share, self._light.light(frame, larger, fine), self._light.scene.floor, radius)
+        return np.ascontiguousarray(out[rows, columns])
+
+    def _softened(self, part: Part, frame: Frame, window: Window, sigma: float) -> np.ndarray:
+        """A part made at a size at which its blur is a few pixels, blurred, and enlarged."""
+        step = max(sigma / _SOFT, 1.0 / window.scale if window.scale < 1 else 1.0)
+        first_x, first_y = (int(np.floor((v - _WITHIN * sigma) / step)) - 1 for v in (window.x, window.y))
+        ends = window.x + window.width, window.y + window.height
+        last_x, last_y = (int(np.ceil((v + _WITHIN * sigma) / step)) + 1 for v in ends)
+        wide, high = last_x - first_x, last_y - first_y
+        larger = Window(first_x * step, first_y * step, wide * step, high * step, wide, high)
+        hard = self.share(part.changed(soften=0.0), frame, larger, False)
+        soft = cv2.GaussianBlur(hard, (0, 0), sigma / step, borderType=cv2.BORDER_REPLICATE)
+        per_x, per_y = window.width / window.out_width / step, window.height / window.out_height / step
+        x0, y0 = window.x / step - first_x, window.y / step - first_y
+        shift = np.array([[per_x, 0, x0 + per_x / 2 - 0.5], [0, per_y, y0 + per_y / 2 - 0.5]])
+        size = window.out_width, window.out_height
+        out = cv2.warpAffine(soft, shift, size, flags=cv2.WARP_INVERSE_MAP | cv2.INTER_LINEAR)
+        return np.clip(out, 0, 1)
+
+    def evened(self, blur: float, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        """The light of a window, evened out by a deviation in full-size pixels, float32 (h, w, 3)."""
+        sigma = blur * min(window.scale, 1.0)
+        if sigma < _UNSEEN:
+            return self._light.light(frame, window, fine)
+
+        def make() -> np.ndarray:
+            larger, rows, columns = window.grown(frame.size, int(np.ceil(4 * sigma)), 1)
+            light = self._light.light(frame, larger, fine)
+            even = cv2.GaussianBlur(light, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+            return np.ascontiguousarray(even[rows, columns])
+
+        # Several parts ask for the same.
+        return self._cache.get(("evened", blur, frame.key, window, fine), make)
+
+    def places(self, frame: Frame, window: Window) -> np.ndarray:
+        """Where the pixels of a window lie in the scene, as documents say it, float32 (2, h, w)."""
+        unit = 1.0 / frame.long_side
+        return self._cache.get(("places", frame.key, window), lambda: np.stack(places(frame, window, unit)))
+
+    def apart(self, kind: Literal["sky", "water"], frame: Frame) -> Apart:
+        """What of the scene a kind is told apart by; it is looked for once."""
+        if kind not in self._apart:
+            scene = self._light.scene
+            small, _ = reduced_for_base(self._light.small(Frame.whole(scene.size)), SIDE)
+            scale = small.shape[1] / scene.size[1]
+            around = self._light.around(scale, Frame.whole(scene.size))
+            found = find_water(small, around) if kind == "water" else find_sky(small, around)
+            if kind == "sky" and scene.ground is not None:
+                found = _agreeing(found, small, around, np.asarray(scene.ground, np.float32) / 255)
+            self._apart[kind] = found
+        return self._apart[kind]
+
+    def painted(self, brush: Brush, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        """What a brush has painted in a window, float32 (h, w)."""
+        even = abs(window.out_width / window.width * window.height / window.out_height - 1) * window.out_height < 0.2
+        if frame.offset is not None and even:
+            return self._strokes(brush, moved(window, frame.offset))
+        x, y = self.places(frame, window) * frame.long_side
+        step = 1.0 / window.scale
+        left, top = (float(np.floor(v.min() / step) - 1) * step for v in (x, y))
+        across, down = (int(np.ceil((v.max() - low) / step)) + 2 for v, low in ((x, left), (y, top)))
+        found = self._strokes(brush, Window(left, top, across * step, down * step, across, down))
+        unit = np.float32(window.scale)
+        at = (x - np.float32(left)) * unit - np.float32(0.5), (y - np.float32(top)) * unit - np.float32(0.5)
+        return cv2.remap(found, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+
+    def _strokes(self, brush: Brush, window: Window) -> np.ndarray:
+        """The strokes in a window of the scene; where all but the last are known, that is painted over them."""
+        told = [stroke.key for stroke in brush.strokes]
+
+        def key(count: int) -> tuple:
+            digest = hashlib.sha256("".join(told[:count]).encode()).hexdigest()
+            return "painted", digest, tuple(brush.shift), window
+
+        def make() -> np.ndarray:
+            before = self._cache.known(key(len(told) - 1)) if len(told) > 1 else None
+            done = 0 if before is None else len(told) - 1
+            if before is None:
+                before = np.zeros((window.out_height, window.out_width), np.float32)
+            return self._over(brush.strokes[done:], before, brush.shift, window)
+
+        return self._cache.get(key(len(told)), make)
+
+    def _over(self, strokes: list[Stroke], before: np.ndarray, shift: list[float], window: Window) -> np.ndarray:
+        long_side = max(self._light.scene.size)
+        kept = any(stroke.edges for stroke in strokes)
+        told = np.zeros((1, 1, 3), np.float32)
+        if kept:
+            told = self._surfaces(window)
+        corner = window.x / long_side - shift[0], window.y / long_side - shift[1]
+        centres = [self._centres(stroke, shift) if stroke.edges else np.zeros((1, 3), np.float32) for stroke in strokes]
+        return painted(strokes, before, corner, window.scale * long_side, told, centres)
+
+    def _surfaces(self, window: Window) -> np.ndarray:
+        """What surfaces of a window of the scene look like, float32 (h, w, 3)."""
+        scene = self._light.scene
+
+        def make() -> np.ndarray:
+            return surfaces(self.evened(_BLUR, Frame.whole(scene.size), window, False), scene.floor)
+
+        return self._cache.get(("surfaces", window), make)
+
+    def _centres(self, stroke: Stroke, shift: list[float]) -> np.ndarray:
+        """What lies under the middle of a brush, at each place that it leaves something, float32 (N, 3).
+
+        It is looked up at a size at which the brush is a few pixels wide, the same in every window.
+        """
+        scene = self._light.scene
+        level = scene.level_for(min(8.0 / (stroke.radius * max(scene.size)), 1.0))
+        array = scene.levels[level]
+        height, width = array.shape[:2]
+        at = (dabs_of(stroke)[:, :2] + shift) * (max(height, width), max(height, width))
+        columns, rows = (np.clip(np.floor(v).astype(np.int64), 0, n - 1) for v, n in zip(at.T, (width, height)))
+        beside = (-1, 0, 1)
+        light = np.mean(
+            [
+                np.asarray(array[np.clip(rows + i, 0, height - 1), np.clip(columns + j, 0, width - 1)], np.float32)
+                for i in beside
+                for j in beside
+            ],
+            0,
+        )
+        return surfaces(light[None], scene.floor)[0]
+
+
+class _Seen:
+    """What parts are made in: a window of the picture, and its scene; see `crenn.core.areas.part.Scenery`."""
+
+    def __init__(self, masks: Masks, frame: Frame, window: Window, fine: bool):
+        self._masks, self._frame, self._window, self._fine = masks, frame, window, fine
+        self._scene = masks._light.scene
+        self.scale, self.long_side, self.floor = window.scale, frame.long_side, self._scene.floor
+        self.lamps: tuple[Lamp, ...] = self._scene.light.lamps
+
+    def places(self) -> tuple[np.ndarray, np.ndarray]:
+        x, y = self._masks.places(self._frame, self._window)
+        return x, y
+
+    def light(self, blur: float = 0.0) -> np.ndarray:
+        return self._masks.evened(blur, self._frame, self._window, self._fine)
+
+    def noise(self, stops: np.ndarray) -> np.ndarray:
+        return self._scene.light.noise_ev(stops) * min(self.scale, 1.0)
+
+    def apart(self, kind: Literal["sky", "water"]) -> Apart:
+        return self._masks.apart(kind, self._frame)
+
+    def sampled(self, plane: np.ndarray) -> np.ndarray:
+        return _sampled(plane, *self.places())
+
+    def sampled_at(self, plane: np.ndarray, rows: np.ndarray, columns: np.ndarray) -> np.ndarray:
+        x, y = self.places()
+        at = x[rows, columns], y[rows, columns]
+        pieces = [
+            _sampled(plane, at[0][i : i + _LONGEST, None], at[1][i : i + _LONGEST, None])[:, 0]
+            for i in range(0, len(rows), _LONGEST)
+        ]
+        return np.concatenate(pieces)
+
+    def painted(self, brush: Part) -> np.ndarray:
+        assert isinstance(brush, Brush)
+        return self._masks.painted(brush, self._frame, self._window, self._fine)
+
+
+def _sampled(plane: np.ndarray, x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """A plane of the whole scene at places, in shares of the scene's longer side, float32 like them."""
+    per, half = np.float32(max(plane.shape[:2])), np.float32(0.5)
+    return cv2.remap(plane, x * per - half, y * per - half, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def _agreeing(found: Apart, small: np.ndarray, around: Around, ground: np.ndarray) -> Apart:
+    """The sky that was found, or that of the stack where it is another."""
+    size = small.shape[1], small.shape[0]
+    known = from_ground(small, around, cv2.resize(ground, size, interpolation=cv2.INTER_AREA))
+    if found.sure.shape != known.sure.shape:
+        return known
+    one, other = found.sure > 0.75, known.sure > 0.75
+    return found if (one & other).sum() > _SAME * max((one | other).sum(), 1) else known

@@ -1,0 +1,98 @@
+"""What lies within areas: their outlines, the stops inside, and what a place looks like before any dial."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from crenn.core.areas.area import FULL, Area
+from crenn.core.areas.surfaces import surfaces
+from crenn.core.colorimetry.spaces import luminance
+from crenn.core.errors import CrennError
+from crenn.core.pipeline.frame import Frame
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
+
+#: Longer side of the scene in which outlines are drawn, and in which stops are counted, in pixels.
+_OUTLINED, _COUNTED = 240, 600
+#: Outlines keep within so many pixels of it, and have at most so many lines.
+_CLOSE, _MOST = 0.6, 60
+
+
+@dataclass(frozen=True)
+class Outline:
+    """An area's mask in few words.
+
+    Attributes
+    ----------
+    lines : list of ndarray, float64 (N, 2)
+        Closed lines on which the mask is half of its most, in shares of the scene's longer side.
+    share : float
+        Of the scene, that is within.
+    """
+
+    lines: list[np.ndarray]
+    share: float
+
+
+def _mask(renderer: Renderer, area: Area, side: int) -> tuple[np.ndarray, Frame, Window]:
+    """An area's mask of the whole scene, uint16 (h, w), at its full opacity."""
+    size = renderer.scene.size
+    frame, window = Frame.whole(size), Window.whole(size, side)
+    return renderer.mask(area.opaque, frame, window, False), frame, window
+
+
+def outline(renderer: Renderer, area: Area) -> Outline:
+    """The outline of an area's mask, and how much of the scene is within."""
+    mask, frame, window = _mask(renderer, area, _OUTLINED)
+    # A border of nothing closes lines that run along the scene's.
+    inside = cv2.copyMakeBorder((mask > FULL // 2).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT)
+    found, _ = cv2.findContours(inside, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
+    found = sorted(found, key=len, reverse=True)[:_MOST]
+    unit = window.scale * frame.long_side
+    # Contours run through the middles of pixels within.
+    lines = [(cv2.approxPolyDP(line, _CLOSE, True)[:, 0].astype(np.float64) - 0.5) / unit for line in found]
+    return Outline([line for line in lines if len(line) > 2], float(mask.mean() / FULL))
+
+
+def stops_within(renderer: Renderer, area: Area) -> np.ndarray:
+    """Share of the scene that lies within an area, per bin of its report's histogram, float64 (N,)."""
+    mask, frame, window = _mask(renderer, area, _COUNTED)
+    report = renderer.scene.report
+    count, start, width = len(report["histogram"]), report["histogram_start"], report["histogram_bin"]
+    light = luminance(renderer.light(frame, window, False))
+    bins = np.floor((np.log2(np.maximum(light, 2.0**-40)) - start) / width).astype(np.int64)
+    counts = np.bincount(np.clip(bins, 0, count - 1).ravel(), mask.ravel() / float(FULL), count)
+    return np.asarray(counts / mask.size)
+
+
+def looks(renderer: Renderer, place: tuple[float, float], radius: float) -> tuple[float, float, float]:
+    """Oklab's opponent axes in proportion to lightness, and the stop, of a patch of the scene before any dial.
+
+    Parameters
+    ----------
+    renderer : Renderer
+    place : tuple of float
+        Its middle, in shares of the scene's longer side.
+    radius : float
+        Full-size pixels.
+
+    Raises
+    ------
+    CrennError
+        If it lies outside the scene, or is too dark to have a colour.
+    """
+    scene = renderer.scene
+    height, width = scene.size
+    x, y = place[0] * max(scene.size), place[1] * max(scene.size)
+    if not (0 <= x < width and 0 <= y < height):
+        raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
+    left, top = (int(np.clip(np.floor(v - radius), 0, n - 1)) for v, n in ((x, width), (y, height)))
+    right, bottom = (int(np.clip(np.ceil(v + radius), 1, n)) for v, n in ((x, width), (y, height)))
+    whole = Frame.whole(scene.size)
+    window = Window(left, top, right - left, bottom - top, right - left, bottom - top)
+    mean = renderer.light(whole, window).reshape(-1, 3).mean(0)
+    if luminance(mean) < scene.floor:
+        raise CrennError("This place is black: what colour it has is noise.", remedy="Pick a brighter one.")
+    stop, a, b = (float(v) for v in surfaces(mean[None, None].astype(np.float32), scene.floor)[0, 0])
+    return a, b, stop
