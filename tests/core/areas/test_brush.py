@@ -157,7 +157,7 @@ class Edges(unittest.TestCase):
         turned = parse_treatment({"level": {"angle": 5.0}, "crop": {"on": False}})
         frame = self.renderer.frame(turned)
         mask = self.mask(*strokes, level={"angle": 5.0}, crop={"on": False})
-        for place in ((0.45, 0.37), (0.5, 0.4), (0.6, 0.45), (0.2, 0.2)):
+        for place in ((0.45, 0.37), (0.55, 0.42), (0.6, 0.45), (0.2, 0.2)):
             x, y = frame.of_shares(np.array([place]))[0]
             with self.subTest(place=place):
                 there = whole[int(place[1] * 400), int(place[0] * 400)]

@@ -98,7 +98,10 @@ class Ends(LightStep[EndsParameters]):
 
 
 def _as_if(stops: np.ndarray, now: EndsParameters, bent: EndsParameters) -> np.ndarray:
-    """EV by which light, shown by the ends that there are, looks as others would show it."""
+    """EV by which grey light, shown by the ends that there are, looks as others would show it.
+
+    The display tells saturated light by more than its luminance, a curve by that alone: there it falls a little short.
+    """
     grid = table_stops()
     shown = _shown(grid, now)
     # From the last stop that is black to the first that is white, light is told by how it is shown.

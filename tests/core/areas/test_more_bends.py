@@ -1,0 +1,102 @@
+"""Dials that areas bend besides those that all light goes through: placement, ends, tones, softness."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from crenn.core.colorimetry.spaces import luminance
+from crenn.core.light.curve import TONES, tones_ev
+from crenn.core.radiance import RadianceMap
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
+from crenn.core.treatment import Treatment, parse_treatment
+from tests.support import night
+
+EVERYWHERE = {"kind": "light"}
+LEFT = {"kind": "gradient", "start": [0.3, 0.0], "end": [0.5, 0.0]}
+
+
+class Bends(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.rgb = night()
+        cls.renderer = Renderer(PreparedScene.from_radiance(RadianceMap(cls.rgb, None)))
+        cls.whole = Window.whole(cls.rgb.shape[:2])
+
+    def treatment(self, bends: dict | None = None, part: dict | None = None, **sections) -> Treatment:
+        document = Treatment.neutral().model_dump() | {n: v | {"on": True} for n, v in sections.items()}
+        document["areas"] = [{"parts": [part or EVERYWHERE], "bends": bends}] if bends else []
+        return parse_treatment(document)
+
+    def light(self, *args, **more) -> np.ndarray:
+        return self.renderer.linear(self.treatment(*args, **more), self.whole)
+
+    @classmethod
+    def grey_codes(cls, treatment: Treatment) -> np.ndarray:
+        """What a ramp of grey becomes."""
+        ramp = np.repeat(np.exp2(np.linspace(-14, 3, 600))[None, :, None], 3, 2).repeat(20, 0).astype(np.float32)
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(ramp, None)))
+        return renderer.picture(treatment, Window.whole(ramp.shape[:2]), 16)[0][10].astype(np.float64) / 65535
+
+    def test_a_bend_of_everything_is_the_dial_itself(self):
+        """Where a mask is full everywhere, what is bent is as if the whole picture had been set so."""
+        placement = {"shadows": 0.0, "highlights": 0.0, "local": 1.0}
+        for dial, by in (("shadows", 2.0), ("highlights", -1.5), ("midtones", 1.0), ("balance", 1.5)):
+            bent = self.light({f"placement.{dial}": by}, placement=placement)
+            whole = self.light(placement=placement | {dial: by})
+            with self.subTest(dial=dial):
+                np.testing.assert_allclose(np.log2(bent / whole), 0, atol=0.02)
+        for name in TONES:
+            bent, whole = self.light({f"curve.{name}": 0.8}, curve={}), self.light(curve={name: 0.8})
+            with self.subTest(tone=name):
+                np.testing.assert_allclose(np.log2(bent / whole), 0, atol=0.02)
+        bent, whole = self.light({"sharpening.softness": 60}, sharpening={}), self.light(sharpening={"softness": 60})
+        np.testing.assert_allclose(np.log2(bent / whole), 0, atol=1e-3)
+
+    def test_ends_within_an_area_show_light_as_ends_of_the_picture_would(self):
+        ends = {"white": 0.0, "black": -8.0}
+        for change in ({"white": 1.5}, {"white": -1.0}, {"black": 3.0}, {"black": -3.0}):
+            bends = {f"ends.{name}": by for name, by in change.items()}
+            moved = ends | {name: ends[name] + by for name, by in change.items()}
+            with self.subTest(**change):
+                bent, whole = (
+                    self.grey_codes(t) for t in (self.treatment(bends, ends=ends), self.treatment(ends=moved))
+                )
+                np.testing.assert_allclose(bent, whole, atol=0.004)
+                self.assertGreater(float(np.abs(bent - self.grey_codes(self.treatment(ends=ends))).max()), 0.02)
+
+    def test_they_do_not_reach_beyond_their_mask(self):
+        outside = np.arange(480) / 480 > 0.51
+        sections = {"placement": {"shadows": 0.0, "highlights": 0.0, "local": 1.0}, "curve": {}, "sharpening": {}}
+        bends = {"placement.shadows": 3.0, "curve.dark": 1.0, "sharpening.softness": 80}
+        plain, bent = self.light(**sections), self.light(bends, LEFT, **sections)
+        np.testing.assert_allclose(bent[:, outside], plain[:, outside], rtol=1e-5)
+        self.assertGreater(float(np.abs(np.log2(bent / plain))[:, ~outside].max()), 1.0)
+
+    def test_softness_evens_light_out_in_stops_and_keeps_colour(self):
+        soft = self.light(sharpening={"softness": 100, "soft_radius": 3.0})
+        stops = np.log2(luminance(self.rgb))
+        wanted = cv2.GaussianBlur(stops, (0, 0), 3.0, borderType=cv2.BORDER_REPLICATE)
+        bright = luminance(self.rgb) > 0.01
+        np.testing.assert_allclose(np.log2(luminance(soft))[bright], wanted[bright], atol=0.02)
+        np.testing.assert_allclose((soft / self.rgb)[..., 0], (soft / self.rgb)[..., 2], rtol=1e-3)
+
+
+class Tones(unittest.TestCase):
+    STOPS = np.linspace(-14, 4, 400)
+
+    def test_each_moves_its_own_light_by_its_ev_and_leaves_the_others_own(self):
+        for name, stop in TONES.items():
+            added = tones_ev(self.STOPS, {name: 0.7})
+            with self.subTest(tone=name):
+                self.assertAlmostEqual(float(np.interp(stop, self.STOPS, added)), 0.7, delta=0.01)
+                others = [float(np.interp(s, self.STOPS, added)) for n, s in TONES.items() if n != name]
+                np.testing.assert_allclose(others, 0, atol=0.02)
+
+    def test_brighter_light_stays_brighter_whatever_they_are_set_to(self):
+        rng = np.random.default_rng(0)
+        for _ in range(30):
+            moved = dict(zip(TONES, rng.uniform(-2, 2, len(TONES))))
+            self.assertGreaterEqual(float(np.diff(self.STOPS + tones_ev(self.STOPS, moved)).min()), -1e-9)
