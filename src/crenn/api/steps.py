@@ -1,12 +1,15 @@
 """The steps of the treatment: all that the page needs to build the panels of their stations."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import APIRouter
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from crenn.api.schemas import BendOut, ChoiceOut, DialOut, StepOut, ToggleOut
-from crenn.core.pipeline.step import Step
+from crenn.core.areas.area import PARTS, Area
+from crenn.core.areas.brush import BrushStroke
+from crenn.core.pipeline.step import Bend, Step
 from crenn.core.treatment import STEPS
 
 router = APIRouter(prefix="/api", tags=["steps"])
@@ -31,7 +34,11 @@ def _parameter(
         return ChoiceOut(names=extra["names"], **about)
     if extra["kind"] == "toggle":
         return ToggleOut(**about)
-    bend = step.bend_of(f"any.{name}" if model else name)
+    return _dial(about, extra, step.bend_of(f"any.{name}" if model else name))
+
+
+def _dial(about: dict[str, Any], extra: Mapping[str, Any], bend: Bend | None = None) -> DialOut:
+    """A dial, by what its field states of itself."""
     return DialOut(
         unit=extra["unit"],
         low=extra["low"],
@@ -46,10 +53,36 @@ def _parameter(
     )
 
 
+def _dials_of(model: type[BaseModel]) -> list[DialOut]:
+    """The dials of what areas are made of."""
+    out = []
+    for name, info in model.model_fields.items():
+        extra = info.json_schema_extra
+        if isinstance(extra, dict) and extra.get("kind") == "dial":
+            about = {"step": "areas", "name": name, "title": info.title, "help": info.description}
+            out.append(_dial(about | {"default": info.default}, extra))
+    return out
+
+
 def _dials(step: Step[Any], model: type[BaseModel]) -> list[DialOut]:
     """The dials of an item of a step's lists."""
     found = (_parameter(step, name, model) for name in model.model_fields)
     return [dial for dial in found if isinstance(dial, DialOut)]
+
+
+class AreaKindsOut(BaseModel):
+    """What areas are made of: the dials of each."""
+
+    area: list[DialOut]
+    stroke: list[DialOut]
+    parts: dict[str, list[DialOut]] = Field(description="by the kind of part")
+
+
+@router.get("/areas/kinds")
+def area_kinds() -> AreaKindsOut:
+    """The dials of areas, of their parts, and of strokes of the brush."""
+    kinds = {model.model_fields["kind"].default: _dials_of(model) for model in PARTS}
+    return AreaKindsOut(area=_dials_of(Area), stroke=_dials_of(BrushStroke), parts=kinds)
 
 
 @router.get("/steps")

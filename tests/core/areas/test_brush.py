@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 from pydantic import ValidationError
 
-from crenn.core.areas.brush import GRID, MOST_POINTS, MOST_STROKES, Brush, Stroke, dabs_of, painted
+from crenn.core.areas.brush import GRID, MOST_POINTS, MOST_STROKES, Brush, BrushStroke, dabs_of, painted
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -15,13 +15,13 @@ from crenn.core.treatment import parse_treatment
 SIDE = 400
 
 
-def stroke(*places: tuple[float, float], radius: float = 0.05, **more) -> Stroke:
+def stroke(*places: tuple[float, float], radius: float = 0.05, **more) -> BrushStroke:
     whole = np.round(np.array(places) * GRID).astype(int)
     steps = np.concatenate([whole[:1], np.diff(whole, axis=0)])
-    return Stroke(points=steps.ravel().tolist(), radius=radius, **more)
+    return BrushStroke(points=steps.ravel().tolist(), radius=radius, **more)
 
 
-def paint(*strokes: Stroke, before: np.ndarray | None = None, side: int = SIDE) -> np.ndarray:
+def paint(*strokes: BrushStroke, before: np.ndarray | None = None, side: int = SIDE) -> np.ndarray:
     empty = np.zeros((side * 3 // 4, side), np.float32)
     nothing = [np.zeros((1, 3), np.float32)] * len(strokes)
     told = np.zeros((1, 1, 3), np.float32)
@@ -110,7 +110,7 @@ class Strokes(unittest.TestCase):
             {"pressure": [256]},
         ):
             with self.subTest(**{k: str(v)[:20] for k, v in values.items()}), self.assertRaises(ValidationError):
-                Stroke.model_validate({"points": [0, 0], "radius": 0.1} | values)
+                BrushStroke.model_validate({"points": [0, 0], "radius": 0.1} | values)
         with self.assertRaises(ValidationError):
             Brush.model_validate({"strokes": [{"points": [0, 0], "radius": 0.1}] * (MOST_STROKES + 1)})
 
@@ -126,7 +126,7 @@ class Edges(unittest.TestCase):
         rgb *= 1 + 0.05 * rng.standard_normal(rgb.shape).astype(np.float32)
         cls.renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
 
-    def mask(self, *strokes: Stroke, window: Window | None = None, **sections) -> np.ndarray:
+    def mask(self, *strokes: BrushStroke, window: Window | None = None, **sections) -> np.ndarray:
         parts = [{"kind": "brush", "strokes": [s.model_dump() for s in strokes]}]
         treatment = parse_treatment({"areas": [{"parts": parts, "bends": {"exposure.ev": 1}}]} | sections)
         frame = self.renderer.frame(treatment)

@@ -36,7 +36,7 @@ class Gradients(unittest.TestCase):
 
     def test_half_lies_where_its_middle_is_put_and_its_ends_stay(self):
         for middle in (0.2, 0.5, 0.8):
-            mask = shares(Gradient(start=[0.2, 0.0], end=[0.8, 0.0], middle=middle), X, Y)[0]
+            mask = shares(Gradient(start=[0.2, 0.0], end=[0.8, 0.0], middle=100 * middle), X, Y)[0]
             with self.subTest(middle=middle):
                 at = 0.2 + middle * 0.6
                 self.assertAlmostEqual(float(np.interp(at, X[0], mask)), 0.5, delta=0.01)

@@ -13,6 +13,8 @@ export const queries = new QueryClient({
 
 const shoots = queryOptions({ queryKey: ["shoots"], queryFn: () => answered(api.GET("/api/shoots")) });
 const steps = queryOptions({ queryKey: ["steps"], queryFn: () => answered(api.GET("/api/steps")) });
+const kinds = queryOptions({ queryKey: ["area kinds"], queryFn: () => answered(api.GET("/api/areas/kinds")) });
+export const presets = queryOptions({ queryKey: ["area presets"], queryFn: () => answered(api.GET("/api/areas/presets")) });
 const camera = queryOptions({ queryKey: ["camera"], queryFn: () => answered(api.GET("/api/camera")) });
 export const usual = queryOptions({ queryKey: ["usual"], queryFn: () => answered(api.GET("/api/colour/usual")) });
 const deliveries = (scene: number) =>
@@ -34,6 +36,9 @@ const folder = (path: string | null) =>
 
 export const useShoots = () => useQuery(shoots);
 export const useSteps = () => useQuery(steps);
+/** The dials of areas, of their parts by kind, and of the brush. */
+export const useKinds = () => useQuery(kinds);
+export const usePresets = () => useQuery(presets);
 export const useCamera = (enabled: boolean) => useQuery({ ...camera, enabled });
 export const useDeliveries = (scene: number) => useQuery(deliveries(scene));
 /** What the numbers of a body must lie between, as the API itself describes it. */

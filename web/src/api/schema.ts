@@ -212,6 +212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/areas/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Area Kinds
+         * @description The dials of areas, of their parts, and of strokes of the brush.
+         */
+        get: operations["area_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/steps": {
         parameters: {
             query?: never;
@@ -784,6 +804,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/areas/within": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Areas Within
+         * @description The outlines of all areas of a treatment, and the stops within one.
+         */
+        post: operations["areas_within"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/areas/pick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Areas Pick
+         * @description What a patch of the scene looks like before any dial, for a range of colours.
+         */
+        post: operations["areas_pick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/areas/put": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Areas Put
+         * @description Areas that were copied or kept, checked, with their places where they belong in this scene; nothing is stored.
+         */
+        post: operations["areas_put"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/areas/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Area Presets
+         * @description Areas kept by name, and those that ship.
+         */
+        get: operations["area_presets"];
+        /**
+         * Keep Area Preset
+         * @description Keep areas by a name, in place of what was kept by it.
+         */
+        put: operations["keep_area_preset"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/areas/presets/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget Area Preset
+         * @description Forget a preset of the library's own.
+         */
+        post: operations["forget_area_preset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -828,8 +952,14 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Opacity
+             * @description How far all of its mask acts.
+             * @default 100
+             */
+            opacity: number;
             /** Parts */
-            parts: (components["schemas"]["Gradient"] | components["schemas"]["Ellipse"])[];
+            parts: (components["schemas"]["Gradient"] | components["schemas"]["Ellipse"] | components["schemas"]["Brush"] | components["schemas"]["LightRange"] | components["schemas"]["ColourRange"] | components["schemas"]["Found"])[];
             /**
              * Bends
              * @description by step and dial (“exposure.ev”): EV added, a factor, or mired, relative to the dial itself
@@ -837,6 +967,41 @@ export interface components {
             bends: {
                 [key: string]: number;
             };
+        };
+        /**
+         * AreaKindsOut
+         * @description What areas are made of: the dials of each.
+         */
+        AreaKindsOut: {
+            /** Area */
+            area: components["schemas"]["DialOut"][];
+            /** Stroke */
+            stroke: components["schemas"]["DialOut"][];
+            /**
+             * Parts
+             * @description by the kind of part
+             */
+            parts: {
+                [key: string]: components["schemas"]["DialOut"][];
+            };
+        };
+        /**
+         * AreasIn
+         * @description A document of areas, as copied or kept.
+         */
+        AreasIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * AreasOut
+         * @description Areas with their places in a scene.
+         */
+        AreasOut: {
+            /** Areas */
+            areas: components["schemas"]["Area"][];
         };
         /**
          * AutomaticOut
@@ -911,6 +1076,115 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Brush
+         * @description Strokes, one after the other; each paints over, or rubs out of, what is there by then.
+         */
+        Brush: {
+            /**
+             * Mode
+             * @description whether it adds to the parts before it, takes away from them, or leaves what both have
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @description takes what lies outside of it
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * On
+             * @description whether it takes part
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Soften
+             * @description Blurs its edge, by a deviation in % of the picture's longer side.
+             * @default 0
+             */
+            soften: number;
+            /**
+             * To edges
+             * @description Draws its edge to the picture's own, from so far away in full-size pixels.
+             * @default 0
+             */
+            refine: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "brush";
+            /** Strokes */
+            strokes: components["schemas"]["BrushStroke"][];
+            /**
+             * Shift
+             * @description by how much all of it was moved
+             */
+            shift: number[];
+        };
+        /**
+         * BrushStroke
+         * @description One stroke of the brush.
+         *
+         *     ``points`` are whole numbers of 1/16384 of the scene's longer side: x and y of the first place, then how far each
+         *     next one lies from the one before.
+         */
+        BrushStroke: {
+            /**
+             * Points
+             * @description x, y, then by how much each next place differs
+             */
+            points: number[];
+            /**
+             * Pressure
+             * @description of a pen at each place, 0 to 255; full if empty
+             */
+            pressure: number[];
+            /**
+             * Radius
+             * @description in shares of the scene's longer side
+             */
+            radius: number;
+            /**
+             * Hardness
+             * @description How much of its radius is full.
+             * @default 50
+             */
+            hardness: number;
+            /**
+             * Feather
+             * @description How far it fades beyond its radius, in % of it.
+             * @default 0
+             */
+            feather: number;
+            /**
+             * Flow
+             * @description How much of the limit one pass leaves.
+             * @default 100
+             */
+            flow: number;
+            /**
+             * Limit
+             * @description What passes build up to.
+             * @default 100
+             */
+            limit: number;
+            /**
+             * Keep to edges
+             * @description How strictly it stops at edges of light and colour under its middle.
+             * @default 0
+             */
+            edges: number;
+            /**
+             * Rubs
+             * @description takes away what was painted
+             * @default false
+             */
+            rubs: boolean;
         };
         /**
          * CameraIn
@@ -1290,6 +1564,68 @@ export interface components {
             default: string;
         };
         /**
+         * ColourRange
+         * @description Colours like those that were picked, of any light or of light like theirs.
+         */
+        ColourRange: {
+            /**
+             * Mode
+             * @description whether it adds to the parts before it, takes away from them, or leaves what both have
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @description takes what lies outside of it
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * On
+             * @description whether it takes part
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Soften
+             * @description Blurs its edge, by a deviation in % of the picture's longer side.
+             * @default 0
+             */
+            soften: number;
+            /**
+             * To edges
+             * @description Draws its edge to the picture's own, from so far away in full-size pixels.
+             * @default 0
+             */
+            refine: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "colour";
+            /** Picks */
+            picks: components["schemas"]["Pick"][];
+            /**
+             * Width
+             * @description How far from a pick it is half, as chroma in % of lightness.
+             * @default 8
+             */
+            width: number;
+            /**
+             * Softness
+             * @description Over how much of the width it fades, to either side.
+             * @default 60
+             */
+            soft: number;
+            /**
+             * Light within
+             * @description How far from a pick's light it is half; any light at 16 EV.
+             * @default 16
+             */
+            depth: number;
+        };
+        /**
          * Coverage
          * @description What the frames covered.
          */
@@ -1400,6 +1736,36 @@ export interface components {
              */
             on: boolean;
             /**
+             * Deep
+             * @description Brightens or darkens the deepest darks, about -9 EV, and less and less what lies around.
+             * @default 0
+             */
+            deep: number;
+            /**
+             * Dark
+             * @description Brightens or darkens darks, about -6.5 EV, and less and less what lies around.
+             * @default 0
+             */
+            dark: number;
+            /**
+             * Middle
+             * @description Brightens or darkens middle tones, about -4 EV, and less and less what lies around.
+             * @default 0
+             */
+            middle: number;
+            /**
+             * Light
+             * @description Brightens or darkens light tones, about -2 EV, and less and less what lies around.
+             * @default 0
+             */
+            light: number;
+            /**
+             * Bright
+             * @description Brightens or darkens the brightest, about -0.5 EV, and less and less what lies around.
+             * @default 0
+             */
+            bright: number;
+            /**
              * Colour
              * @description Kept: points on luminance leave hue and saturation. As film: each colour goes through them, so that steepness brings saturation and brightness takes it.
              * @default kept
@@ -1461,6 +1827,11 @@ export interface components {
              * @default 92
              */
             quality: number;
+            /**
+             * Mask
+             * @description index of an area: its mask, as a grey PNG of 16 bits
+             */
+            mask?: number | null;
         };
         /**
          * DialOut
@@ -1554,10 +1925,28 @@ export interface components {
             mode: "add" | "subtract" | "intersect";
             /**
              * Invert
-             * @description takes what lies outside the shape
+             * @description takes what lies outside of it
              * @default false
              */
             invert: boolean;
+            /**
+             * On
+             * @description whether it takes part
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Soften
+             * @description Blurs its edge, by a deviation in % of the picture's longer side.
+             * @default 0
+             */
+            soften: number;
+            /**
+             * To edges
+             * @description Draws its edge to the picture's own, from so far away in full-size pixels.
+             * @default 0
+             */
+            refine: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1575,7 +1964,7 @@ export interface components {
             angle: number;
             /**
              * Feather
-             * @description share of the radii over which it falls, to either side
+             * @description Over how much of its radii it falls, within and beyond them.
              * @default 0.5
              */
             feather: number;
@@ -1694,6 +2083,54 @@ export interface components {
             raw_files: number;
             /** Roots */
             roots: string[];
+        };
+        /**
+         * Found
+         * @description What is found in the picture by itself; in another scene it is found anew.
+         */
+        Found: {
+            /**
+             * Mode
+             * @description whether it adds to the parts before it, takes away from them, or leaves what both have
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @description takes what lies outside of it
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * On
+             * @description whether it takes part
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Soften
+             * @description Blurs its edge, by a deviation in % of the picture's longer side.
+             * @default 0
+             */
+            soften: number;
+            /**
+             * To edges
+             * @description Draws its edge to the picture's own, from so far away in full-size pixels.
+             * @default 0
+             */
+            refine: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "found";
+            /**
+             * What
+             * @description sky, ground (all but the sky), water, lamps or stars
+             * @enum {string}
+             */
+            what: "sky" | "ground" | "water" | "lamps" | "stars";
         };
         /**
          * FrameChange
@@ -1858,6 +2295,9 @@ export interface components {
         /**
          * Gradient
          * @description Full at ``start``, and falling to nothing at ``end``.
+         *
+         *     Half is reached at ``middle`` of the way. Its lines may be bent to arcs: by ``bow`` times its length, where they are
+         *     as far from its middle as it is long.
          */
         Gradient: {
             /**
@@ -1869,10 +2309,28 @@ export interface components {
             mode: "add" | "subtract" | "intersect";
             /**
              * Invert
-             * @description takes what lies outside the shape
+             * @description takes what lies outside of it
              * @default false
              */
             invert: boolean;
+            /**
+             * On
+             * @description whether it takes part
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Soften
+             * @description Blurs its edge, by a deviation in % of the picture's longer side.
+             * @default 0
+             */
+            soften: number;
+            /**
+             * To edges
+             * @description Draws its edge to the picture's own, from so far away in full-size pixels.
+             * @default 0
+             */
+            refine: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1882,6 +2340,18 @@ export interface components {
             start: number[];
             /** End */
             end: number[];
+            /**
+             * Middle
+             * @description Where on its way from full to nothing it is half.
+             * @default 50
+             */
+            middle: number;
+            /**
+             * Bend
+             * @description How far its lines are bent back a length away from its middle, in its lengths.
+             * @default 0
+             */
+            bow: number;
         };
         /** HazeParameters */
         HazeParameters: {
@@ -2615,6 +3085,72 @@ export interface components {
             };
         };
         /**
+         * LightRange
+         * @description Light between two stops of the scene; half where it begins and ends, beyond which it fades.
+         */
+        LightRange: {
+            /**
+             * Mode
+             * @description whether it adds to the parts before it, takes away from them, or leaves what both have
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @description takes what lies outside of it
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * On
+             * @description whether it takes part
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Soften
+             * @description Blurs its edge, by a deviation in % of the picture's longer side.
+             * @default 0
+             */
+            soften: number;
+            /**
+             * To edges
+             * @description Draws its edge to the picture's own, from so far away in full-size pixels.
+             * @default 0
+             */
+            refine: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "light";
+            /**
+             * Low
+             * @description stop of the scene that it begins at; the lowest takes all that is darker
+             * @default -32
+             */
+            low: number;
+            /**
+             * High
+             * @description stop of the scene that it ends at; the highest takes all that is brighter
+             * @default 16
+             */
+            high: number;
+            /**
+             * Begins over
+             * @description Over how many stops it begins.
+             * @default 1
+             */
+            soft_low: number;
+            /**
+             * Ends over
+             * @description Over how many stops it ends.
+             * @default 1
+             */
+            soft_high: number;
+        };
+        /**
          * LinesIn
          * @description Lines drawn along edges that should stand or lie, from place to place of the scene; none: they are found.
          */
@@ -2921,6 +3457,22 @@ export interface components {
             stars: boolean;
         };
         /**
+         * OutlineOut
+         * @description An area in few words.
+         */
+        OutlineOut: {
+            /**
+             * Lines
+             * @description closed lines along which its mask is half: x and y of places by turns, shares of the longer side
+             */
+            lines: number[][];
+            /**
+             * Share
+             * @description of the scene, that is within
+             */
+            share: number;
+        };
+        /**
          * PatchIn
          * @description A patch of the scene: its middle in shares of the scene's longer side, its radius in full-size pixels.
          */
@@ -2968,6 +3520,18 @@ export interface components {
              * @default 100
              */
             amount: number;
+        };
+        /**
+         * Pick
+         * @description A colour that was picked: Oklab's opponent axes in proportion to lightness, and the stop of the scene.
+         */
+        Pick: {
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+            /** Stop */
+            stop: number;
         };
         /**
          * PickIn
@@ -3086,6 +3650,45 @@ export interface components {
              * @description Stops moved by hand.
              */
             rungs: components["schemas"]["Rung"][];
+        };
+        /**
+         * PresetIn
+         * @description Areas, and the name that they are kept by.
+         */
+        PresetIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Name */
+            name: string;
+        };
+        /**
+         * PresetName
+         * @description The name of a preset.
+         */
+        PresetName: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * PresetOut
+         * @description Areas kept by a name; ``own`` tells whether the library keeps them, or they ship.
+         */
+        PresetOut: {
+            /** Name */
+            name: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Own */
+            own: boolean;
+        };
+        /** PresetsOut */
+        PresetsOut: {
+            /** Presets */
+            presets: components["schemas"]["PresetOut"][];
         };
         /** PrimariesParameters */
         PrimariesParameters: {
@@ -3408,6 +4011,18 @@ export interface components {
              * @default 2
              */
             least: number;
+            /**
+             * Softness
+             * @description Takes detail away that is finer than its radius, by even shares of light, so that lamps do not glow.
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Softness radius
+             * @description What is finer is taken away, as a deviation.
+             * @default 6
+             */
+            soft_radius: number;
             /**
              * Leave stars alone
              * @description Stars are not made harder.
@@ -3982,6 +4597,34 @@ export interface components {
              * @description deviation of temperature within a patch, in mired
              */
             spread?: number | null;
+        };
+        /**
+         * WithinIn
+         * @description A treatment, and the area whose stops are asked for.
+         */
+        WithinIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Index */
+            index?: number | null;
+        };
+        /**
+         * WithinOut
+         * @description What lies within areas.
+         */
+        WithinOut: {
+            /**
+             * Outlines
+             * @description of every area of the treatment
+             */
+            outlines: components["schemas"]["OutlineOut"][];
+            /**
+             * Stops
+             * @description share of the scene within the area, per bin of its histogram
+             */
+            stops: number[] | null;
         };
     };
     responses: never;
@@ -5066,6 +5709,98 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    area_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreaKindsOut"];
+                };
             };
             /** @description Bad Request */
             400: {
@@ -8035,6 +8770,584 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CastOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    areas_within: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithinIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WithinOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    areas_pick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatchIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pick"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    areas_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AreasIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreasOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    area_presets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetsOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    keep_area_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetsOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    forget_area_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetName"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetsOut"];
                 };
             };
             /** @description Bad Request */

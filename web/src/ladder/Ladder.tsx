@@ -2,11 +2,13 @@ import { useEffect, useRef, useState } from "react";
 
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
+import { useStopsWithin } from "../state/within";
 import { luminance, number } from "../units";
 import { CoverageMarks } from "./CoverageMarks";
 import { EndMarks } from "./EndMarks";
 import { FrameBars } from "./FrameBars";
 import { LampMarks } from "./LampMarks";
+import { LightBracket } from "./LightBracket";
 import { Placement } from "./Placement";
 import { RungBand } from "./RungBand";
 import { PointerMark } from "./PointerMark";
@@ -31,6 +33,7 @@ export function Ladder({ station }: { station: string }) {
   const source = useView((s) => s.view === "source");
   const tones = useScene((s) => s.scene?.frame_tones);
   const frames = useScene((s) => s.scene?.frames);
+  const within = useStopsWithin(station);
   const box = useRef<SVGSVGElement>(null);
   const [height, setHeight] = useState(640);
   useEffect(() => {
@@ -78,7 +81,7 @@ export function Ladder({ station }: { station: string }) {
         ))}
         <FrameBars report={report} scale={scale} left={FRAMES} width={44} marked={marked} feeds={station === "merge"} tones={source ? tones : null} />
         {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={44} />}
-        {station === "noise" ? <NoiseLines report={report} scale={scale} left={BARS} width={48} /> : <StopHistogram report={report} scale={scale} left={BARS} width={48} />}
+        {station === "noise" ? <NoiseLines report={report} scale={scale} left={BARS} width={48} /> : <StopHistogram report={report} scale={scale} left={BARS} width={48} within={station === "areas" ? within : null} />}
         <RungBand scale={scale} left={BARS} right={RUNGS - 6} />
         <LampMarks report={report} scale={scale} x={RUNGS - 13} />
         <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--crenn-palette-text-secondary)">
@@ -97,6 +100,7 @@ export function Ladder({ station }: { station: string }) {
         <rect x={TONES - 0.5} y={scale.top - 0.5} width={11} height={scale.bottom - scale.top + 1} fill="none" stroke="var(--crenn-palette-divider)" />
         <Placement scale={scale} lines={lines} left={RUNGS} right={TONES - 1} movable={station === "light"} />
         <EndMarks scale={scale} lines={lines} x={RUNGS} movable={station === "light"} />
+        {station === "areas" && <LightBracket scale={scale} left={BARS - 4} width={56} />}
         {station === "colour" && <TintMarks scale={scale} x={TONES + 11} />}
         <PointerMark scale={scale} lines={lines} left={RUNGS} right={TONES} />
       </svg>

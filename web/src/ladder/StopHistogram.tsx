@@ -6,17 +6,20 @@ interface Props {
   scale: Scale;
   left: number;
   width: number;
+  /** Share of the picture within an area, per bin, if one is looked at. */
+  within?: number[] | null;
 }
 
 /** The scene's histogram in stops, as horizontal bars, with clipped light and the noise horizon on it. */
-export function StopHistogram({ report, scale, left, width }: Props) {
+export function StopHistogram({ report, scale, left, width, within }: Props) {
   // Two bins together: quarter stops can be told apart at this height.
-  const bars: { stop: number; share: number; clipped: number }[] = [];
+  const bars: { stop: number; share: number; clipped: number; within: number }[] = [];
   for (let i = 0; i + 1 < report.histogram.length; i += 2) {
     bars.push({
       stop: report.histogram_start + i * report.histogram_bin,
       share: report.histogram[i] + report.histogram[i + 1],
       clipped: report.clipped_histogram[i] + report.clipped_histogram[i + 1],
+      within: within ? (within[i] ?? 0) + (within[i + 1] ?? 0) : 0,
     });
   }
   const most = Math.max(...bars.map((b) => b.share), 1e-9);
@@ -37,6 +40,7 @@ export function StopHistogram({ report, scale, left, width }: Props) {
         return (
           <g key={bar.stop}>
             <rect x={left} y={y} width={length(bar.share)} height={thick} fill="var(--crenn-palette-bar)" />
+            {bar.within > 0 && <rect x={left} y={y} width={length(Math.min(bar.within, bar.share))} height={thick} fill="var(--crenn-palette-primary-main)" data-within />}
             {bar.clipped > 0 && <rect x={left} y={y} width={length(bar.clipped)} height={thick} fill="var(--crenn-palette-lamp)" />}
           </g>
         );

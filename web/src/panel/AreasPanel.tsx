@@ -1,29 +1,30 @@
-import { useAreas, useSelected } from "../state/areas";
+import { useSelected } from "../state/areas";
 import { useScene } from "../state/scene";
+import { useView } from "../state/view";
 import { AreaDials } from "./areas/AreaDials";
 import { AreaList } from "./areas/AreaList";
+import { AreaMenu } from "./areas/AreaMenu";
 import { AreaParts } from "./areas/AreaParts";
-import { ToolButton } from "./ToolButton";
+import { BrushDials } from "./areas/BrushDials";
+import { MaskKinds } from "./areas/MaskKinds";
 
-const begins = () => useAreas.setState({ joins: false });
-
-/** The Areas station: shapes on the picture, and what they bend. */
+/** The Areas station: masks on the picture, and what they bend. */
 export default function AreasPanel() {
   const count = useScene((s) => s.treatment?.areas.length ?? 0);
+  const tool = useView((s) => s.tool);
   const selected = useSelected();
   return (
     <>
       <h2>Areas</h2>
-      <p className="lead">{count ? "Bend the light within a shape." : "Draw a shape on the picture, then bend its light."}</p>
-      <div className="row">
-        <ToolButton tool="gradient" says="New gradient" inHand="Drag: full to nothing" title="Key D" before={begins} />
-        <ToolButton tool="ellipse" says="New ellipse" inHand="Drag from its middle" title="Key C" before={begins} />
-      </div>
+      {count === 0 && <p className="lead">Mark a part of the picture, then bend its light.</p>}
+      <MaskKinds />
+      {(tool === "paint" || tool === "touch") && <BrushDials which={tool === "paint" ? "brush" : "touch"} />}
       <AreaList />
       {selected && (
         <>
           <AreaDials index={selected[0]} area={selected[1]} />
           <AreaParts index={selected[0]} area={selected[1]} />
+          <AreaMenu index={selected[0]} area={selected[1]} />
         </>
       )}
     </>

@@ -11,19 +11,55 @@ import { decimals, held, scaleOf } from "./dials";
 /** So near the thumb, in pixels, a press takes hold of it where it is. */
 const NEAR = 9;
 
+type Told = Pick<About, "title" | "help" | "unit" | "low" | "high" | "increment" | "scale" | "shows" | "default">;
+
 interface Props {
-  dial: Pick<About, "title" | "help" | "unit" | "low" | "high" | "increment" | "scale" | "shows" | "default">;
+  dial: Told;
   /** Where its value stands in the treatment. */
   path: Path;
   /** What stands before its name. */
   children?: ReactNode;
 }
 
-/** One dial: its name, its value with unit, and a thin track with a mark at the automatic or default value. */
-export function Dial({ dial: p, path, children }: Props) {
+/** A dial of the treatment. */
+export function Dial({ dial, path, children }: Props) {
   // Only its own numbers: other dials' values are none of its business.
   const own = useScene((s) => (s.treatment ? numberAt(s.treatment, path) : null));
-  const auto = useScene((s) => automaticAt(s.scene, path, p.default));
+  const auto = useScene((s) => automaticAt(s.scene, path, dial.default));
+  return (
+    <DialRow
+      dial={dial}
+      name={path.join(".")}
+      own={own}
+      auto={auto}
+      show={(v) => preview((t) => withValue(t, path, v))}
+      store={store}
+      hold={hold}
+      release={release}
+    >
+      {children}
+    </DialRow>
+  );
+}
+
+interface RowProps {
+  dial: Told;
+  /** What it is told apart by. */
+  name: string;
+  /** Its value; null if it is automatic, and what it comes to then, or its default. */
+  own: number | null;
+  auto: number;
+  /** Show a value; null puts it back to automatic. */
+  show: (value: number | null) => void;
+  /** Keep the value that is shown. */
+  store: (label: string) => void;
+  hold: (view: string | null) => void;
+  release: () => void;
+  children?: ReactNode;
+}
+
+/** One dial: its name, its value with unit, and a thin track with a mark at the automatic or default value. */
+export function DialRow({ dial: p, name, own, auto, show, store, hold, release, children }: RowProps) {
   const [typed, setTyped] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
   const wheel = useRef<(e: WheelEvent) => void>(() => {});
@@ -32,8 +68,6 @@ export function Dial({ dial: p, path, children }: Props) {
   const { share, value: valueAt } = scaleOf(p);
   const signed = p.low < 0 && p.unit !== "×";
   const clamp = (v: number) => held(p, v);
-  const show = (v: number | null) => preview((t) => withValue(t, path, v));
-
   /** Keys and wheel: the picture follows at once, the change is stored when they rest. */
   const rest = useNudge(() => {
     release();
@@ -104,7 +138,7 @@ export function Dial({ dial: p, path, children }: Props) {
   const to = share(value);
   const text = number(value, decimals(p.increment), signed);
   return (
-    <div className="dial" data-dial={path.join(".")}>
+    <div className="dial" data-dial={name}>
       <div className="row">
         {children}
         <button className="name" title={`${p.help} Double-click: back to ${p.default == null ? "automatic" : "the default"}.`} onDoubleClick={reset} tabIndex={-1}>

@@ -5,12 +5,13 @@ interface Props {
   name: string;
   longest: number;
   className?: string;
+  placeholder?: string;
   /** Takes a new name; false if it cannot be. */
   onName: (name: string) => boolean;
 }
 
 /** A name, to be typed over: taken with Enter or on leaving, let be with Escape, or if it cannot be. */
-export function NameInput({ label, name, longest, className = "", onName }: Props) {
+export function NameInput({ label, name, longest, className = "", placeholder, onName }: Props) {
   const [typed, setTyped] = useState(name);
   const keep = () => {
     const wanted = typed.trim().slice(0, longest);
@@ -20,6 +21,7 @@ export function NameInput({ label, name, longest, className = "", onName }: Prop
     <input
       className={`typed name ${className}`}
       aria-label={label}
+      placeholder={placeholder}
       value={typed}
       maxLength={longest}
       onChange={(e) => setTyped(e.target.value)}

@@ -1,4 +1,4 @@
-import { type MouseEvent, Suspense, useCallback, useEffect, useRef, useState } from "react";
+import { type MouseEvent, type PointerEvent, Suspense, useCallback, useEffect, useRef, useState } from "react";
 
 import { useBrush } from "../state/merging";
 import { useScene } from "../state/scene";
@@ -14,6 +14,7 @@ import { paint } from "./paint";
 import { TOOLS } from "./tools";
 import type { Drag, Pointed } from "./tools/tool";
 import { usePane } from "./usePane";
+import { useAreaSeen } from "./useAreaSeen";
 import { type Rendered, useRenders } from "./useRenders";
 import { useLaid, useShown, useWanted } from "./useWanted";
 
@@ -45,7 +46,8 @@ export function Picture({ station }: { station: Station }) {
   );
   const shown = useShown(station.name);
   const lay = useLaid(pane, rendered);
-  const wantedView = glance ?? heldView ?? view;
+  const seen = useAreaSeen(station.name);
+  const wantedView = glance ?? heldView ?? (view === "picture" ? (seen ?? view) : view);
   const coarse = held || (dragging?.coarse ?? false);
   useWanted(renders, shown, pane, lay, wantedView, coarse);
 
@@ -60,9 +62,20 @@ export function Picture({ station }: { station: Station }) {
     },
     [lay],
   );
-  const pointed = (e: { clientX: number; clientY: number }): Pointed => {
+  const pointed = (e: PointerEvent): Pointed => {
     const place = at(e);
-    return { x: e.clientX, y: e.clientY, place, scene: lay!.map.toScene(place), lay: lay!, zoomed: zoom !== null, treatment: shown?.treatment ?? null };
+    return {
+      x: e.clientX,
+      y: e.clientY,
+      place,
+      scene: lay!.map.toScene(place),
+      lay: lay!,
+      zoomed: zoom !== null,
+      pressure: e.pointerType === "pen" ? e.pressure : 1,
+      rubs: e.ctrlKey || e.metaKey,
+      straight: e.altKey,
+      treatment: shown?.treatment ?? null,
+    };
   };
   const drag = useDrag<Drag>({
     begin: (e) => {
@@ -111,9 +124,14 @@ export function Picture({ station }: { station: Station }) {
         {...drag}
         onPointerMove={(e) => {
           drag.onPointerMove(e);
+          if (lay && !dragging) tool.hover?.(pointed(e));
           probe(e);
         }}
-        onPointerLeave={() => !dragging && renders.current?.probe(null)}
+        onPointerLeave={() => {
+          if (dragging) return;
+          tool.hover?.(null);
+          renders.current?.probe(null);
+        }}
         onDoubleClick={(e) => inHand === "pan" && lay && toggleZoom(at(e))}
         onWheel={turn}
       />

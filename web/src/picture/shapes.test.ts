@@ -1,18 +1,25 @@
 import { describe, expect, it } from "vitest";
 
 import type { Ellipse, Gradient } from "../api/client";
+import { ellipseOf, gradientOf } from "../state/parts";
 import type { Point } from "./map";
 import { along, contour, gripAt, LEVELS, radiusAt, reshaped, type ShapeGrip } from "./shapes";
 
-const gradient: Gradient = { kind: "gradient", mode: "add", invert: false, start: [0.2, 0.1], end: [0.6, 0.4] };
-const ellipse: Ellipse = { kind: "ellipse", mode: "add", invert: false, centre: [0.5, 0.3], radii: [0.3, 0.1], angle: 30, feather: 0.4 };
+const gradient = gradientOf([0.2, 0.1], [0.6, 0.4]) as Gradient;
+const ellipse = ellipseOf([0.5, 0.3], [0.3, 0.1], { angle: 30, feather: 0.4 });
+const bent: Gradient = { ...gradient, middle: 35, bow: 0.3 };
 
 /** The mask as the server makes it, at a place. */
 function mask(part: Gradient | Ellipse, [x, y]: Point): number {
   let t: number;
   if (part.kind === "gradient") {
     const [dx, dy] = [part.end[0] - part.start[0], part.end[1] - part.start[1]];
-    t = 1 - ((x - part.start[0]) * dx + (y - part.start[1]) * dy) / (dx * dx + dy * dy);
+    const [px, py] = [x - (part.start[0] + part.end[0]) / 2, y - (part.start[1] + part.end[1]) / 2];
+    const [u, v] = [(px * dx + py * dy) / (dx * dx + dy * dy), (py * dx - px * dy) / (dx * dx + dy * dy)];
+    const curved = (2 * part.bow) / (1 + part.bow ** 2);
+    const bias = 1 / (1 - part.middle / 100) - 2;
+    const way = Math.min(Math.max(0.5 + (2 * u - curved * (u * u + v * v)) / (1 + Math.sqrt(1 - 2 * curved * u + curved ** 2 * (u * u + v * v))), 0), 1);
+    t = 1 - way / (bias * (1 - way) + 1);
   } else {
     const turn = (part.angle * Math.PI) / 180;
     const [u, v] = [x - part.centre[0], y - part.centre[1]];
@@ -27,7 +34,7 @@ describe("contours", () => {
   it("lie where the mask has their share", () => {
     for (const level of LEVELS) {
       expect(along(level) ** 2 * (3 - 2 * along(level))).toBeCloseTo(level, 9);
-      for (const part of [gradient, ellipse]) for (const at of contour(part, level)) expect(mask(part, at)).toBeCloseTo(level, 6);
+      for (const part of [gradient, bent, ellipse]) for (const at of contour(part, level)) expect(mask(part, at)).toBeCloseTo(level, 6);
     }
   });
 });

@@ -14,6 +14,8 @@ export interface Wanted {
   view: string;
   /** Index of the area, or of the range of hues, that views of them show. */
   index: number | null;
+  /** Index of the part of the area that is shown alone. */
+  piece: number | null;
   /** x, y, width and height in full-size pixels; null for all of the picture, as large as fits and `most` allows. */
   part: [number, number, number, number] | null;
   out_width: number;

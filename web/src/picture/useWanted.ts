@@ -17,7 +17,14 @@ export function useShown(station: string) {
   const treatment = useScene((s) => s.treatment);
   const comparing = useView((s) => s.glance === "untreated");
   const uncropped = (stationOf(station).uncropped ?? false) && !comparing;
-  return useMemo(() => (prepared && treatment ? { prepared, treatment, uncropped } : null), [prepared, treatment, uncropped]);
+  const without = useAreas((s) => s.without);
+  const selected = useAreas((s) => s.selected);
+  return useMemo(() => {
+    if (!prepared || !treatment) return null;
+    if (!without || station !== "areas") return { prepared, treatment, uncropped };
+    const areas = treatment.areas.map((a, i) => (without === "all" || i === selected ? { ...a, on: false } : a));
+    return { prepared, treatment: { ...treatment, areas }, uncropped };
+  }, [prepared, treatment, uncropped, without, selected, station]);
 }
 
 /** How the picture drawn lies in its pane; null while there is none. */
@@ -34,7 +41,9 @@ export function useWanted(renders: { current: Renders | null }, shown: ReturnTyp
   const area = useAreas((s) => s.selected);
   const chosen = useChosen();
   const range = chosen?.list === "ranges" ? chosen.index : null;
-  const index = view === "area" || view === "mask" ? area : view === "range" ? range : null;
+  const pointed = useAreas((s) => s.pointed);
+  const index = view === "area" || view === "mask" || view === "part" ? area : view === "range" ? range : null;
+  const piece = view === "part" ? pointed : null;
   // A fitted picture is asked for as such: how large it is need not be known, and what is drawn does not ask anew.
   const zoomed = fitted ? null : lay;
   useEffect(() => {
@@ -52,6 +61,6 @@ export function useWanted(renders: { current: Renders | null }, shown: ReturnTyp
     } else {
       size = { part: null, out_width: points(pane.width - 2 * MARGIN), out_height: points(pane.height - 2 * MARGIN), most: MOST * dots };
     }
-    renders.current?.ask({ ...shown, view, index, ...size, coarse });
-  }, [renders, shown, pane, zoomed, fitted, view, index, coarse]);
+    renders.current?.ask({ ...shown, view, index, piece, ...size, coarse });
+  }, [renders, shown, pane, zoomed, fitted, view, index, piece, coarse]);
 }

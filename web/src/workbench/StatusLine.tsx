@@ -41,7 +41,7 @@ export function StatusLine({ station }: { station: Station }) {
   const range = useChosen()?.list === "ranges";
   const split = scene?.noise != null;
   const lost = (scene?.report?.clipped_share ?? []).some((share) => share > 0);
-  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, edges: false, left: split, range, outside: true, source: true, lost, moved, ground: sky, area, mask: area };
+  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, edges: false, left: split, range, outside: true, source: true, lost, moved, ground: sky, area, mask: area, part: false };
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">

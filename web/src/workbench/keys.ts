@@ -3,6 +3,7 @@ import type { NavigateFunction } from "react-router-dom";
 import { preview, redo, store, undo, useScene } from "../state/scene";
 import { type StationName, STATION_NAMES, type ToolName } from "../names";
 import { useAreas } from "../state/areas";
+import { resizeBrush, turnAbout } from "../state/painting";
 import { useCropping } from "../state/cropping";
 import { GUIDES } from "../picture/guides";
 import { withValue } from "../state/values";
@@ -29,7 +30,6 @@ export interface Key {
 }
 
 function toggleTool(tool: ToolName) {
-  useAreas.setState({ joins: false });
   useView.setState((s) => ({ tool: s.tool === tool ? "pan" : tool }));
 }
 
@@ -110,6 +110,17 @@ export const KEYS: Key[] = [
   { shown: "O", says: "What falls outside the delivered space, at Colour", keys: ["o"], station: "colour", press: () => setView("outside") },
   { shown: "D", says: "Draw a gradient, at Areas", keys: ["d"], station: "areas", press: () => toggleTool("gradient") },
   { shown: "C", says: "Draw an ellipse, at Areas", keys: ["c"], station: "areas", press: () => toggleTool("ellipse") },
+  { shown: "P", says: "Paint a mask, at Areas", keys: ["p"], station: "areas", press: () => toggleTool("paint") },
+  { shown: "T", says: "Take light that is clicked, at Areas", keys: ["t"], station: "areas", press: () => toggleTool("bracket") },
+  { shown: "E", says: "Take colours that are clicked, at Areas", keys: ["e"], station: "areas", press: () => toggleTool("dye") },
+  { shown: "O", says: "A pool of light, at Areas", keys: ["o"], station: "areas", press: () => toggleTool("pool") },
+  { shown: "W", says: "A vignette, at Areas", keys: ["w"], station: "areas", press: () => toggleTool("vignette") },
+  { shown: "N", says: "Dodge and burn, at Areas", keys: ["n"], station: "areas", press: () => toggleTool("touch") },
+  { shown: "Shift N", says: "Brighten or darken, at Areas", keys: ["Shift+N"], station: "areas", press: turnAbout },
+  { shown: ", .", says: "Smaller or larger brush, at Areas", keys: [",", "."], station: "areas", press: (_, e) => resizeBrush(e.key === "." ? 1.15 : 1 / 1.15) },
+  { shown: "Shift A", says: "The mask over the picture and back, at Areas", keys: ["Shift+A"], station: "areas", press: () => useAreas.setState((s) => ({ seeing: !s.seeing })) },
+  { shown: "J", says: "Hold to see without the area, at Areas", keys: ["j"], station: "areas", press: () => useAreas.setState({ without: "one" }), lift: () => useAreas.setState({ without: null }) },
+  { shown: "Shift J", says: "Hold to see without all areas, at Areas", keys: ["Shift+J"], station: "areas", press: () => useAreas.setState({ without: "all" }), lift: () => useAreas.setState({ without: null }) },
   { shown: "A", says: "Area view, at Areas", keys: ["a"], station: "areas", press: () => setView("area") },
   { shown: "K", says: "The mask alone, at Areas", keys: ["k"], station: "areas", press: () => setView("mask") },
   { shown: "Esc", says: "Put the tool down", keys: ["Escape"], press: () => useView.setState({ tool: "pan" }) },

@@ -13,13 +13,15 @@ from crenn.core.areas.found.part import Found
 from crenn.core.areas.part import Keyed, Part
 from crenn.core.areas.ranges import ColourRange, LightRange
 from crenn.core.areas.shapes import Ellipse, Gradient
-from crenn.core.pipeline.step import Step
+from crenn.core.pipeline.step import Step, dial
 
 #: A treatment has at most so many areas, and an area so many parts, and bends so many dials.
 MOST_AREAS, MOST_PARTS, MOST_BENDS = 24, 24, 200
 #: Full in a mask.
 FULL = np.uint16(65535)
 
+#: All kinds of parts.
+PARTS: tuple[type[Part], ...] = (Gradient, Ellipse, Brush, LightRange, ColourRange, Found)
 AnyPart = Annotated[Gradient | Ellipse | Brush | LightRange | ColourRange | Found, Field(discriminator="kind")]
 
 
@@ -28,7 +30,7 @@ class Area(Keyed):
 
     name: str = Field("Area", min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
     on: bool = True
-    opacity: float = Field(100.0, ge=0, le=100, description="how far its mask acts, in %")
+    opacity: float = dial(100.0, "%", 0, 100, 1, "Opacity", "How far all of its mask acts.")
     parts: list[AnyPart] = Field(min_length=1, max_length=MOST_PARTS)
     bends: dict[str, float] = Field(
         default_factory=dict,

@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from crenn.core.areas.part import Keyed, Part, Scenery, Share
 from crenn.core.fastmath import exp2
+from crenn.core.pipeline.step import dial
 
 #: Places of strokes are whole numbers of this part of the scene's longer side.
 GRID = 16384
@@ -22,7 +23,7 @@ _BARE = 0.002
 _STOPS, _AXES = (2.0, 0.25), (0.25, 0.03)
 
 
-class Stroke(Keyed):
+class BrushStroke(Keyed):
     """One stroke of the brush.
 
     ``points`` are whole numbers of 1/16384 of the scene's longer side: x and y of the first place, then how far each
@@ -36,15 +37,17 @@ class Stroke(Keyed):
         default_factory=list, max_length=MOST_POINTS, description="of a pen at each place, 0 to 255; full if empty"
     )
     radius: float = Field(ge=0.0005, le=0.5, description="in shares of the scene's longer side")
-    hardness: float = Field(50.0, ge=0, le=100, description="share of the radius within which it is full, in %")
-    feather: float = Field(0.0, ge=0, le=100, description="how far it fades beyond its radius, in % of it")
-    flow: float = Field(100.0, ge=1, le=100, description="how much one pass leaves, in % of the limit")
-    limit: float = Field(100.0, ge=1, le=100, description="what it builds up to, in %")
-    edges: float = Field(0.0, ge=0, le=100, description="how strictly it stops at edges; not at all at 0 %")
+    hardness: float = dial(50.0, "%", 0, 100, 1, "Hardness", "How much of its radius is full.")
+    feather: float = dial(0.0, "%", 0, 100, 1, "Feather", "How far it fades beyond its radius, in % of it.")
+    flow: float = dial(100.0, "%", 1, 100, 1, "Flow", "How much of the limit one pass leaves.")
+    limit: float = dial(100.0, "%", 1, 100, 1, "Limit", "What passes build up to.")
+    edges: float = dial(
+        0.0, "%", 0, 100, 1, "Keep to edges", "How strictly it stops at edges of light and colour under its middle."
+    )
     rubs: bool = Field(False, description="takes away what was painted")
 
     @model_validator(mode="after")
-    def _in_pairs(self) -> "Stroke":
+    def _in_pairs(self) -> "BrushStroke":
         if len(self.points) % 2:
             raise ValueError("each place of a stroke needs x and y")
         if self.pressure and len(self.pressure) != len(self.points) // 2:
@@ -70,7 +73,7 @@ class Brush(Part):
     """Strokes, one after the other; each paints over, or rubs out of, what is there by then."""
 
     kind: Literal["brush"] = "brush"
-    strokes: list[Stroke] = Field(min_length=1, max_length=MOST_STROKES)
+    strokes: list[BrushStroke] = Field(min_length=1, max_length=MOST_STROKES)
     shift: Annotated[list[Share], Field(min_length=2, max_length=2)] = Field(
         default_factory=lambda: [0.0, 0.0], description="by how much all of it was moved"
     )
@@ -79,7 +82,7 @@ class Brush(Part):
         return scenery.painted(self)
 
 
-def dabs_of(stroke: Stroke) -> np.ndarray:
+def dabs_of(stroke: BrushStroke) -> np.ndarray:
     """Places that a stroke leaves something at, with how much of a pass each is, float64 (N, 3) of x, y and weight.
 
     They lie evenly along its line, so that a stroke of few points is the same as one of many.
@@ -101,7 +104,7 @@ def dabs_of(stroke: Stroke) -> np.ndarray:
 
 
 def painted(
-    strokes: list[Stroke],
+    strokes: list[BrushStroke],
     before: np.ndarray,
     corner: tuple[float, float],
     per_share: float,
@@ -112,7 +115,7 @@ def painted(
 
     Parameters
     ----------
-    strokes : list of Stroke
+    strokes : list of BrushStroke
     before : ndarray, float32 (h, w)
         The mask that they are painted over; it stays what it is.
     corner : tuple of float

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from crenn.core.areas.found.apart import Apart
 from crenn.core.pipeline.scene import Lamp
+from crenn.core.pipeline.step import dial
 
 #: A share of the scene plane's longer side, of places that may lie beyond the picture.
 Share = Annotated[float, Field(ge=-4, le=5)]
@@ -86,9 +87,17 @@ class Part(Keyed):
     )
     invert: bool = Field(False, description="takes what lies outside of it")
     on: bool = Field(True, description="whether it takes part")
-    soften: float = Field(0.0, ge=0, le=10, description="deviation by which its edge is blurred, in % of the picture")
-    refine: float = Field(
-        0.0, ge=0, le=200, description="how far its edge is drawn to the picture's own, in full-size pixels"
+    soften: float = dial(
+        0.0, "%", 0, 10, 0.05, "Soften", "Blurs its edge, by a deviation in % of the picture's longer side."
+    )
+    refine: float = dial(
+        0.0,
+        "px",
+        0,
+        200,
+        1,
+        "To edges",
+        "Draws its edge to the picture's own, from so far away in full-size pixels.",
     )
 
     @cached_property

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from crenn.core.areas.part import Part, Scenery
 from crenn.core.areas.surfaces import surfaces
 from crenn.core.colour.circle import eased
+from crenn.core.pipeline.step import dial
 
 #: Deviation by which noise is evened out before light is told apart, in full-size pixels.
 _BLUR = 1.2
@@ -15,6 +16,8 @@ _BLUR = 1.2
 LOWEST, HIGHEST = -32.0, 16.0
 #: A colour range has at most so many picks.
 MOST_PICKS = 12
+#: A depth of so many stops takes any light.
+ANY = 16.0
 
 Stop = Annotated[float, Field(ge=LOWEST, le=HIGHEST)]
 
@@ -25,8 +28,8 @@ class LightRange(Part):
     kind: Literal["light"] = "light"
     low: Stop = Field(LOWEST, description="stop of the scene that it begins at; the lowest takes all that is darker")
     high: Stop = Field(HIGHEST, description="stop of the scene that it ends at; the highest takes all that is brighter")
-    soft_low: float = Field(1.0, ge=0.05, le=8, description="EV over which it begins")
-    soft_high: float = Field(1.0, ge=0.05, le=8, description="EV over which it ends")
+    soft_low: float = dial(1.0, "EV", 0.05, 8, 0.05, "Begins over", "Over how many stops it begins.")
+    soft_high: float = dial(1.0, "EV", 0.05, 8, 0.05, "Ends over", "Over how many stops it ends.")
 
     @model_validator(mode="after")
     def _rises(self) -> "LightRange":
@@ -62,10 +65,10 @@ class ColourRange(Part):
 
     kind: Literal["colour"] = "colour"
     picks: list[Pick] = Field(min_length=1, max_length=MOST_PICKS)
-    width: float = Field(8.0, ge=1, le=60, description="how far from a pick it is half, as chroma in % of lightness")
-    soft: float = Field(60.0, ge=5, le=100, description="share of the width over which it fades to either side, in %")
-    depth: float | None = Field(
-        None, ge=0.1, le=16, description="how far from a pick's light it is half, in EV; any light if null"
+    width: float = dial(8.0, "%", 1, 60, 0.5, "Width", "How far from a pick it is half, as chroma in % of lightness.")
+    soft: float = dial(60.0, "%", 5, 100, 1, "Softness", "Over how much of the width it fades, to either side.")
+    depth: float = dial(
+        16.0, "EV", 0.25, 16, 0.25, "Light within", "How far from a pick's light it is half; any light at 16 EV."
     )
 
     def share(self, scenery: Scenery) -> np.ndarray:
@@ -78,7 +81,7 @@ class ColourRange(Part):
         per = 100 / self.width
         for pick in self.picks:
             away = np.hypot((told[..., 1] - pick.a) * per, (told[..., 2] - pick.b) * per)
-            if self.depth is not None:
+            if self.depth < ANY:
                 away = np.hypot(away, (told[..., 0] - pick.stop) / self.depth)
             out = np.maximum(out, eased((1 - away) / (2 * self.soft / 100) + 0.5))
         return out.astype(np.float32)

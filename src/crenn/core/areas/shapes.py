@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from crenn.core.areas.part import Part, Place, Scenery
+from crenn.core.pipeline.step import dial
 
 #: Places nearer than this are one, in shares of the longer side.
 _NEAR = 1e-4
@@ -26,9 +27,9 @@ class Gradient(Part):
     kind: Literal["gradient"] = "gradient"
     start: Place
     end: Place
-    middle: float = Field(0.5, ge=0.1, le=0.9, description="share of the way from full to nothing at which it is half")
-    bow: float = Field(
-        0.0, ge=-1, le=1, description="how far its lines are bent back, a length away from its middle, in lengths"
+    middle: float = dial(50.0, "%", 10, 90, 1, "Middle", "Where on its way from full to nothing it is half.")
+    bow: float = dial(
+        0.0, "×", -1, 1, 0.01, "Bend", "How far its lines are bent back a length away from its middle, in its lengths."
     )
 
     @model_validator(mode="after")
@@ -43,7 +44,7 @@ class Gradient(Part):
         length = dx * dx + dy * dy
         middle = (self.start[0] + self.end[0]) / 2, (self.start[1] + self.end[1]) / 2
         # Schlick's bias (1994) puts half where it should be, and leaves both ends.
-        bias = 1 / (1 - self.middle) - 2
+        bias = 1 / (1 - self.middle / 100) - 2
         return _gradient(x, y, *map(np.float32, (*middle, dx / length, dy / length, curvature(self.bow), bias)))
 
 
@@ -59,7 +60,9 @@ class Ellipse(Part):
     centre: Place
     radii: Annotated[list[Annotated[float, Field(ge=0.001, le=4)]], Field(min_length=2, max_length=2)]
     angle: float = Field(0.0, ge=-360, le=360, description="of its first radius, in degrees, clockwise")
-    feather: float = Field(0.5, ge=0.02, le=1, description="share of the radii over which it falls, to either side")
+    feather: float = dial(
+        0.5, "×", 0.02, 1, 0.01, "Feather", "Over how much of its radii it falls, within and beyond them."
+    )
 
     def share(self, scenery: Scenery) -> np.ndarray:
         x, y = scenery.places()

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from crenn.core.areas.area import Area
-from crenn.core.areas.brush import Brush, Stroke, dabs_of, painted
+from crenn.core.areas.brush import Brush, BrushStroke, dabs_of, painted
 from crenn.core.areas.found.apart import Apart
 from crenn.core.areas.found.sky import SIDE, find_sky, from_ground
 from crenn.core.areas.found.water import find_water
@@ -199,7 +199,7 @@ class Masks:
 
         return self._cache.get(key(len(told)), make)
 
-    def _over(self, strokes: list[Stroke], before: np.ndarray, shift: list[float], window: Window) -> np.ndarray:
+    def _over(self, strokes: list[BrushStroke], before: np.ndarray, shift: list[float], window: Window) -> np.ndarray:
         long_side = max(self._light.scene.size)
         kept = any(stroke.edges for stroke in strokes)
         told = np.zeros((1, 1, 3), np.float32)
@@ -218,7 +218,7 @@ class Masks:
 
         return self._cache.get(("surfaces", window), make)
 
-    def _centres(self, stroke: Stroke, shift: list[float]) -> np.ndarray:
+    def _centres(self, stroke: BrushStroke, shift: list[float]) -> np.ndarray:
         """What lies under the middle of a brush, at each place that it leaves something, float32 (N, 3).
 
         It is looked up at a size at which the brush is a few pixels wide, the same in every window.

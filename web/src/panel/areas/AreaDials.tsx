@@ -1,22 +1,25 @@
-import { IconButton, MenuItem, Select } from "@mui/material";
+import { Autocomplete, IconButton, TextField } from "@mui/material";
+import { useState } from "react";
 
 import type { Area } from "../../api/client";
-import { useSteps } from "../../api/queries";
+import { useKinds, useSteps } from "../../api/queries";
 import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { NameInput } from "../NameInput";
-import { bendable } from "./bends";
+import { bendable, type Bendable } from "./bends";
 
 /** A name has at most so many characters. */
 const LONGEST = 60;
 
-/** What an area bends: a dial for each, relative to the whole picture's, and a way to bend more. */
+/** What an area bends: a dial for each, relative to the whole picture's, and a field to name more. */
 export function AreaDials({ index, area }: { index: number; area: Area }) {
   const treatment = useScene((s) => s.treatment);
+  const opacity = useKinds().data?.area.find((d) => d.name === "opacity");
   const dials = bendable(useSteps().data ?? [], treatment);
   const bent = dials.filter((d) => d.name in area.bends);
   const others = dials.filter((d) => !(d.name in area.bends));
+  const [typed, setTyped] = useState("");
   const bend = (name: string, value: number | undefined, says: string) => {
     preview((t) => withValue(t, ["areas", index, "bends", name], value));
     store(says);
@@ -36,6 +39,7 @@ export function AreaDials({ index, area }: { index: number; area: Area }) {
           }}
         />
       </h3>
+      {opacity && <Dial key={`${index} opacity`} dial={opacity} path={["areas", index, "opacity"]} />}
       {bent.map(({ name, dial }) => (
         <Dial key={`${index} ${name}`} dial={dial} path={["areas", index, "bends", name]}>
           <IconButton size="small" aria-label={`Do not bend ${dial.title}`} title="Do not bend it" onClick={() => bend(name, undefined, `${dial.title} bent no more`)}>
@@ -43,29 +47,22 @@ export function AreaDials({ index, area }: { index: number; area: Area }) {
           </IconButton>
         </Dial>
       ))}
-      {others.length > 0 && (
-        <Select
-          size="small"
-          variant="standard"
-          displayEmpty
-          value=""
-          className="below"
-          inputProps={{ "aria-label": "Bend another dial" }}
-          onChange={(e) => {
-            const dial = others.find((d) => d.name === e.target.value)!.dial;
-            bend(e.target.value, dial.default!, `${dial.title} bent`);
-          }}
-        >
-          <MenuItem value="" disabled>
-            Bend another dial
-          </MenuItem>
-          {others.map((d) => (
-            <MenuItem key={d.name} value={d.name}>
-              {d.dial.title} <span className="dim">&nbsp; {d.step}</span>
-            </MenuItem>
-          ))}
-        </Select>
-      )}
+      <Autocomplete<Bendable>
+        size="small"
+        className="below"
+        options={others}
+        value={null}
+        blurOnSelect
+        autoHighlight
+        inputValue={typed}
+        onInputChange={(_, text, why) => setTyped(why === "input" ? text : "")}
+        groupBy={(d) => d.step}
+        getOptionLabel={(d) => d.dial.title}
+        getOptionKey={(d) => d.name}
+        noOptionsText="No dial of this name can be bent."
+        onChange={(_, found) => found && bend(found.name, found.dial.default!, `${found.dial.title} bent`)}
+        renderInput={(params) => <TextField {...params} variant="standard" placeholder="Bend another dial: type its name" slotProps={{ ...params.slotProps, htmlInput: { ...params.slotProps.htmlInput, "aria-label": "Bend another dial" } }} />}
+      />
     </section>
   );
 }

@@ -1,59 +1,102 @@
 import { Checkbox, IconButton } from "@mui/material";
+import { type DragEvent, useState } from "react";
 
-import type { Area } from "../../api/client";
+
 import { useSteps } from "../../api/queries";
-import { contour } from "../../picture/shapes";
 import { path } from "../../picture/lay";
-import { removeArea, useAreas } from "../../state/areas";
+import { moveArea, removeArea, select, toggleAll, useAreas } from "../../state/areas";
 import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { useView } from "../../state/view";
+import { useWithin } from "../../state/within";
+import type { Point } from "../../picture/map";
 import { bendable, summary } from "./bends";
 
-/** All areas: each by the outline of its mask, and the dials that it bends. */
+/** All areas: each by the outline of its mask, and the dials that it bends. They are moved by dragging, or by Alt and arrows. */
 export function AreaList() {
   const areas = useScene((s) => s.treatment?.areas) ?? [];
   const selected = useAreas((s) => s.selected);
   const treatment = useScene((s) => s.treatment);
   const dials = bendable(useSteps().data ?? [], treatment);
+  const outlines = useWithin().data?.outlines;
+  const [from, setFrom] = useState<number | null>(null);
+  const [over, setOver] = useState<number | null>(null);
+  if (areas.length === 0) return null;
+  const drop = (e: DragEvent, to: number) => {
+    e.preventDefault();
+    if (from !== null) moveArea(from, to);
+    setFrom(null);
+    setOver(null);
+  };
   return (
-    <div className="areas" role="listbox" aria-label="Areas">
-      {areas.map((area, i) => (
-        <div key={i} className={area.on ? "area" : "area off"} role="option" aria-selected={selected === i}>
-          <Checkbox
-            color="default"
-            checked={area.on}
-            slotProps={{ input: { "aria-label": `Use ${area.name}` } }}
-            onChange={(e) => {
-              preview((t) => withValue(t, ["areas", i, "on"], e.target.checked));
-              store(`${area.name} ${e.target.checked ? "on" : "off"}`);
+    <>
+      <h3 className="group">
+        <span className="rest">
+          {areas.length} {areas.length === 1 ? "area" : "areas"}
+        </span>
+        <button className="quiet" onClick={toggleAll} title="Switch all off, or those on again that were">
+          {areas.some((a) => a.on) ? "all off" : "on again"}
+        </button>
+      </h3>
+      <div className="areas" role="listbox" aria-label="Areas">
+        {areas.map((area, i) => (
+          <div
+            key={i}
+            className={`area ${area.on ? "" : "off"} ${over === i && from !== i ? "over" : ""}`}
+            role="option"
+            aria-selected={selected === i}
+            draggable
+            onDragStart={() => setFrom(i)}
+            onDragOver={(e) => {
+              e.preventDefault();
+              setOver(i);
             }}
-          />
-          <button onClick={() => useAreas.setState({ selected: selected === i ? null : i, joins: false })}>
-            <Outline area={area} />
-            <span>
-              {area.name} <span className="dim">{summary(area, dials)}</span>
-            </span>
-          </button>
-          <IconButton size="small" aria-label={`Take ${area.name} away`} onClick={() => removeArea(i)}>
-            ×
-          </IconButton>
-        </div>
-      ))}
-    </div>
+            onDragEnd={() => setOver(null)}
+            onDrop={(e) => drop(e, i)}
+          >
+            <Checkbox
+              color="default"
+              checked={area.on}
+              slotProps={{ input: { "aria-label": `Use ${area.name}` } }}
+              onChange={(e) => {
+                preview((t) => withValue(t, ["areas", i, "on"], e.target.checked));
+                store(`${area.name} ${e.target.checked ? "on" : "off"}`);
+              }}
+            />
+            <button
+              onClick={() => select(selected === i ? null : i)}
+              onKeyDown={(e) => {
+                const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
+                if (!e.altKey || by === undefined) return;
+                moveArea(i, i + by);
+                e.preventDefault();
+                e.stopPropagation();
+              }}
+            >
+              <Outline lines={outlines?.[i]?.lines ?? []} />
+              <span>
+                {area.name}
+                {area.opacity < 100 && <span className="fine"> {Math.round(area.opacity)} %</span>} <span className="dim">{summary(area, dials)}</span>
+              </span>
+            </button>
+            <IconButton size="small" aria-label={`Take ${area.name} away`} onClick={() => removeArea(i)}>
+              ×
+            </IconButton>
+          </div>
+        ))}
+      </div>
+    </>
   );
 }
 
-/** The half contours of an area's shapes, in the frame of the scene. */
-function Outline({ area }: { area: Area }) {
+/** The half contours of a mask, in the frame of the scene. */
+function Outline({ lines }: { lines: number[][] }) {
   const scene = useView((s) => s.map?.scene) ?? [1, 2 / 3];
   const [width, height] = [34, (34 * scene[1]) / scene[0]];
+  const pairs = (line: number[]) => line.flatMap((x, i): Point[] => (i % 2 ? [] : [[x * 1000, line[i + 1] * 1000]]));
   return (
-    <svg className="outline" width={width} height={height} viewBox={`0 0 ${scene[0]} ${scene[1]}`} aria-hidden>
-      {area.parts.map((part, i) => (
-        // Drawn in thousandths, as path writes one decimal.
-        <path key={i} transform="scale(0.001)" d={path(contour(part, 0.5).map(([x, y]) => [x * 1000, y * 1000]), part.kind === "ellipse")} />
-      ))}
+    <svg className="outline" width={width} height={height} viewBox={`0 0 ${scene[0] * 1000} ${scene[1] * 1000}`} aria-hidden>
+      <path d={lines.map((line) => path(pairs(line), true)).join(" ")} fillRule="evenodd" />
     </svg>
   );
 }

@@ -1,62 +1,50 @@
-import { Button, Checkbox, IconButton, MenuItem, Select } from "@mui/material";
+import { Checkbox, IconButton, MenuItem, Select } from "@mui/material";
 
 import type { Area, Part } from "../../api/client";
-import type { ToolName } from "../../names";
-import { MOST, removePart, setPart, useAreas } from "../../state/areas";
+import { removePart, setPart, useAreas } from "../../state/areas";
+import { calls } from "../../state/parts";
 import { store } from "../../state/scene";
-import { useView } from "../../state/view";
+import { PartDials } from "./PartDials";
 
 const MODES: Record<Part["mode"], string> = { add: "and", subtract: "without", intersect: "only within" };
 
-/** The shapes that an area's mask is made of, and how they go together. */
+/** The parts that an area's mask is made of, and how they go together; one's own dials stand under it. */
 export function AreaParts({ index, area }: { index: number; area: Area }) {
-  const tool = useView((s) => s.tool);
-  const joins = useAreas((s) => s.joins);
+  const chosen = useAreas((s) => s.part);
+  const pointed = useAreas((s) => s.pointed);
   const change = (i: number, part: Part) => {
     setPart(index, i, part);
-    store(`Shapes of ${area.name}`);
-  };
-  const take = (next: ToolName) => {
-    useAreas.setState({ joins: true });
-    useView.setState({ tool: next });
+    useAreas.setState({ seeing: true });
+    store(`Mask of ${area.name}`);
   };
   return (
-    <section aria-label="Shapes">
-      <h3 className="group">Shapes</h3>
+    <section aria-label="Its mask">
+      <h3 className="group">Its mask</h3>
       {area.parts.map((part, i) => (
-        <div key={i} className="part">
-          {i === 0 ? (
-            <span className="dim">within</span>
-          ) : (
-            <Select size="small" variant="standard" value={part.mode} inputProps={{ "aria-label": `How shape ${i + 1} joins` }} onChange={(e) => change(i, { ...part, mode: e.target.value })}>
+        <div key={i} className={pointed === i ? "lit" : ""}>
+          <div className={part.on ? "part" : "part off"} onPointerEnter={() => useAreas.setState({ pointed: i })} onPointerLeave={() => useAreas.setState({ pointed: null })}>
+            <Checkbox color="default" checked={part.on} onChange={(e) => change(i, { ...part, on: e.target.checked })} slotProps={{ input: { "aria-label": `Use part ${i + 1}` } }} />
+            <Select size="small" variant="standard" value={part.mode} inputProps={{ "aria-label": `How part ${i + 1} joins` }} onChange={(e) => change(i, { ...part, mode: e.target.value })}>
               {Object.entries(MODES).map(([mode, title]) => (
                 <MenuItem key={mode} value={mode}>
-                  {title}
+                  {i === 0 ? { add: "within", subtract: "all without", intersect: "within" }[mode as Part["mode"]] : title}
                 </MenuItem>
               ))}
             </Select>
-          )}
-          <span className="rest">{part.kind === "gradient" ? "gradient" : "ellipse"}</span>
-          <label>
-            <Checkbox color="default" checked={part.invert} onChange={(e) => change(i, { ...part, invert: e.target.checked })} slotProps={{ input: { "aria-label": `Outside of shape ${i + 1}` } }} />
-            outside
-          </label>
-          {area.parts.length > 1 && (
-            <IconButton size="small" aria-label={`Take shape ${i + 1} away`} onClick={() => removePart(index, i)}>
+            <button className="rest plain" aria-expanded={chosen === i} onClick={() => useAreas.setState({ part: chosen === i ? null : i })}>
+              {calls(part)}
+            </button>
+            <label>
+              <Checkbox color="default" checked={part.invert} onChange={(e) => change(i, { ...part, invert: e.target.checked })} slotProps={{ input: { "aria-label": `Outside of part ${i + 1}` } }} />
+              outside
+            </label>
+            <IconButton size="small" disabled={area.parts.length < 2} aria-label={`Take part ${i + 1} away`} onClick={() => removePart(index, i)}>
               ×
             </IconButton>
-          )}
+          </div>
+          {chosen === i && <PartDials area={index} index={i} part={part} />}
         </div>
       ))}
-      {area.parts.length < MOST && (
-        <div className="row">
-          {(["gradient", "ellipse"] as const).map((kind) => (
-            <Button key={kind} size="small" color={joins && tool === kind ? "primary" : "inherit"} onClick={() => take(kind)}>
-              + {kind}
-            </Button>
-          ))}
-        </div>
-      )}
     </section>
   );
 }

@@ -1,55 +1,84 @@
-import type { Part } from "../../api/client";
+import type { Area, Part } from "../../api/client";
+import type { ToolName } from "../../names";
 import { beginPart, setPart, useAreas } from "../../state/areas";
 import { tell } from "../../state/messages";
+import { ellipseOf, gradientOf } from "../../state/parts";
 import { hold, release, store } from "../../state/scene";
 import { useView } from "../../state/view";
 import type { Point } from "../map";
+import { straightened } from "../shapes";
 import type { Tool } from "./tool";
 
 /** So short a drag, in shares of the scene's longer side, draws no shape. */
 const SHORTEST = 0.01;
-const AS_FIRST = { mode: "add", invert: false } as const;
 
-const drawn = {
-  gradient: (from: Point, to: Point): Part => ({ ...AS_FIRST, kind: "gradient", start: from, end: to }),
-  ellipse: (from: Point, to: Point): Part => ({
-    ...AS_FIRST,
-    kind: "ellipse",
-    centre: from,
-    radii: [Math.max(Math.abs(to[0] - from[0]), SHORTEST), Math.max(Math.abs(to[1] - from[1]), SHORTEST)],
-    angle: 0,
-    feather: 0.5,
-  }),
-};
+const radii = (from: Point, to: Point): Point => [Math.max(Math.abs(to[0] - from[0]), SHORTEST), Math.max(Math.abs(to[1] - from[1]), SHORTEST)];
 
-/** Draws a shape of an area: a gradient from where it is full to where it ends, an ellipse from its middle. */
-function shape(kind: "gradient" | "ellipse", label: string): Tool {
+interface Drawn {
+  name: ToolName;
+  label: string;
+  /** What is drawn from one place of the scene to another. */
+  of: (from: Point, to: Point) => Part;
+  /** What its area is called, and bends at once. */
+  about?: Partial<Area>;
+  says: string;
+}
+
+/** Draws a shape of an area. */
+function shape({ name, label, of, about, says }: Drawn): Tool {
   return {
-    name: kind,
+    name,
     stations: ["areas"],
     label,
     cursor: () => "crosshair",
     down: (start) => {
       let at: [number, number] | null = null;
-      hold();
+      hold(about ? null : "area");
       return {
         move: ({ scene }) => {
           if (Math.hypot(scene[0] - start.scene[0], scene[1] - start.scene[1]) < SHORTEST) return;
-          const part = drawn[kind](start.scene, scene);
-          if (at) setPart(...at, part);
-          else at = beginPart(part);
+          const part = of(start.scene, scene);
+          if (at) setPart(...at, { ...part, mode: useAreas.getState().joins === "new" ? "add" : (useAreas.getState().joins as Part["mode"]) });
+          else at = beginPart(part, about);
         },
         end: () => {
           release();
           useView.setState({ tool: "pan" });
-          useAreas.setState({ joins: false });
-          if (at) store(kind === "gradient" ? "A gradient" : "An ellipse");
-          else tell("Nothing was drawn: there are eight already, or the drag was too short.", "note");
+          useAreas.setState({ joins: "new", seeing: !about && at !== null });
+          if (at) store(says);
+          else tell("Nothing was drawn: the drag was too short, or there is no room for more.", "note");
         },
       };
     },
   };
 }
 
-export const gradient = shape("gradient", "Picture: drag from where the gradient is full to where it ends");
-export const ellipse = shape("ellipse", "Picture: drag from the middle of the ellipse outwards");
+export const gradient = shape({
+  name: "gradient",
+  label: "Picture: drag from where the gradient is full to where it ends",
+  of: (from, to) => gradientOf(from, straightened(from, to)),
+  says: "A gradient",
+});
+
+export const ellipse = shape({
+  name: "ellipse",
+  label: "Picture: drag from the middle of the ellipse outwards",
+  of: (from, to) => ellipseOf(from, radii(from, to)),
+  says: "An ellipse",
+});
+
+export const pool = shape({
+  name: "pool",
+  label: "Picture: drag from the middle of the pool of light outwards",
+  of: (from, to) => ellipseOf(from, radii(from, to), { feather: 0.9 }),
+  about: { name: "Light pool", bends: { "exposure.ev": 0.7, "white_balance.temperature": 0, "saturation.saturation": 1 } },
+  says: "A light pool",
+});
+
+export const vignette = shape({
+  name: "vignette",
+  label: "Picture: drag from the vignette's middle to where it begins",
+  of: (from, to) => ellipseOf(from, radii(from, to), { feather: 0.7, invert: true }),
+  about: { name: "Vignette", bends: { "exposure.ev": -0.8, "saturation.saturation": 1 } },
+  says: "A vignette",
+});

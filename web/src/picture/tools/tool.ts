@@ -16,6 +16,11 @@ export interface Pointed {
   scene: Point;
   lay: Lay;
   zoomed: boolean;
+  /** Of a pen, 0 to 1; 1 of what has none. */
+  pressure: number;
+  /** Whether keys are held that make a brush rub out, or draw a straight line. */
+  rubs: boolean;
+  straight: boolean;
   treatment: Treatment | null;
 }
 
@@ -36,6 +41,8 @@ export interface Tool {
   cursor: (zoomed: boolean) => string;
   /** Begin: a drag that goes on, or null where a click is all. */
   down: (at: Pointed) => Drag | null;
+  /** Told where the pointer is while nothing is dragged; null when it leaves. */
+  hover?: (at: Pointed | null) => void;
   /** Strokes drawn over the picture while the tool is in hand. */
   strokes?: () => Pick<Stroke, "points" | "radius" | "kind">[];
   /** What else is drawn over the picture meanwhile. */

@@ -2,7 +2,8 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 
 import { api, type Scene, type Treatment } from "../../api/client";
 import { STATION_NAMES } from "../../names";
-import { useAreas } from "../../state/areas";
+import { MOST, READY, useAreas } from "../../state/areas";
+import { gradientOf } from "../../state/parts";
 import { useBrush } from "../../state/merging";
 import { useEdges } from "../../state/edges";
 import { rungAt, useScene } from "../../state/scene";
@@ -26,6 +27,9 @@ const at = (changes: Partial<Pointed> = {}): Pointed => ({
   scene: [0.5, 1 / 3],
   lay: { pane, map, placing: { zoom: 2, left: -2600, top: -1700 } },
   zoomed: true,
+  pressure: 1,
+  rubs: false,
+  straight: false,
   treatment,
   ...changes,
 });
@@ -129,13 +133,13 @@ describe("tools", () => {
     drag.end();
     const { areas } = useScene.getState().treatment!;
     expect(areas).toHaveLength(1);
-    expect(areas[0].parts).toEqual([{ kind: "gradient", mode: "add", invert: false, start: [0.5, 0.1], end: [0.5, 0.5] }]);
-    expect(areas[0].bends).toEqual({ "exposure.ev": 0, "white_balance.temperature": 0, "tone.contrast": 1 });
-    expect(useAreas.getState()).toEqual({ selected: 0, joins: false });
+    expect(areas[0].parts).toEqual([gradientOf([0.5, 0.1], [0.5, 0.5])]);
+    expect(areas[0].bends).toEqual(READY);
+    expect(useAreas.getState()).toMatchObject({ selected: 0, part: 0, joins: "new", seeing: true });
     expect(api.PUT).toHaveBeenCalledTimes(1);
   });
   it("draw an ellipse into the area that is selected, if it shall join", () => {
-    for (const joins of [false, true]) {
+    for (const joins of ["new", "subtract"] as const) {
       useAreas.setState({ joins });
       const drag = TOOLS.ellipse.down(at({ scene: [0.5, 0.3] }))!;
       drag.move(at({ scene: [0.6, 0.35] }));
@@ -144,16 +148,17 @@ describe("tools", () => {
     const { areas } = useScene.getState().treatment!;
     expect(areas.map((a) => a.parts.length)).toEqual([2]);
     const part = areas[0].parts[1];
+    expect(part.mode).toBe("subtract");
     expect(part.kind === "ellipse" && part.radii.map((r) => r.toFixed(3))).toEqual(["0.100", "0.050"]);
   });
   it("draw no more areas than a treatment has", () => {
-    const part = { kind: "gradient", mode: "add", invert: false, start: [0, 0], end: [1, 0] } as const;
-    const full = Array.from({ length: 8 }, () => ({ name: "x", on: true, parts: [part], bends: {} }));
+    const part = gradientOf([0, 0], [1, 0]);
+    const full = Array.from({ length: MOST }, () => ({ name: "x", on: true, parts: [part], bends: {} }));
     useScene.setState({ treatment: { ...treatment, areas: full } as unknown as Treatment });
     const drag = TOOLS.gradient.down(at({ scene: [0.5, 0.1] }))!;
     drag.move(at({ scene: [0.5, 0.5] }));
     drag.end();
-    expect(useScene.getState().treatment!.areas).toHaveLength(8);
+    expect(useScene.getState().treatment!.areas).toHaveLength(MOST);
     expect(api.PUT).not.toHaveBeenCalled();
   });
 });

@@ -1,0 +1,56 @@
+import { Button, Menu, MenuItem } from "@mui/material";
+import { useState } from "react";
+
+import type { Area } from "../../api/client";
+import { duplicateArea, moveArea } from "../../state/areas";
+import { copyArea, deliverMask, keepPreset, pasteInto, useClipboard } from "../../state/clipboard";
+import { NameInput } from "../NameInput";
+
+/** What can be done with a whole area. */
+export function AreaMenu({ index, area }: { index: number; area: Area }) {
+  const [at, setAt] = useState<HTMLElement | null>(null);
+  const copied = useClipboard((s) => s.copied);
+  const act = (work: () => unknown) => () => {
+    setAt(null);
+    void work();
+  };
+  return (
+    <section aria-label="The area" className="row below">
+      <Button size="small" color="inherit" onClick={() => duplicateArea(index, false)}>
+        Duplicate
+      </Button>
+      <Button size="small" color="inherit" title="An area of all that this one does not cover" onClick={() => duplicateArea(index, true)}>
+        Inverse
+      </Button>
+      <Button size="small" color="inherit" aria-haspopup="menu" onClick={(e) => setAt(e.currentTarget)}>
+        More
+      </Button>
+      <Menu anchorEl={at} open={at !== null} onClose={() => setAt(null)}>
+        <MenuItem onClick={act(() => copyArea(index))}>Copy it, for any scene</MenuItem>
+        <MenuItem disabled={!copied} onClick={act(() => pasteInto(index, "mask"))}>
+          Take the copied mask
+        </MenuItem>
+        <MenuItem disabled={!copied} onClick={act(() => pasteInto(index, "settings"))}>
+          Take the copied settings
+        </MenuItem>
+        <MenuItem divider onClick={act(() => moveArea(index, index - 1))} disabled={index === 0}>
+          Earlier in the list
+        </MenuItem>
+        <MenuItem onClick={act(() => deliverMask(index))}>Write its mask as PNG</MenuItem>
+        <li className="keep">
+          <NameInput
+            label="Keep it as a preset"
+            name=""
+            longest={60}
+            placeholder="Keep it as a preset…"
+            onName={(name) => {
+              setAt(null);
+              void keepPreset(name, [area]);
+              return true;
+            }}
+          />
+        </li>
+      </Menu>
+    </section>
+  );
+}

@@ -1,0 +1,143 @@
+import { create } from "zustand";
+import { persist } from "zustand/middleware";
+
+import type { Area, Brush, BrushStroke } from "../api/client";
+import { type Step, simplified, written } from "../picture/stroke";
+import { areas, beginPart, select, setPart, useAreas } from "./areas";
+import { brushOf, lightOf, OPEN } from "./parts";
+import { hold, release, store, useScene } from "./scene";
+import { useView } from "./view";
+
+/** How the brush paints; it stays as it was set. */
+export interface BrushSettings {
+  /** In shares of the scene's longer side. */
+  radius: number;
+  hardness: number;
+  feather: number;
+  flow: number;
+  limit: number;
+  edges: number;
+}
+
+export type Way = "brighten" | "darken";
+export const TONES = { all: "all light", darks: "darks", middles: "middle tones", lights: "lights" } as const;
+export type Tones = keyof typeof TONES;
+
+interface Painting {
+  brush: BrushSettings;
+  /** The brush of dodge and burn. */
+  touch: BrushSettings;
+  way: Way;
+  tones: Tones;
+}
+
+export const usePainting = create<Painting>()(
+  persist(
+    (): Painting => ({
+      brush: { radius: 0.04, hardness: 40, feather: 20, flow: 100, limit: 100, edges: 0 },
+      touch: { radius: 0.04, hardness: 0, feather: 20, flow: 12, limit: 100, edges: 0 },
+      way: "brighten",
+      tones: "all",
+    }),
+    { name: "crenn-brush" },
+  ),
+);
+
+/** The stroke under way, drawn over the picture at once. */
+interface Under {
+  steps: Step[];
+  rubs: boolean;
+}
+
+export const useStroke = create<{ under: Under | null; at: [number, number] | null; last: [number, number] | null }>(() => ({ under: null, at: null, last: null }));
+
+/** EV by which the areas of dodge and burn bend. */
+const BY = 1;
+
+const closeness = (settings: BrushSettings) => Math.max(settings.radius / 40, 0.0001);
+
+/** Begin a stroke: in the selected brush, or in one of a new area. What takes further steps, or null if there is no room. */
+export function beginStroke(first: Step, rubs: boolean): Under | null {
+  const at = target();
+  if (!at) return null;
+  return paintInto(at, usePainting.getState().brush, first, rubs, "area");
+}
+
+/** The brush that strokes go to: the selected one, or a new one. */
+function target(): [number, number] | null {
+  const { selected, part, joins } = useAreas.getState();
+  if (joins === "new" && selected !== null && part !== null && areas()[selected]?.parts[part]?.kind === "brush") return [selected, part];
+  const made = beginPart(brushOf([]));
+  if (made) useAreas.setState({ joins: "new" });
+  return made;
+}
+
+function paintInto([area, part]: [number, number], settings: BrushSettings, first: Step, rubs: boolean, view: string | null): Under {
+  const brush = areas()[area].parts[part] as Brush;
+  const before = brush.strokes;
+  const steps = [first];
+  const show = () => {
+    const stroke: BrushStroke = { ...settings, ...written(simplified(steps, closeness(settings))), rubs };
+    setPart(area, part, { ...brush, strokes: [...before, stroke] });
+  };
+  hold(view);
+  const under: Under = { steps, rubs };
+  useStroke.setState({ under });
+  show();
+  continues = (step) => {
+    steps.push(step);
+    useStroke.setState({ under: { steps: [...steps], rubs } });
+    show();
+  };
+  ends = () => {
+    useStroke.setState({ under: null, last: steps[steps.length - 1].at });
+    release();
+    store(rubs ? "Rubbed out" : "A stroke");
+  };
+  return under;
+}
+
+let continues: (step: Step) => void = () => {};
+let ends: () => void = () => {};
+export const continueStroke = (step: Step) => continues(step);
+export const endStroke = () => ends();
+
+/** What an area of dodge and burn is called. */
+export const touchName = (way: Way, tones: Tones) => (tones === "all" ? (way === "brighten" ? "Brightened" : "Darkened") : `${way === "brighten" ? "Brightened" : "Darkened"} ${TONES[tones]}`);
+
+/** Stops of the scene that a third of its light lies between. */
+function rangeOf(tones: Tones): [number, number] {
+  const report = useScene.getState().scene?.report;
+  const [low, high] = [report?.low_stop ?? -9, report?.high_stop ?? 0];
+  const third = (high - low) / 3;
+  if (tones === "darks") return [OPEN[0], low + third];
+  if (tones === "lights") return [high - third, OPEN[1]];
+  return [low + third, high - third];
+}
+
+/** Begin a stroke that brightens or darkens, in small amounts that add up: in an area of its own. */
+export function beginTouch(first: Step, rubs: boolean): Under | null {
+  const { way, tones, touch } = usePainting.getState();
+  const name = touchName(way, tones);
+  let index = areas().findIndex((a) => a.name === name && a.parts[0]?.kind === "brush");
+  if (index < 0) {
+    const bends: Area["bends"] = { "exposure.ev": way === "brighten" ? BY : -BY };
+    useAreas.setState({ joins: "new" });
+    const made = beginPart(brushOf([]), { name, bends });
+    if (!made) return null;
+    index = made[0];
+    if (tones !== "all") setPart(index, 1, lightOf(...rangeOf(tones), { mode: "intersect" }));
+  }
+  if (useAreas.getState().selected !== index) select(index, 0);
+  useAreas.setState({ seeing: false });
+  return paintInto([index, 0], touch, first, rubs, null);
+}
+
+/** Brighten instead of darkening, or the other way. */
+export const turnAbout = () => usePainting.setState((s) => ({ way: s.way === "brighten" ? "darken" : "brighten" }));
+
+/** Make the brush in hand larger by a factor. */
+export function resizeBrush(by: number) {
+  const which = useView.getState().tool === "touch" ? "touch" : "brush";
+  usePainting.setState((s) => ({ [which]: { ...s[which], radius: Math.min(0.5, Math.max(0.0005, s[which].radius * by)) } }));
+}

@@ -1,0 +1,31 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+
+import { answered, api } from "../api/client";
+import { useAreas } from "./areas";
+import { useScene } from "./scene";
+
+/** The outlines of all areas, and the stops within the selected one, once nothing is held. */
+export function useWithin(enabled = true) {
+  const scene = useScene((s) => s.scene);
+  const areas = useScene((s) => s.treatment?.areas);
+  const held = useScene((s) => s.held);
+  const selected = useAreas((s) => s.selected);
+  const masks = JSON.stringify(areas?.map((a) => [a.parts]) ?? []);
+  return useQuery({
+    queryKey: ["within", scene?.id, scene?.prepared, masks, selected],
+    enabled: enabled && !!scene?.prepared && !held && (areas?.length ?? 0) > 0,
+    placeholderData: keepPreviousData,
+    gcTime: 60_000,
+    queryFn: () => {
+      const document = { areas: useScene.getState().treatment!.areas } as unknown as Record<string, unknown>;
+      return answered(api.POST("/api/scenes/{scene_id}/areas/within", { params: { path: { scene_id: scene!.id } }, body: { document, index: selected } }));
+    },
+  });
+}
+
+/** The stops within the selected area, at Areas; null if none is selected. */
+export function useStopsWithin(station: string): number[] | null {
+  const selected = useAreas((s) => s.selected);
+  const { data } = useWithin(station === "areas");
+  return station === "areas" && selected !== null ? (data?.stops ?? null) : null;
+}
