@@ -1,47 +1,14 @@
-"""Geometry and Areas in a real browser: drawn, dragged, typed, undone, and there after a reload."""
+"""Geometry in a real browser: drawn, dragged, typed, undone, and there after a reload."""
 
 import cv2
 import numpy as np
 from playwright.sync_api import expect
 
-from tests.e2e.page import PageCase
+from tests.e2e.on_picture import OnPicture
 from tests.support import wait_for
 
 
-class OnThePicture(PageCase):
-    """One scene for all tests; each begins with its untouched treatment."""
-
-    def setUp(self) -> None:
-        super().setUp()
-        self.open_scene()
-
-    def station(self, name: str) -> None:
-        self.page.get_by_role("link", name=name, exact=True).click()
-        expect(self.page.get_by_role("heading", name=name, exact=True)).to_be_visible()
-        if name == "Geometry":
-            expect(self.page.get_by_role("button", name="Crop, right side")).to_be_attached()
-        self.settled()
-
-    def at(self, u: float, v: float) -> tuple[float, float]:
-        """Where a share of the fitted picture lies on the page; the picture is 480 by 320 pixels, a margin of 18."""
-        pane = self.page.locator(".picture canvas").bounding_box()
-        width, height, zoom = pane["width"], pane["height"], self.zoom()
-        return (
-            pane["x"] + width / 2 + (u - 0.5) * 480 * zoom,
-            pane["y"] + height / 2 + (v - 0.5) * 320 * zoom,
-        )
-
-    def zoom(self) -> float:
-        pane = self.page.locator(".picture canvas").bounding_box()
-        return min((pane["width"] - 36) / 480, (pane["height"] - 36) / 320, 4)
-
-    def draw(self, start: tuple[float, float], end: tuple[float, float]) -> None:
-        self.page.mouse.move(*self.at(*start))
-        self.page.mouse.down()
-        self.page.mouse.move(*self.at(*end), steps=6)
-        self.page.mouse.up()
-        self.settled()
-
+class OnThePicture(OnPicture):
     def size(self) -> list[int]:
         """Width and height of the crop, as the panel says them."""
         text = self.page.get_by_test_id("crop-facts").locator("dd").first.inner_text()
@@ -221,65 +188,6 @@ class OnThePicture(PageCase):
         self.page.keyboard.press("Shift+ArrowLeft")
         self.settled()
         self.assertLess(self.size()[0], 478)
-
-    def test_a_gradient_darkens_what_it_holds_and_nothing_else(self):
-        self.station("Areas")
-        before = self.pixels()
-        self.page.get_by_role("button", name="New gradient").click()
-        self.draw((0.5, 0.05), (0.5, 0.45))
-        self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
-        field = self.dial("areas.0.bends.exposure.ev").locator("input")
-        field.fill("-2")
-        field.press("Enter")
-        self.settled()
-        after = self.pixels()
-        rows = len(after)
-        self.assertLess(after[: rows // 20].mean(), 0.6 * before[: rows // 20].mean())
-        self.assertLess(np.abs(after[rows // 2 :] - before[rows // 2 :]).mean(), 1.4)
-        expect(self.page.get_by_role("option", name="Gradient 1")).to_contain_text("exposure −2.00 EV")
-        # Its half contour is a handle: dragged down, the dark comes along.
-        x, y = self.at(0.5, 0.25)
-        self.page.mouse.move(x, y)
-        self.page.mouse.down()
-        self.page.mouse.move(x, y + 0.3 * 320 * self.zoom(), steps=6)
-        self.page.mouse.up()
-        self.settled()
-        middle = slice(int(rows * 0.4), int(rows * 0.5))
-        self.assertLess(self.pixels()[middle].mean(), 0.9 * before[middle].mean())
-        self.page.keyboard.press("Control+z")
-        self.settled()
-        self.assertLess(np.abs(self.pixels() - after).mean(), 1.0)
-        self.page.reload()
-        self.settled()
-        self.assertLess(np.abs(self.pixels() - after).mean(), 1.0)
-        self.page.get_by_role("checkbox", name="Use Gradient 1").click()
-        self.settled()
-        self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
-
-    def test_an_ellipse_its_mask_and_a_second_shape(self):
-        self.station("Areas")
-        self.page.keyboard.press("c")
-        self.draw((0.5, 0.5), (0.7, 0.7))
-        self.page.keyboard.press("k")
-        self.settled()
-        mask = self.pixels()[..., 1]
-        rows, columns = mask.shape
-        self.assertGreater(mask[rows // 2, columns // 2], 250)
-        self.assertLess(mask[4, 4], 5)
-        self.page.get_by_role("button", name="+ gradient").click()
-        self.draw((0.5, 0.5), (0.55, 0.5))
-        self.page.get_by_label("How shape 2 joins").locator("xpath=..").click()
-        self.page.get_by_role("option", name="without").click()
-        self.settled()
-        mask = self.pixels()[..., 1]
-        self.assertLess(mask[rows // 2, columns // 2 - 20], 5)
-        self.assertGreater(mask[rows // 2, int(columns * 0.6)], 200)
-        self.page.get_by_role("button", name="Take shape 2 away").click()
-        self.settled()
-        self.assertGreater(self.pixels()[rows // 2, columns // 2 - 20, 1], 250)
-        self.page.get_by_role("button", name="Take Ellipse 1 away").click()
-        self.settled()
-        expect(self.page.get_by_role("option")).to_have_count(0)
 
     def test_a_switch_takes_a_step_out_and_a_heading_says_what_is_changed(self):
         before = self.pixels()

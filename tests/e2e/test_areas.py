@@ -1,0 +1,533 @@
+"""Areas in a real browser: masks drawn, painted, picked and found, what they bend, and how they travel."""
+
+import json
+
+import cv2
+import numpy as np
+from playwright.sync_api import expect
+
+from tests.e2e.on_picture import OnPicture
+from tests.support import wait_for
+
+
+class Areas(OnPicture):
+    def setUp(self) -> None:
+        super().setUp()
+        self.station("Areas")
+
+    def kind(self, name: str) -> None:
+        self.page.get_by_role("region", name="New masks").get_by_role("button", name=name, exact=True).click()
+
+    def type(self, dial: str, value: str) -> None:
+        field = self.dial(dial).locator("input")
+        field.fill(value)
+        field.press("Enter")
+        self.settled()
+
+    def choose(self, label: str, option: str) -> None:
+        self.page.get_by_label(label, exact=True).locator("xpath=..").click()
+        self.page.get_by_role("option", name=option, exact=True).click()
+        self.settled()
+
+    def document(self) -> dict:
+        """The treatment as it is stored."""
+        scene = self.page.url.split("/")[-2]
+        return self.page.request.get(f"{self.served.address}/api/scenes/{scene}").json()["treatment"]
+
+    def mask(self) -> np.ndarray:
+        """The selected area's mask, as the view of it alone shows it, 0 to 255."""
+        self.page.get_by_role("group", name="View").get_by_role("button", name="Mask").click()
+        self.settled()
+        mask = self.pixels()[..., 1]
+        self.page.get_by_role("group", name="View").get_by_role("button", name="Picture").click()
+        self.settled()
+        return mask
+
+    def seen(self) -> np.ndarray:
+        """The picture itself, without the mask over it."""
+        if self.page.locator(".picture canvas").get_attribute("data-view") == "area":
+            self.page.keyboard.press("Shift+A")
+            self.settled()
+        return self.pixels()
+
+    def find(self, what: str) -> None:
+        self.kind("found")
+        self.page.get_by_role("menuitem", name=what).click()
+        self.settled()
+
+    @staticmethod
+    def place(mask: np.ndarray, u: float, v: float) -> float:
+        """Mean about a share of the picture."""
+        y, x = int(v * mask.shape[0]), int(u * mask.shape[1])
+        return float(mask[max(y - 3, 0) : y + 4, max(x - 3, 0) : x + 4].mean())
+
+
+class Shapes(Areas):
+    def test_a_gradient_darkens_what_it_holds_and_nothing_else(self):
+        before = self.pixels()
+        self.kind("gradient")
+        self.draw((0.5, 0.05), (0.5, 0.45))
+        self.assertEqual(self.page.locator(".picture canvas").get_attribute("data-view"), "area")
+        # What lies outside is grey while the mask is made.
+        outside = self.pixels()[-40:]
+        self.assertLess(np.ptp(outside, axis=-1).mean(), 2)
+        self.assertLess(np.abs(self.seen() - before).mean(), 1.0)
+        self.type("areas.0.bends.exposure.ev", "-2")
+        after = self.pixels()
+        rows = len(after)
+        self.assertLess(after[: rows // 20].mean(), 0.6 * before[: rows // 20].mean())
+        self.assertLess(np.abs(after[rows // 2 :] - before[rows // 2 :]).mean(), 1.4)
+        expect(self.page.get_by_role("option", name="Gradient")).to_contain_text("exposure −2.00 EV")
+        # Its half contour is a handle: dragged down, the dark comes along.
+        x, y = self.at(0.5, 0.25)
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x, y + 0.3 * 320 * self.zoom(), steps=6)
+        self.page.mouse.up()
+        self.settled()
+        middle = slice(int(rows * 0.4), int(rows * 0.5))
+        self.assertLess(self.seen()[middle].mean(), 0.9 * before[middle].mean())
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        self.assertLess(np.abs(self.seen() - after).mean(), 1.0)
+        self.page.reload()
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - after).mean(), 1.0)
+        self.page.get_by_role("checkbox", name="Use Gradient").click()
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
+
+    def test_a_gradient_is_bent_by_its_knot_and_its_middle_by_a_dial(self):
+        self.kind("gradient")
+        self.draw((0.5, 0.2), (0.5, 0.6))
+        straight = self.mask()
+        knot = self.page.get_by_role("button", name="Gradient 1, knot: bends it")
+        knot.focus()
+        for _ in range(3):
+            self.page.keyboard.press("Shift+ArrowDown")
+        self.settled()
+        bow = self.value("areas.0.parts.0.bow")
+        self.assertGreater(bow, 0.2)
+        bent = self.mask()
+        self.assertLess(abs(self.place(bent, 0.5, 0.4) - self.place(straight, 0.5, 0.4)), 12)
+        self.assertGreater(self.place(bent, 0.1, 0.4), self.place(straight, 0.1, 0.4) + 30)
+        self.type("areas.0.parts.0.middle", "25")
+        self.assertLess(self.place(self.mask(), 0.5, 0.4), self.place(bent, 0.5, 0.4) - 60)
+
+    def test_lines_that_are_nearly_level_are_made_so(self):
+        self.kind("gradient")
+        self.draw((0.5, 0.2), (0.505, 0.7))
+        part = self.document()["areas"][0]["parts"][0]
+        self.assertEqual(part["start"][0], part["end"][0])
+
+    def test_an_ellipse_its_mask_and_a_second_shape(self):
+        self.page.keyboard.press("c")
+        self.draw((0.5, 0.5), (0.7, 0.7))
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.5, 0.5), 250)
+        self.assertLess(self.place(mask, 0.02, 0.02), 5)
+        self.choose("What the next mask does", "Take from it")
+        self.kind("gradient")
+        self.draw((0.5, 0.5), (0.55, 0.5))
+        mask = self.mask()
+        self.assertLess(self.place(mask, 0.45, 0.5), 5)
+        self.assertGreater(self.place(mask, 0.6, 0.5), 200)
+        self.choose("How part 2 joins", "and")
+        self.assertGreater(self.place(self.mask(), 0.1, 0.5), 250)
+        self.choose("How part 2 joins", "only within")
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.45, 0.5), 250)
+        self.assertLess(self.place(mask, 0.6, 0.5), 5)
+        self.page.get_by_role("checkbox", name="Outside of part 2").click()
+        self.settled()
+        self.assertGreater(self.place(self.mask(), 0.6, 0.5), 200)
+        self.page.get_by_role("checkbox", name="Use part 2").click()
+        self.settled()
+        self.assertGreater(self.place(self.mask(), 0.45, 0.5), 250)
+        self.page.get_by_role("button", name="Take part 2 away").click()
+        self.settled()
+        self.assertGreater(self.place(self.mask(), 0.45, 0.5), 250)
+        self.page.get_by_role("button", name="Take Ellipse away").click()
+        self.settled()
+        expect(self.page.get_by_role("option")).to_have_count(0)
+
+    def test_an_ellipse_is_moved_grown_and_turned_from_the_keyboard(self):
+        self.kind("ellipse")
+        self.draw((0.5, 0.5), (0.7, 0.6))
+        first = self.document()["areas"][0]["parts"][0]
+        for handle, key in (
+            ("middle: moves it", "ArrowLeft"),
+            ("half: how large it is", "ArrowRight"),
+            ("stem: turns it", "ArrowDown"),
+        ):
+            self.page.get_by_role("button", name=f"Ellipse 1, {handle}").focus()
+            for _ in range(2):
+                self.page.keyboard.press(f"Shift+{key}")
+            self.settled()
+        last = self.document()["areas"][0]["parts"][0]
+        self.assertLess(last["centre"][0], first["centre"][0] - 0.01)
+        self.assertGreater(last["radii"][0], first["radii"][0] * 1.05)
+        self.assertGreater(last["angle"], 2)
+
+    def test_a_pool_of_light_brightens_inside_and_a_vignette_darkens_outside(self):
+        before = self.pixels()
+        self.kind("light pool")
+        self.draw((0.5, 0.3), (0.7, 0.45))
+        after = self.seen()
+        self.assertGreater(self.place(after, 0.5, 0.3), self.place(before, 0.5, 0.3) * 1.15)
+        self.assertLess(abs(self.place(after, 0.05, 0.05) - self.place(before, 0.05, 0.05)), 1.5)
+        self.kind("vignette")
+        self.draw((0.5, 0.3), (0.8, 0.55))
+        last = self.seen()
+        self.assertLess(self.place(last, 0.02, 0.05), self.place(before, 0.02, 0.05) * 0.85)
+        self.assertLess(abs(self.place(last, 0.5, 0.3) - self.place(after, 0.5, 0.3)), 1.5)
+
+    def test_parts_are_softened_and_drawn_to_edges(self):
+        self.kind("gradient")
+        self.draw((0.5, 0.56), (0.5, 0.64))
+        hard = self.mask()
+        self.type("areas.0.parts.0.soften", "5")
+        soft = self.mask()
+        self.assertLess(np.abs(np.diff(soft, axis=0)).max(), 0.5 * np.abs(np.diff(hard, axis=0)).max())
+        self.type("areas.0.parts.0.soften", "0")
+        self.type("areas.0.parts.0.refine", "40")
+        # The ground begins along a wave, which a level gradient knows nothing of.
+        refined = self.mask()
+        half = [float(np.argmax(refined[:, x] < 128)) for x in range(20, refined.shape[1] - 20, 10)]
+        self.assertGreater(np.std(half), 3)
+        self.assertLess(np.std([float(np.argmax(hard[:, x] < 128)) for x in range(20, hard.shape[1] - 20, 10)]), 1)
+
+
+class Brushes(Areas):
+    def test_strokes_are_seen_at_once_add_up_and_are_undone_one_by_one(self):
+        before = self.pixels()
+        self.page.keyboard.press("p")
+        self.page.mouse.move(*self.at(0.3, 0.3))
+        expect(self.page.get_by_test_id("brush-ring")).to_be_visible()
+        self.page.mouse.down()
+        self.page.mouse.move(*self.at(0.6, 0.3), steps=12)
+        expect(self.page.locator("[data-testid=brush-ring] .stroke")).to_be_attached()
+        self.page.mouse.up()
+        self.settled()
+        self.draw((0.3, 0.5), (0.6, 0.5))
+        expect(self.page.get_by_text("2 strokes")).to_be_visible()
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.45, 0.3), 250)
+        self.assertGreater(self.place(mask, 0.45, 0.5), 250)
+        self.assertLess(self.place(mask, 0.45, 0.4), 5)
+        self.type("areas.0.bends.exposure.ev", "1,5")
+        bright = self.seen()
+        self.assertGreater(self.place(bright, 0.45, 0.3), self.place(before, 0.45, 0.3) * 1.2)
+        self.page.keyboard.press("Control+z")
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        expect(self.page.get_by_text("1 stroke", exact=True)).to_be_visible()
+        self.assertLess(self.place(self.mask(), 0.45, 0.5), 5)
+
+    def test_ctrl_rubs_out_and_alt_goes_on_in_a_straight_line(self):
+        self.kind("brush")
+        self.draw((0.2, 0.3), (0.4, 0.3))
+        self.page.keyboard.down("Alt")
+        self.page.mouse.click(*self.at(0.8, 0.5))
+        self.page.keyboard.up("Alt")
+        self.settled()
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.6, 0.4), 240)
+        self.page.keyboard.down("Control")
+        self.draw((0.6, 0.2), (0.6, 0.6))
+        self.page.keyboard.up("Control")
+        self.settled()
+        rubbed = self.mask()
+        self.assertLess(self.place(rubbed, 0.6, 0.4), 20)
+        self.assertGreater(self.place(rubbed, 0.75, 0.475), 240)
+        strokes = self.document()["areas"][0]["parts"][0]["strokes"]
+        self.assertEqual([s["rubs"] for s in strokes], [False, False, True])
+        # A straight line is told by its two ends.
+        self.assertEqual(len(strokes[1]["points"]), 4)
+
+    def test_size_flow_and_edges_are_dials_of_the_brush(self):
+        self.kind("brush")
+        self.type("brush.size", "40")
+        self.type("brush.flow", "30")
+        self.draw((0.2, 0.3), (0.8, 0.3))
+        once = self.place(self.mask(), 0.5, 0.3)
+        self.assertAlmostEqual(once, 0.3 * 255, delta=18)
+        self.page.keyboard.press(".")
+        self.assertGreater(self.value("brush.size"), 44)
+        self.draw((0.2, 0.3), (0.8, 0.3))
+        self.assertAlmostEqual(self.place(self.mask(), 0.5, 0.3), (1 - 0.7**2) * 255, delta=25)
+        # Along the ground's border, only what is like the sky under its middle is taken.
+        self.type("brush.flow", "100")
+        self.type("brush.size", "90")
+        self.type("brush.edges", "60")
+        self.draw((0.15, 0.52), (0.3, 0.52))
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.22, 0.5), 220)
+        self.assertLess(self.place(mask, 0.22, 0.68), 40)
+
+    def test_a_brush_is_moved_as_a_whole(self):
+        self.kind("brush")
+        self.draw((0.3, 0.3), (0.4, 0.3))
+        self.page.keyboard.press("Escape")
+        handle = self.page.get_by_role("button", name="Brush 1: moves all of it")
+        handle.focus()
+        for _ in range(4):
+            self.page.keyboard.press("Shift+ArrowDown")
+        self.settled()
+        by = 80 / self.zoom() / 320
+        self.assertGreater(self.place(self.mask(), 0.35, 0.3 + by), 240)
+
+    def test_dodge_and_burn_add_up_in_areas_of_their_own(self):
+        before = self.pixels()
+        self.kind("dodge and burn")
+        for _ in range(3):
+            self.draw((0.2, 0.3), (0.8, 0.3))
+        once = self.seen()
+        self.assertGreater(self.place(once, 0.5, 0.3), self.place(before, 0.5, 0.3) + 3)
+        for _ in range(8):
+            self.draw((0.2, 0.3), (0.8, 0.3))
+        more = self.seen()
+        self.assertGreater(self.place(more, 0.5, 0.3), self.place(once, 0.5, 0.3) + 6)
+        self.page.get_by_role("button", name="Darken", exact=True).click()
+        self.choose("Which light it touches", "lights")
+        self.draw((0.2, 0.1), (0.8, 0.1))
+        areas = self.document()["areas"]
+        self.assertEqual([a["name"] for a in areas], ["Brightened", "Darkened lights"])
+        self.assertEqual([p["kind"] for p in areas[1]["parts"]], ["brush", "light"])
+        self.assertEqual(len(areas[0]["parts"][0]["strokes"]), 11)
+        # Afterwards it is dialled like any area.
+        self.page.get_by_role("option", name="Brightened").get_by_role("button").first.click()
+        self.page.get_by_role("option", name="Brightened").get_by_role("button").first.click() if self.dial(
+            "areas.0.bends.exposure.ev"
+        ).count() == 0 else None
+        self.type("areas.0.bends.exposure.ev", "0")
+        self.assertLess(abs(self.place(self.seen(), 0.5, 0.3) - self.place(before, 0.5, 0.3)), 1.5)
+
+
+class RangesAndFinds(Areas):
+    def test_a_light_range_stands_on_the_ladder_and_is_dragged_there(self):
+        self.kind("light")
+        self.page.mouse.move(*self.at(0.5, 0.1))
+        expect(self.page.get_by_test_id("readout")).to_contain_text("EV", timeout=8_000)
+        self.page.mouse.click(*self.at(0.5, 0.1))
+        bracket = self.page.get_by_test_id("light-bracket")
+        expect(bracket).to_be_visible()
+        self.settled()
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.5, 0.1), 200)
+        self.assertLess(self.place(mask, 0.5, 0.95), 30)
+        end = self.page.get_by_role("slider", name="Light range, darker end")
+        box = end.bounding_box()
+        self.page.mouse.move(box["x"] + 8, box["y"] + box["height"] / 2)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 8, box["y"] + 500, steps=8)
+        self.page.mouse.up()
+        self.settled()
+        self.assertEqual(self.document()["areas"][0]["parts"][0]["low"], -32)
+        self.assertGreater(self.place(self.mask(), 0.5, 0.95), 200)
+        expect(self.page.locator("[data-within]").first).to_be_attached()
+
+    def test_colours_are_picked_widened_and_taken_away(self):
+        self.page.keyboard.press("e")
+        self.page.mouse.click(*self.at(0.5, 0.3))
+        expect(self.page.get_by_role("button", name="Take colour 1 away")).to_be_visible()
+        self.settled()
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.5, 0.3), 200)
+        self.assertLess(self.place(mask, 0.5, 0.95), 60)
+        self.page.mouse.click(*self.at(0.5, 0.66))
+        expect(self.page.get_by_role("button", name="Take colour 2 away")).to_be_visible()
+        self.settled()
+        self.assertEqual(len(self.document()["areas"][0]["parts"][0]["picks"]), 2)
+        both = self.mask()
+        self.assertGreater(both.mean(), mask.mean())
+        self.type("areas.0.parts.0.width", "40")
+        self.assertGreater(self.mask().mean(), both.mean())
+        self.page.get_by_role("button", name="Take colour 2 away").click()
+        self.settled()
+        self.assertEqual(len(self.document()["areas"][0]["parts"][0]["picks"]), 1)
+
+    def test_sky_ground_and_lamps_are_found(self):
+        before = self.pixels()
+        self.find("sky")
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.3, 0.2), 250)
+        self.assertLess(self.place(mask, 0.3, 0.85), 5)
+        self.type("areas.0.bends.exposure.ev", "-1")
+        after = self.seen()
+        self.assertLess(self.place(after, 0.3, 0.2), 0.8 * self.place(before, 0.3, 0.2))
+        self.assertLess(abs(self.place(after, 0.3, 0.85) - self.place(before, 0.3, 0.85)), 1.5)
+        self.find("ground")
+        np.testing.assert_allclose(self.mask()[::20, ::20], 255 - mask[::20, ::20], atol=3)
+        self.find("lamps")
+        lamps = self.mask()
+        self.assertGreater(self.place(lamps, 90 / 480, 200 / 320), 200)
+        self.assertLess(self.place(lamps, 0.9, 0.1), 5)
+
+
+class Handling(Areas):
+    def test_bends_are_found_by_typing_their_name(self):
+        before = self.pixels()
+        self.kind("gradient")
+        self.draw((0.5, 0.5), (0.5, 0.9))
+        field = self.page.get_by_label("Bend another dial", exact=True)
+        field.fill("black")
+        self.page.get_by_role("option", name="Black point", exact=True).click()
+        self.settled()
+        self.type("areas.0.bends.ends.black", "4")
+        after = self.seen()
+        self.assertLess(after[: len(after) // 3].mean(), 0.9 * before[: len(after) // 3].mean())
+        self.page.get_by_role("button", name="Do not bend Black point").click()
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
+        field.fill("no such dial")
+        expect(self.page.get_by_text("No dial of this name can be bent.")).to_be_visible()
+
+    def test_named_reordered_duplicated_inverted_and_switched(self):
+        self.find("sky")
+        field = self.page.get_by_label("Name of the area")
+        field.fill("Above")
+        field.press("Enter")
+        self.settled()
+        self.type("areas.0.bends.exposure.ev", "-1")
+        sky = self.mask()
+        self.page.get_by_role("button", name="Inverse").click()
+        self.settled()
+        np.testing.assert_allclose(self.mask()[::15, ::15], 255 - sky[::15, ::15], atol=3)
+        expect(self.page.get_by_role("option", name="All but Above")).to_contain_text("bends nothing yet")
+        self.page.get_by_role("option", name="Above").first.get_by_role("button").first.click()
+        self.page.get_by_role("button", name="Duplicate").click()
+        self.settled()
+        names = lambda: [a["name"] for a in self.document()["areas"]]  # noqa: E731
+        self.assertEqual(names(), ["Above", "All but Above", "Above 2"])
+        row = self.page.get_by_role("option", name="Above 2").get_by_role("button").first
+        row.focus()
+        self.page.keyboard.press("Alt+ArrowUp")
+        self.settled()
+        self.assertEqual(names(), ["Above", "Above 2", "All but Above"])
+        dark = self.seen()
+        self.page.get_by_role("button", name="all off").click()
+        self.settled()
+        self.assertGreater(self.place(self.seen(), 0.3, 0.2), self.place(dark, 0.3, 0.2) * 1.3)
+        self.page.get_by_role("button", name="on again").click()
+        self.settled()
+        self.assertLess(np.abs(self.seen() - dark).mean(), 1.0)
+        # Held, a key shows the picture without the area; opacity takes half of it.
+        self.page.keyboard.down("j")
+        self.settled()
+        without = self.pixels()
+        self.page.keyboard.up("j")
+        self.settled()
+        self.assertGreater(self.place(without, 0.3, 0.2), self.place(dark, 0.3, 0.2) * 1.1)
+        self.type("areas.1.opacity", "0")
+        self.assertLess(np.abs(self.seen() - without).mean(), 1.0)
+
+    def test_a_part_that_is_pointed_at_lights_up(self):
+        self.kind("ellipse")
+        self.draw((0.3, 0.4), (0.4, 0.5))
+        self.choose("What the next mask does", "Add to it")
+        self.kind("ellipse")
+        self.draw((0.7, 0.4), (0.8, 0.5))
+        self.page.mouse.move(*self.at(0.5, 0.9))
+        self.page.get_by_role("button", name="ellipse", exact=True).nth(1).hover()
+        expect(self.page.locator(".picture canvas")).to_have_attribute("data-view", "part")
+        self.settled()
+        one = np.ptp(self.pixels(), axis=-1)
+        self.assertGreater(self.place(one, 0.3, 0.4), self.place(one, 0.7, 0.4) + 5)
+
+    def test_areas_are_copied_kept_and_put_on_again(self):
+        self.find("sky")
+        self.type("areas.0.bends.exposure.ev", "-1")
+        more = self.page.get_by_role("button", name="More")
+        more.click()
+        self.page.get_by_role("menuitem", name="Copy it, for any scene").click()
+        self.kind("ellipse")
+        self.draw((0.5, 0.5), (0.6, 0.6))
+        more.click()
+        self.page.get_by_role("menuitem", name="Take the copied settings").click()
+        self.settled()
+        wait_for(lambda: self.document()["areas"][1]["bends"]["exposure.ev"] == -1, text="the settings")
+        self.assertEqual(self.document()["areas"][1]["parts"][0]["kind"], "ellipse")
+        more.click()
+        self.page.get_by_role("menuitem", name="Take the copied mask").click()
+        wait_for(lambda: self.document()["areas"][1]["parts"][0]["kind"] == "found", text="the mask")
+        name = f"Kept {self.number()}"
+        more.click()
+        kept = self.page.get_by_label("Keep it as a preset")
+        kept.fill(name)
+        kept.press("Enter")
+        # On another scene, and after a reload, both are there.
+        self.page.get_by_role("link", name="Crenn").or_(self.page.locator("a[href='/']")).first.click()
+        self.bring_in()
+        self.station("Areas")
+        before = self.pixels()
+        self.page.reload()
+        self.settled()
+        self.page.get_by_role("button", name="Presets").click()
+        self.page.get_by_role("menuitem", name=name).click()
+        expect(self.page.get_by_role("option", name="sky", exact=False).first).to_be_visible()
+        self.settled()
+        self.assertLess(self.place(self.seen(), 0.3, 0.2), 0.85 * self.place(before, 0.3, 0.2))
+        self.page.get_by_role("button", name="Presets").click()
+        self.page.get_by_role("menuitem", name="Paste").click()
+        wait_for(lambda: len(self.document()["areas"]) == 2, text="the pasted area")
+        self.page.get_by_role("button", name="Presets").click()
+        self.page.get_by_role("menuitem", name="Darken lower edge").click()
+        wait_for(lambda: len(self.document()["areas"]) == 3, text="the shipped preset")
+        self.settled()
+        after = self.seen()
+        self.page.get_by_role("button", name="Presets").click()
+        self.page.get_by_role("button", name=f"Forget {name}").click()
+        expect(self.page.get_by_role("menuitem", name=name)).to_have_count(0)
+        self.assertLess(self.place(after, 0.5, 0.97), 0.9 * self.place(before, 0.5, 0.97) + 1)
+
+    def test_what_cannot_be_pasted_is_said_and_nothing_changes(self):
+        document = {"format": "crenn-areas", "version": 1, "scene": [1, 0.667]}
+        bad = document | {
+            "areas": [
+                {
+                    "name": "x",
+                    "on": True,
+                    "opacity": 100,
+                    "parts": [{"kind": "found", "what": "sky"}],
+                    "bends": {"exposure.glow": 1},
+                }
+            ]
+        }
+        self.page.evaluate(
+            "text => localStorage.setItem('crenn-areas', text)", json.dumps({"state": {"copied": bad}, "version": 0})
+        )
+        self.page.reload()
+        self.settled()
+        self.page.get_by_role("button", name="Presets").click()
+        self.page.get_by_role("menuitem", name="Paste").click()
+        expect(self.page.get_by_text("exposure.glow")).to_be_visible()
+        self.assertEqual(self.document()["areas"], [])
+
+    def test_a_mask_is_written_as_a_file(self):
+        self.find("sky")
+        self.page.get_by_role("button", name="More").click()
+        self.page.get_by_role("menuitem", name="Write its mask as PNG").click()
+        self.page.get_by_role("link", name="Deliver", exact=True).click()
+        link = self.page.get_by_role("link", name="Sky.png").first
+        expect(link).to_be_visible(timeout=30_000)
+        with self.page.expect_download() as coming:
+            link.click()
+        mask = cv2.imread(str(coming.value.path()), cv2.IMREAD_UNCHANGED)
+        self.assertEqual((mask.shape, mask.dtype), ((320, 480), np.uint16))
+        self.assertGreater(int(mask[60, 150]), 65000)
+        self.assertLess(int(mask[290, 150]), 600)
+
+    def test_areas_stay_on_what_they_cover_when_the_picture_is_cropped_and_levelled(self):
+        self.kind("ellipse")
+        self.draw((0.3, 0.3), (0.35, 0.36))
+        self.station("Geometry")
+        self.draw((1, 1), (0.6, 0.6))
+        self.station("Areas")
+        self.page.get_by_role("option", name="Ellipse").get_by_role("button").first.click()
+        self.settled()
+        mask = self.mask()
+        rows, columns = np.nonzero(mask > 128)
+        # What lay at 0.3 of the whole lies at half of what is left.
+        self.assertAlmostEqual(float(columns.mean()) / mask.shape[1], 0.5, delta=0.03)
+        self.assertAlmostEqual(float(rows.mean()) / mask.shape[0], 0.5, delta=0.03)
