@@ -27,6 +27,8 @@ class Areas(OnPicture):
     def choose(self, label: str, option: str) -> None:
         self.page.get_by_label(label, exact=True).locator("xpath=..").click()
         self.page.get_by_role("option", name=option, exact=True).click()
+        # While the list fades the pointer would press it.
+        expect(self.page.locator(".MuiBackdrop-root")).to_have_count(0)
         self.settled()
 
     def document(self) -> dict:
@@ -45,6 +47,9 @@ class Areas(OnPicture):
 
     def seen(self) -> np.ndarray:
         """The picture itself, without the mask over it."""
+        # A part that is pointed at is shown as well.
+        self.page.mouse.move(640, 20)
+        self.settled()
         if self.page.locator(".picture canvas").get_attribute("data-view") == "area":
             self.page.keyboard.press("Shift+A")
             self.settled()
@@ -297,9 +302,6 @@ class Brushes(Areas):
         self.assertEqual(len(areas[0]["parts"][0]["strokes"]), 11)
         # Afterwards it is dialled like any area.
         self.page.get_by_role("option", name="Brightened").get_by_role("button").first.click()
-        self.page.get_by_role("option", name="Brightened").get_by_role("button").first.click() if self.dial(
-            "areas.0.bends.exposure.ev"
-        ).count() == 0 else None
         self.type("areas.0.bends.exposure.ev", "0")
         self.assertLess(abs(self.place(self.seen(), 0.5, 0.3) - self.place(before, 0.5, 0.3)), 1.5)
 
@@ -347,7 +349,7 @@ class RangesAndFinds(Areas):
         self.settled()
         self.assertEqual(len(self.document()["areas"][0]["parts"][0]["picks"]), 1)
 
-    def test_sky_ground_and_lamps_are_found(self):
+    def test_sky_and_ground_are_found(self):
         before = self.pixels()
         self.find("sky")
         mask = self.mask()
@@ -359,24 +361,21 @@ class RangesAndFinds(Areas):
         self.assertLess(abs(self.place(after, 0.3, 0.85) - self.place(before, 0.3, 0.85)), 1.5)
         self.find("ground")
         np.testing.assert_allclose(self.mask()[::20, ::20], 255 - mask[::20, ::20], atol=3)
-        self.find("lamps")
-        lamps = self.mask()
-        self.assertGreater(self.place(lamps, 90 / 480, 200 / 320), 200)
-        self.assertLess(self.place(lamps, 0.9, 0.1), 5)
 
 
 class Handling(Areas):
     def test_bends_are_found_by_typing_their_name(self):
         before = self.pixels()
         self.kind("gradient")
-        self.draw((0.5, 0.5), (0.5, 0.9))
+        self.draw((0.5, 0.95), (0.5, 0.6))
         field = self.page.get_by_label("Bend another dial", exact=True)
         field.fill("black")
         self.page.get_by_role("option", name="Black point", exact=True).click()
         self.settled()
-        self.type("areas.0.bends.ends.black", "4")
+        self.type("areas.0.bends.ends.black", "8")
         after = self.seen()
-        self.assertLess(after[: len(after) // 3].mean(), 0.9 * before[: len(after) // 3].mean())
+        self.assertLess(after[-20:].mean(), 0.7 * before[-20:].mean())
+        self.assertLess(np.abs(after[:100] - before[:100]).mean(), 1.0)
         self.page.get_by_role("button", name="Do not bend Black point").click()
         self.settled()
         self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
@@ -465,7 +464,7 @@ class Handling(Areas):
         self.settled()
         self.page.get_by_role("button", name="Presets").click()
         self.page.get_by_role("menuitem", name=name).click()
-        expect(self.page.get_by_role("option", name="sky", exact=False).first).to_be_visible()
+        expect(self.page.get_by_role("option", name="Ellipse")).to_be_visible()
         self.settled()
         self.assertLess(self.place(self.seen(), 0.3, 0.2), 0.85 * self.place(before, 0.3, 0.2))
         self.page.get_by_role("button", name="Presets").click()
@@ -509,7 +508,8 @@ class Handling(Areas):
         self.page.get_by_role("button", name="More").click()
         self.page.get_by_role("menuitem", name="Write its mask as PNG").click()
         self.page.get_by_role("link", name="Deliver", exact=True).click()
-        link = self.page.get_by_role("link", name="Sky.png").first
+        row = self.page.locator(".progress").filter(has_text="Sky.png").first
+        link = row.get_by_role("link", name="Download")
         expect(link).to_be_visible(timeout=30_000)
         with self.page.expect_download() as coming:
             link.click()
@@ -524,8 +524,6 @@ class Handling(Areas):
         self.station("Geometry")
         self.draw((1, 1), (0.6, 0.6))
         self.station("Areas")
-        self.page.get_by_role("option", name="Ellipse").get_by_role("button").first.click()
-        self.settled()
         mask = self.mask()
         rows, columns = np.nonzero(mask > 128)
         # What lay at 0.3 of the whole lies at half of what is left.

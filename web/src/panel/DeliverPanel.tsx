@@ -88,7 +88,8 @@ export default function DeliverPanel() {
       <div className="stack">
         {past.map((job) => {
           const newest = jobs[job.id] ?? job;
-          const label = FORMATS.find((f) => f.value === newest.options.format)?.label;
+          const mask = newest.options.mask != null ? ((newest.result?.name as string | undefined) ?? "Mask") : null;
+          const label = mask ?? FORMATS.find((f) => f.value === newest.options.format)?.label;
           const size = newest.options.long_edge ? `${newest.options.long_edge as number} px` : "full size";
           if (newest.state === "failed")
             return (

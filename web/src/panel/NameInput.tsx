@@ -28,7 +28,11 @@ export function NameInput({ label, name, longest, className = "", placeholder, o
       onBlur={keep}
       onKeyDown={(e) => {
         e.stopPropagation();
-        if (e.key === "Enter") e.currentTarget.blur();
+        if (e.key === "Enter") {
+          // Whatever gets the focus then is not pressed by it.
+          e.preventDefault();
+          e.currentTarget.blur();
+        }
         if (e.key === "Escape") setTyped(name);
       }}
     />
