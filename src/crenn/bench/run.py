@@ -4,6 +4,7 @@ import json
 
 from crenn.bench import (
     align,
+    areas,
     clipped,
     colour,
     geometry,
@@ -31,6 +32,8 @@ SUBJECTS = {
     "speed": speed.bench,
     "scale": scale.bench,
     "colour": colour.bench,
+    "areas": areas.bench,
+    "areas-cost": areas.cost,
     "geometry": geometry.bench,
     "lens": lens.bench,
     "memory": memory.bench,
@@ -61,6 +64,7 @@ def run_bench(names: list[str], as_json: bool = False) -> None:
         "clipped",
         "tone",
         "colour",
+        "areas",
         "geometry",
         "lens",
         "scale",

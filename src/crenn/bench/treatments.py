@@ -12,6 +12,32 @@ AREAS: list[dict[str, Any]] = [
         "bends": {"exposure.ev": 1.5, "tone.contrast": 1.3, "relief.fine": 1.6},
     },
 ]
+#: Areas whose masks look at the picture, each of a kind.
+LOOKING: list[dict[str, Any]] = [
+    {"parts": [{"kind": "found", "what": "sky"}], "bends": {"exposure.ev": -0.8, "saturation.saturation": 1.2}},
+    {
+        "parts": [{"kind": "light", "low": -8.0, "high": -5.0}, {"kind": "found", "what": "lamps", "mode": "subtract"}],
+        "bends": {"exposure.ev": 0.7},
+    },
+    {"parts": [{"kind": "colour", "picks": [{"a": 0.08, "b": 0.08, "stop": -4}]}], "bends": {"exposure.ev": -0.5}},
+    {
+        "parts": [{"kind": "gradient", "start": [0.5, 0.25], "end": [0.5, 0.2], "refine": 60}],
+        "bends": {"exposure.ev": 0.6},
+    },
+    {
+        "parts": [
+            {
+                "kind": "brush",
+                "strokes": [
+                    {"points": [3000, 4000, 6000, 500, 3000, -800], "radius": 0.04, "edges": 60},
+                    {"points": [8000, 8000, 3000, 500], "radius": 0.05, "flow": 40, "hardness": 10, "feather": 50},
+                ],
+                "soften": 0.3,
+            }
+        ],
+        "bends": {"exposure.ev": 0.8, "tone.contrast": 1.2},
+    },
+]
 #: By what is in use.
 IN_USE: dict[str, dict] = {
     "automatic": {},
@@ -62,6 +88,9 @@ IN_USE: dict[str, dict] = {
     "level": {"level": {"angle": 2.7}},
     "perspective": {"perspective": {"vertical": 6.0, "horizontal": -3.0}},
     "crop": {"crop": {"ratio": "free", "centre": [0.45, 0.3], "width": 0.8, "height": 0.5}},
+    "softness": {"sharpening": {"softness": 60, "soft_radius": 12.0}},
+    "tones by dials": {"curve": {"dark": 0.5, "light": -0.4}},
+    "areas that look": {"areas": LOOKING},
     "areas": {"areas": AREAS},
 }
 IN_USE["all together"] = {name: section for steps in IN_USE.values() for name, section in steps.items()} | {

@@ -5,11 +5,18 @@ from types import SimpleNamespace
 import numpy as np
 
 from crenn.core.areas.part import Part
+from crenn.core.areas.surfaces import surfaces
 
 
 def shares(part: Part, x: np.ndarray, y: np.ndarray, light: np.ndarray | None = None) -> np.ndarray:
     """How far places belong to a part that asks for places or for light alone, float32 (h, w)."""
     scenery = SimpleNamespace(
-        scale=1.0, long_side=max(x.shape), floor=1e-4, lamps=(), places=lambda: (x, y), light=lambda blur=0.0: light
+        scale=1.0,
+        long_side=max(x.shape),
+        floor=1e-4,
+        lamps=(),
+        places=lambda: (x, y),
+        light=lambda blur=0.0: light,
+        surfaces=lambda blur: surfaces(light, 1e-4),
     )
     return part.share(scenery)  # type: ignore[arg-type]

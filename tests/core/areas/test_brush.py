@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 from pydantic import ValidationError
 
-from crenn.core.areas.brush import GRID, MOST_POINTS, MOST_STROKES, Brush, BrushStroke, dabs_of, painted
+from crenn.core.areas.brush import GRID, MOST_POINTS, MOST_STROKES, Brush, BrushStroke, painted
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -84,7 +84,7 @@ class Strokes(unittest.TestCase):
         self.assertGreater(float(soft[row, SIDE // 2]), 0.05)
 
     def test_dabs_lie_evenly_and_weigh_a_pass_across_the_line(self):
-        dabs = dabs_of(stroke((0.2, 0.4), (0.8, 0.4), hardness=100))
+        dabs = stroke((0.2, 0.4), (0.8, 0.4), hardness=100).dabs
         steps = np.diff(dabs[:, 0])
         np.testing.assert_allclose(steps, steps[0], rtol=1e-6)
         within = np.abs(dabs[:, 0] - 0.5) < 0.05

@@ -6,6 +6,7 @@ import unittest
 import numpy as np
 
 from crenn.core.areas.refine import refined
+from crenn.core.areas.surfaces import surfaces
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -27,21 +28,21 @@ class Refining(unittest.TestCase):
         rgb, sky = skyline()
         rough = (np.arange(300)[:, None] < 150).astype(np.float32).repeat(400, 1)
         self.assertGreater((np.abs(rough - sky) > 0.5).mean(), 0.08)
-        mask = refined(rough, rgb, 1e-3, 60.0)
+        mask = refined(rough, surfaces(rgb, 1e-3), 60.0)
         self.assertLess(((mask > 0.5) != sky).mean(), 0.01)
         far = np.abs(np.arange(300) - 150) > 100
         np.testing.assert_allclose(mask[far], sky[far], atol=0.06)
 
     def test_even_light_leaves_a_mask_a_mean_of_itself(self):
         rough = (np.arange(100)[:, None] < 50).astype(np.float32).repeat(100, 1)
-        mask = refined(rough, np.full((100, 100, 3), 0.2, np.float32), 1e-3, 6.0)
+        mask = refined(rough, surfaces(np.full((100, 100, 3), 0.2, np.float32), 1e-3), 6.0)
         np.testing.assert_allclose(mask[:20], 1, atol=0.01)
         np.testing.assert_allclose(mask[80:], 0, atol=0.01)
         self.assertTrue((np.diff(mask[:, 50]) <= 1e-5).all())
 
     def test_less_than_half_a_pixel_draws_nothing(self):
         rgb, sky = skyline()
-        np.testing.assert_array_equal(refined(sky.astype(np.float32), rgb, 1e-3, 0.4), sky)
+        np.testing.assert_array_equal(refined(sky.astype(np.float32), surfaces(rgb, 1e-3), 0.4), sky)
 
 
 class InThePicture(unittest.TestCase):

@@ -63,10 +63,32 @@ class BrushStroke(Keyed):
         """Where it went, in shares of the scene's longer side, float64 (N, 2)."""
         return np.cumsum(np.array(self.points, np.float64).reshape(-1, 2), 0) / GRID
 
-    @property
-    def reach(self) -> float:
-        """How far from its line it leaves anything, in shares of the longer side."""
-        return self.radius * (1 + self.feather / 100)
+    @cached_property
+    def dabs(self) -> np.ndarray:
+        """Places that it leaves something at, with how much of a pass each is, float64 (N, 3) of x, y and weight.
+
+        They lie evenly along its line, so that few points tell the same as many.
+        """
+        places = self.places()
+        pressure = np.array(self.pressure, np.float64) / 255 if self.pressure else np.ones(len(places))
+        way = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))])
+        if way[-1] == 0:
+            return np.array([[*places[0], pressure.max()]])
+        count = max(int(np.ceil(way[-1] / (_STEP * self.radius))), 1)
+        at = np.linspace(0, way[-1], count + 1)
+        # On its line one pass adds up to 1: it crosses the full part, and half of what fades.
+        across = self.radius * (2 * self.hardness / 100 + (1 + self.feather / 100 - self.hardness / 100))
+        weight = np.full(count + 1, way[-1] / count / across)
+        # At its ends half a pass is missing, which a click has as well.
+        weight[[0, -1]] += 0.5 - weight[[0, -1]] / 2
+        columns = [np.interp(at, way, v) for v in (places[:, 0], places[:, 1], pressure)]
+        return np.stack([columns[0], columns[1], weight * columns[2]], 1)
+
+    @cached_property
+    def bounds(self) -> np.ndarray:
+        """Its least and greatest x and y, of all that it leaves anything at, float64 (2, 2)."""
+        places, reach = self.places(), self.radius * (1 + self.feather / 100) * 1.05 + 1 / GRID
+        return np.stack([places.min(0) - reach, places.max(0) + reach])
 
 
 class Brush(Part):
@@ -80,27 +102,6 @@ class Brush(Part):
 
     def share(self, scenery: Scenery) -> np.ndarray:
         return scenery.painted(self)
-
-
-def dabs_of(stroke: BrushStroke) -> np.ndarray:
-    """Places that a stroke leaves something at, with how much of a pass each is, float64 (N, 3) of x, y and weight.
-
-    They lie evenly along its line, so that a stroke of few points is the same as one of many.
-    """
-    places = stroke.places()
-    pressure = np.array(stroke.pressure, np.float64) / 255 if stroke.pressure else np.ones(len(places))
-    way = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))])
-    if way[-1] == 0:
-        return np.array([[*places[0], pressure.max()]])
-    count = max(int(np.ceil(way[-1] / (_STEP * stroke.radius))), 1)
-    at = np.linspace(0, way[-1], count + 1)
-    # On its line one pass adds up to 1: it crosses the full part, and half of what fades.
-    across = stroke.radius * (2 * stroke.hardness / 100 + (1 + stroke.feather / 100 - stroke.hardness / 100))
-    weight = np.full(count + 1, way[-1] / count / across)
-    # At its ends half a pass is missing, which a click has as well.
-    weight[[0, -1]] += 0.5 - weight[[0, -1]] / 2
-    columns = [np.interp(at, way, v) for v in (places[:, 0], places[:, 1], pressure)]
-    return np.stack([columns[0], columns[1], weight * columns[2]], 1)
 
 
 def painted(
@@ -129,7 +130,7 @@ def painted(
     """
     mask = before.copy()
     for stroke, own in zip(strokes, centres):
-        dabs = dabs_of(stroke)
+        dabs = stroke.dabs.copy()
         dabs[:, 0] = (dabs[:, 0] - corner[0]) * per_share - 0.5
         dabs[:, 1] = (dabs[:, 1] - corner[1]) * per_share - 0.5
         radius = stroke.radius * per_share

@@ -45,6 +45,10 @@ class Scenery(Protocol):
         """The scene's light before any dial, float32 (h, w, 3), evened out by a deviation in full-size pixels."""
         ...
 
+    def surfaces(self, blur: float) -> np.ndarray:
+        """What `crenn.core.areas.surfaces.surfaces` tells of that light, float32 (h, w, 3)."""
+        ...
+
     def noise(self, stops: np.ndarray) -> np.ndarray:
         """Deviation of the window's pixels at stops, in EV."""
         ...
@@ -74,8 +78,9 @@ class Keyed(BaseModel):
     def changed(self, **values: Any) -> Self:
         """The same with other values, which are not checked."""
         other = self.model_copy(update=values)
-        # A copy would keep the key of what it was copied from.
-        other.__dict__.pop("key", None)
+        # A copy would keep what was worked out of that which it was copied from.
+        for name in ("key", "dabs", "bounds"):
+            other.__dict__.pop(name, None)
         return other
 
 

@@ -6,7 +6,6 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from crenn.core.areas.part import Part, Scenery
-from crenn.core.areas.surfaces import surfaces
 from crenn.core.colour.circle import eased
 from crenn.core.pipeline.step import dial
 
@@ -38,8 +37,7 @@ class LightRange(Part):
         return self
 
     def share(self, scenery: Scenery) -> np.ndarray:
-        stop = surfaces(scenery.light(_BLUR), scenery.floor)[..., 0]
-        return self.of(stop)
+        return self.of(scenery.surfaces(_BLUR)[..., 0])
 
     def of(self, stops: np.ndarray) -> np.ndarray:
         """Share of light of stops, float32 like them."""
@@ -72,8 +70,7 @@ class ColourRange(Part):
     )
 
     def share(self, scenery: Scenery) -> np.ndarray:
-        told = surfaces(scenery.light(_BLUR), scenery.floor)
-        return self.of(told)
+        return self.of(scenery.surfaces(_BLUR))
 
     def of(self, told: np.ndarray) -> np.ndarray:
         """Share of what `surfaces` tells, (..., 3); float32 (...)."""

@@ -1,17 +1,17 @@
 """Masks drawn to the picture's own edges, and softened."""
 
 import cv2
+import numba as nb
 import numpy as np
 
-from crenn.core.areas.surfaces import surfaces
 from crenn.core.pipeline.planes import LATTICE
 
 #: What a surface varies by itself, in EV: edges that are stronger are followed.
 _EDGE = 0.15
 #: The mean of a neighbourhood is worked out of so many pixels to each side, at a reduced size where it is wider.
-_WIDE = 4
+_WIDE = 2
 #: Opponent axes count so many times as stops.
-_OF_COLOUR = 6.0
+_COLOUR = np.float32(6.0)
 
 
 def reduction(radius: float) -> int:
@@ -22,17 +22,15 @@ def reduction(radius: float) -> int:
     return factor
 
 
-def refined(share: np.ndarray, light: np.ndarray, floor: float, radius: float) -> np.ndarray:
+def refined(share: np.ndarray, guide: np.ndarray, radius: float) -> np.ndarray:
     """A mask whose edge is drawn to that of the light: the fast guided filter (He and Sun 2015), by colour.
 
     Parameters
     ----------
     share : ndarray, float32 (h, w)
         0 to 1.
-    light : ndarray, float32 (h, w, 3)
-        Scene-linear.
-    floor : float
-        Luminance below which noise rules.
+    guide : ndarray, float32 (h, w, 3)
+        What `crenn.core.areas.surfaces.surfaces` tells of the light.
     radius : float
         How far an edge is drawn, in pixels; less than half a pixel draws nothing.
 
@@ -42,8 +40,6 @@ def refined(share: np.ndarray, light: np.ndarray, floor: float, radius: float) -
     """
     if radius < 0.5:
         return share
-    guide = surfaces(light, floor)
-    guide[..., 1:] *= _OF_COLOUR
     factor = reduction(radius)
     height, width = share.shape
     size = -(-width // factor), -(-height // factor)
@@ -62,19 +58,55 @@ def refined(share: np.ndarray, light: np.ndarray, floor: float, radius: float) -
     def mean(plane: np.ndarray) -> np.ndarray:
         return cv2.blur(plane, (side, side), borderType=cv2.BORDER_REPLICATE)
 
-    means, of_target = mean(small), mean(target)
-    matrix = np.empty((*target.shape, 3, 3), np.float32)
-    for i in range(3):
-        for j in range(i, 3):
-            matrix[..., i, j] = mean(small[..., i] * small[..., j]) - means[..., i] * means[..., j]
-            matrix[..., j, i] = matrix[..., i, j]
-    matrix += np.float32(_EDGE**2) * np.eye(3, dtype=np.float32)
-    along = mean(small * target[..., None]) - means * of_target[..., None]
-    slope = np.linalg.solve(matrix, along[..., None])[..., 0]
-    rest = of_target - (slope * means).sum(-1)
-    told = mean(np.concatenate([slope, rest[..., None]], -1).astype(np.float32))
+    products = np.empty((3, *target.shape, 3), np.float32)
+    _products(small, target, products)
+    lines = np.empty((*target.shape, 4), np.float32)
+    _regressed(*map(mean, products), mean(small), mean(target), np.float32(_EDGE**2), lines)
+    told = mean(lines)
     if factor > 1:
         told = cv2.resize(told, (size[0] * factor, size[1] * factor), interpolation=cv2.INTER_LINEAR)[:height, :width]
-    out = (told[..., :3] * guide).sum(-1) + told[..., 3]
-    # A regression leaves ends short of nothing and of all.
-    return np.clip(out * 1.1 - 0.05, 0, 1).astype(np.float32)
+    out = np.empty(share.shape, np.float32)
+    _told(np.ascontiguousarray(told), guide, out)
+    return out
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _products(guide, target, out):
+    """Products of the guide's channels with each other, and with the target."""
+    for y in nb.prange(guide.shape[0]):
+        for x in range(guide.shape[1]):
+            a, b, c = guide[y, x, 0], _COLOUR * guide[y, x, 1], _COLOUR * guide[y, x, 2]
+            t = target[y, x]
+            out[0, y, x, 0], out[0, y, x, 1], out[0, y, x, 2] = a * a, a * b, a * c
+            out[1, y, x, 0], out[1, y, x, 1], out[1, y, x, 2] = b * b, b * c, c * c
+            out[2, y, x, 0], out[2, y, x, 1], out[2, y, x, 2] = a * t, b * t, c * t
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _regressed(firsts, others, with_target, of_guide, of_target, ridge, out):
+    """Slopes and rest of the target on the guide, by means of `_products`; solved by cofactors."""
+    for y in nb.prange(of_target.shape[0]):
+        for x in range(of_target.shape[1]):
+            a, b, c = of_guide[y, x, 0], _COLOUR * of_guide[y, x, 1], _COLOUR * of_guide[y, x, 2]
+            t = of_target[y, x]
+            aa, ab, ac = firsts[y, x, 0] - a * a + ridge, firsts[y, x, 1] - a * b, firsts[y, x, 2] - a * c
+            bb, bc, cc = others[y, x, 0] - b * b + ridge, others[y, x, 1] - b * c, others[y, x, 2] - c * c + ridge
+            at, bt, ct = with_target[y, x, 0] - a * t, with_target[y, x, 1] - b * t, with_target[y, x, 2] - c * t
+            i, j, k = bb * cc - bc * bc, ac * bc - ab * cc, ab * bc - ac * bb
+            over = np.float32(1) / max(aa * i + ab * j + ac * k, np.float32(1e-12))
+            p, q, r = aa * cc - ac * ac, ab * ac - aa * bc, aa * bb - ab * ab
+            one, two = (i * at + j * bt + k * ct) * over, (j * at + p * bt + q * ct) * over
+            three = (k * at + q * bt + r * ct) * over
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = one, two, three
+            out[y, x, 3] = t - one * a - two * b - three * c
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _told(lines, guide, out):
+    """What the lines tell of the guide; a regression leaves ends short of nothing and of all."""
+    for y in nb.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            v = lines[y, x, 0] * guide[y, x, 0]
+            v += _COLOUR * (lines[y, x, 1] * guide[y, x, 1] + lines[y, x, 2] * guide[y, x, 2])
+            v = (v + lines[y, x, 3]) * np.float32(1.1) - np.float32(0.05)
+            out[y, x] = min(max(v, np.float32(0)), np.float32(1))

@@ -40,8 +40,3 @@ class Cache:
                 self._making.discard(key)
                 self._changed.notify_all()
         return value
-
-    def known(self, key: Hashable) -> Any | None:
-        """The result kept under ``key``, if there is one."""
-        with self._changed:
-            return self._kept.get(key)

@@ -4,11 +4,12 @@ import hashlib
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
+import cachetools
 import cv2
 import numpy as np
 
 from crenn.core.areas.area import Area
-from crenn.core.areas.brush import Brush, BrushStroke, dabs_of, painted
+from crenn.core.areas.brush import MOST_STROKES, Brush, BrushStroke, painted
 from crenn.core.areas.found.apart import Apart
 from crenn.core.areas.found.sky import SIDE, find_sky, from_ground
 from crenn.core.areas.found.water import find_water
@@ -52,7 +53,10 @@ class Light(Protocol):
 
 @dataclass(frozen=True)
 class Stacked:
-    """Masks of all areas for a window, uint16 (A, h, w), and the rows that each touches, int32 (A, 2)."""
+    """Masks of all areas for a window, uint16 (A, h, w), and the columns that each touches in each row.
+
+    ``spans``, int32 (A, h, 2), has the first of them, and the first after them.
+    """
 
     shares: np.ndarray
     spans: np.ndarray
@@ -62,7 +66,7 @@ class Stacked:
         return self.shares.nbytes
 
 
-_NOTHING = Stacked(np.zeros((1, 1, 1), np.uint16), np.zeros((1, 2), np.int32))
+_NOTHING = Stacked(np.zeros((1, 1, 1), np.uint16), np.zeros((1, 1, 2), np.int32))
 
 
 class Masks:
@@ -71,15 +75,14 @@ class Masks:
     def __init__(self, light: Light, framed: Framed, cache: Cache):
         self._light, self._framed, self._cache = light, framed, cache
         self._apart: dict[str, Apart] = {}
+        self._under: cachetools.LRUCache[tuple, np.ndarray] = cachetools.LRUCache(MOST_STROKES)
 
     def stacked(self, areas: list[Area], frame: Frame, window: Window, fine: bool) -> Stacked:
         """The masks of several areas."""
 
         def make() -> Stacked:
             shares = np.stack([self.of(area, frame, window, fine) for area in areas])
-            touched = np.asarray(shares.any(2))
-            spans = [(int(t.argmax()), len(t) - int(t[::-1].argmax())) if t.any() else (0, 0) for t in touched]
-            return Stacked(shares, np.array(spans, np.int32))
+            return Stacked(shares, _spans(shares))
 
         if not areas:
             return _NOTHING
@@ -113,9 +116,9 @@ class Masks:
 
     def _refined(self, part: Part, frame: Frame, window: Window, fine: bool) -> np.ndarray:
         radius = part.refine * window.scale
-        larger, rows, columns = window.grown(frame.size, int(np.ceil(2 * radius)) + LATTICE, LATTICE)
+        larger, rows, columns = window.grown(frame.size, int(np.ceil(2.5 * radius)) + 2 * LATTICE, LATTICE)
         share = part.share(_Seen(self, frame, larger, fine))
-        out = refined(share, self._light.light(frame, larger, fine), self._light.scene.floor, radius)
+        out = refined(share, self.surfaces(0.0, frame, larger, fine), radius)
         return np.ascontiguousarray(out[rows, columns])
 
     def _softened(self, part: Part, frame: Frame, window: Window, sigma: float) -> np.ndarray:
@@ -140,20 +143,32 @@ class Masks:
         sigma = blur * min(window.scale, 1.0)
         if sigma < _UNSEEN:
             return self._light.light(frame, window, fine)
+        larger, rows, columns = window.grown(frame.size, int(np.ceil(4 * sigma)), 1)
+        light = self._light.light(frame, larger, fine)
+        even = cv2.GaussianBlur(light, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+        return np.ascontiguousarray(even[rows, columns])
 
-        def make() -> np.ndarray:
-            larger, rows, columns = window.grown(frame.size, int(np.ceil(4 * sigma)), 1)
-            light = self._light.light(frame, larger, fine)
-            even = cv2.GaussianBlur(light, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
-            return np.ascontiguousarray(even[rows, columns])
-
-        # Several parts ask for the same.
-        return self._cache.get(("evened", blur, frame.key, window, fine), make)
+    def surfaces(self, blur: float, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+        """What surfaces of a window look like once light is evened out, float32 (h, w, 3)."""
+        floor = self._light.scene.floor
+        key = ("surfaces", blur, frame.key, window, fine)
+        return self._cache.get(key, lambda: surfaces(self.evened(blur, frame, window, fine), floor))
 
     def places(self, frame: Frame, window: Window) -> np.ndarray:
         """Where the pixels of a window lie in the scene, as documents say it, float32 (2, h, w)."""
         unit = 1.0 / frame.long_side
-        return self._cache.get(("places", frame.key, window), lambda: np.stack(places(frame, window, unit)))
+
+        def make() -> np.ndarray:
+            if frame.offset is None:
+                return np.stack(places(frame, window, unit))
+            there = moved(window, frame.offset)
+            out = np.empty((2, window.out_height, window.out_width), np.float32)
+            per_x, per_y = window.width / window.out_width, window.height / window.out_height
+            out[0] = (there.x + (np.arange(window.out_width) + 0.5) * per_x) * unit
+            out[1] = ((there.y + (np.arange(window.out_height) + 0.5) * per_y) * unit)[:, None]
+            return out
+
+        return self._cache.get(("places", frame.key, window), make)
 
     def apart(self, kind: Literal["sky", "water"], frame: Frame) -> Apart:
         """What of the scene a kind is told apart by; it is looked for once."""
@@ -191,43 +206,45 @@ class Masks:
             return "painted", digest, tuple(brush.shift), window
 
         def make() -> np.ndarray:
-            before = self._cache.known(key(len(told) - 1)) if len(told) > 1 else None
-            done = 0 if before is None else len(told) - 1
-            if before is None:
-                before = np.zeros((window.out_height, window.out_width), np.float32)
-            return self._over(brush.strokes[done:], before, brush.shift, window)
+            nothing = np.zeros((window.out_height, window.out_width), np.float32)
+            before = nothing
+            if len(told) > 1:
+                # While a stroke grows, those before it stay.
+                before = self._cache.get(
+                    key(len(told) - 1), lambda: self._over(brush.strokes[:-1], nothing, brush.shift, window)
+                )
+            return self._over(brush.strokes[-1:], before, brush.shift, window)
 
         return self._cache.get(key(len(told)), make)
 
     def _over(self, strokes: list[BrushStroke], before: np.ndarray, shift: list[float], window: Window) -> np.ndarray:
+        """Strokes painted over a mask of a window of the scene; those that do not touch it are left out."""
         long_side = max(self._light.scene.size)
-        kept = any(stroke.edges for stroke in strokes)
+        low = np.array([window.x, window.y]) / long_side - shift
+        high = low + np.array([window.width, window.height]) / long_side
+        strokes = [s for s in strokes if (s.bounds[1] > low).all() and (s.bounds[0] < high).all()]
         told = np.zeros((1, 1, 3), np.float32)
-        if kept:
-            told = self._surfaces(window)
-        corner = window.x / long_side - shift[0], window.y / long_side - shift[1]
+        if any(stroke.edges for stroke in strokes):
+            told = self.surfaces(_BLUR, Frame.whole(self._light.scene.size), window, False)
         centres = [self._centres(stroke, shift) if stroke.edges else np.zeros((1, 3), np.float32) for stroke in strokes]
-        return painted(strokes, before, corner, window.scale * long_side, told, centres)
-
-    def _surfaces(self, window: Window) -> np.ndarray:
-        """What surfaces of a window of the scene look like, float32 (h, w, 3)."""
-        scene = self._light.scene
-
-        def make() -> np.ndarray:
-            return surfaces(self.evened(_BLUR, Frame.whole(scene.size), window, False), scene.floor)
-
-        return self._cache.get(("surfaces", window), make)
+        return painted(strokes, before, (low[0], low[1]), window.scale * long_side, told, centres)
 
     def _centres(self, stroke: BrushStroke, shift: list[float]) -> np.ndarray:
         """What lies under the middle of a brush, at each place that it leaves something, float32 (N, 3).
 
         It is looked up at a size at which the brush is a few pixels wide, the same in every window.
         """
+        key = stroke.key, tuple(shift)
+        if key not in self._under:
+            self._under[key] = self._looked_up(stroke, shift)
+        return self._under[key]
+
+    def _looked_up(self, stroke: BrushStroke, shift: list[float]) -> np.ndarray:
         scene = self._light.scene
         level = scene.level_for(min(8.0 / (stroke.radius * max(scene.size)), 1.0))
         array = scene.levels[level]
         height, width = array.shape[:2]
-        at = (dabs_of(stroke)[:, :2] + shift) * (max(height, width), max(height, width))
+        at = (stroke.dabs[:, :2] + shift) * (max(height, width), max(height, width))
         columns, rows = (np.clip(np.floor(v).astype(np.int64), 0, n - 1) for v, n in zip(at.T, (width, height)))
         beside = (-1, 0, 1)
         light = np.mean(
@@ -257,6 +274,9 @@ class _Seen:
     def light(self, blur: float = 0.0) -> np.ndarray:
         return self._masks.evened(blur, self._frame, self._window, self._fine)
 
+    def surfaces(self, blur: float) -> np.ndarray:
+        return self._masks.surfaces(blur, self._frame, self._window, self._fine)
+
     def noise(self, stops: np.ndarray) -> np.ndarray:
         return self._scene.light.noise_ev(stops) * min(self.scale, 1.0)
 
@@ -278,6 +298,13 @@ class _Seen:
     def painted(self, brush: Part) -> np.ndarray:
         assert isinstance(brush, Brush)
         return self._masks.painted(brush, self._frame, self._window, self._fine)
+
+
+def _spans(shares: np.ndarray) -> np.ndarray:
+    """The first column that each row of masks touches, and the first after the last, int32 (A, h, 2)."""
+    touched = shares > 0
+    first, after = touched.argmax(2), shares.shape[2] - touched[..., ::-1].argmax(2)
+    return np.stack([first, np.where(touched.any(2), after, 0)], -1).astype(np.int32)
 
 
 def _sampled(plane: np.ndarray, x: np.ndarray, y: np.ndarray) -> np.ndarray:

@@ -57,11 +57,11 @@ def _grid_ev(cells, gy, gx, step, grid_start, per_layer, stretch, stop, ev):
 
 
 @nb.njit(fastmath=True)
-def _grid_row(cells, at, about, place_y, stretch, stop, ev):
-    """`_grid_ev` of the grid that ``at`` and ``about`` tell of, for the row at ``place_y``."""
+def _grid_row(cells, at, about, place_y, first, stretch, stop, ev):
+    """`_grid_ev` of the grid that ``at`` and ``about`` tell of, for the row at ``place_y`` from a column on."""
     start, rows, columns, layers = at[0], at[1], at[2], at[3]
     grid = cells[start : start + rows * columns * layers].reshape(rows, columns, layers)
-    gy, gx, step = np.float32(place_y / about[0] + 1.0), np.float32(about[1]), np.float32(about[2])
+    gy, gx, step = np.float32(place_y / about[0] + 1.0), np.float32(about[1] + first * about[2]), np.float32(about[2])
     _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), stretch, stop, ev)
 
 
@@ -183,29 +183,39 @@ def _tinted(r, g, b, red, green, blue, factor, mask, masked):
 
 
 @nb.njit(fastmath=True)
-def _taken_shares(index, cells, cells_at, grids, place_y, own, shares):
+def _taken_shares(index, cells, cells_at, grids, place_y, first, own, shares):
     """Shares of the noise that are taken out: by how much places are lifted where there is a grid of it, or all."""
     shares[:] = _ONE
     if index >= 0:
-        _grid_row(cells, cells_at[index], grids[index], place_y, _ZERO, own, shares)
+        _grid_row(cells, cells_at[index], grids[index], place_y, first, _ZERO, own, shares)
 
 
 @nb.njit(fastmath=True)
-def _recoloured(work, colours, constants, index, cells, cells_at, grids, place_y, mask, masked):
-    """Change the colours of the row that `run_row` works on; ``constants`` and ``index`` are the instruction's."""
-    light, a, b, ev, base, more = work[0], work[1], work[2], work[3], work[4], work[6]
-    was_a, was_b, was_ev = work[10], work[11], work[12]
+def _recoloured(work, first, last, colours, constants, index, cells, cells_at, grids, place_y, mask, masked):
+    """Change the colours of part of the row that `run_row` works on; ``constants``, ``index`` are the instruction's."""
+    light, a, b, ev = work[0, first:last], work[1, first:last], work[2, first:last], work[3, first:last]
+    base, more = work[4, first:last], work[6, first:last]
+    brighter, across, along = work[7, first:last], work[8, first:last], work[9, first:last]
+    was_a, was_b, was_ev = work[10, first:last], work[11, first:last], work[12, first:last]
     share = more[:0]
     if index >= 0:
-        _grid_row(cells, cells_at[index], grids[index], place_y, _ZERO, base, more)
+        _grid_row(cells, cells_at[index], grids[index], place_y, first, _ZERO, base, more)
         share = more
     stops = base if constants[3] > _ZERO else base[:0]
-    table, first, per_stop = colours[np.int64(constants[0])], constants[1], constants[2]
+    table, begins, per_stop = colours[np.int64(constants[0])], constants[1], constants[2]
     # What an area has in the place of what all of the picture went through looks at the colours that entered that.
     if constants[4] == _ZERO:
         was_a[:], was_b[:], was_ev[:] = a, b, ev
-    look_up(light, was_a, was_b, was_ev, stops, table, first, per_stop, work[7], work[8], work[9])
-    recolour(light, was_a, was_b, work[7], work[8], work[9], share, mask, masked, a, b, ev)
+    look_up(light, was_a, was_b, was_ev, stops, table, begins, per_stop, brighter, across, along)
+    recolour(light, was_a, was_b, brighter, across, along, share, mask, masked, a, b, ev)
+
+
+@nb.njit(inline="always")
+def _columns(spans, area, y, width):
+    """The columns of a row that an instruction acts in: the first, and the first after them."""
+    if area < 0:
+        return np.int64(0), np.int64(width)
+    return np.int64(spans[area, y, 0]), np.int64(spans[area, y, 1])
 
 
 @nb.njit(fastmath=True)
@@ -234,8 +244,8 @@ def run_row(
     grids : ndarray, float64 (G, 6)
         Full-size pixels of a cell, first column and columns per pixel, first stop, layers per stop, stretch.
     masks : ndarray, uint16 (A, h, w)
-    spans : ndarray, int32 (A, 2)
-        Rows that each mask touches.
+    spans : ndarray, int32 (A, h, 2)
+        Columns that each mask touches in each row: the first, and the first after them.
     planes : ndarray, float32 (P, h, w)
     floor : float32
         Least luminance told apart by the base.
@@ -254,71 +264,85 @@ def run_row(
     for i in range(codes.shape[0]):
         operation, index, area = codes[i, 0], codes[i, 1], codes[i, 2]
         masked = area >= 0
-        if masked and not spans[area, 0] <= y < spans[area, 1]:
+        first, last = _columns(spans, area, y, width)
+        if first >= last:
             continue
-        mask = masks[max(area, 0), y if masked else np.int64(0)]
+        mask = masks[max(area, 0), y if masked else np.int64(0), first:last]
         if in_oklab and operation not in (_COLOUR, _GAIN, _GRID, _ADD):
             out_of_oklab(r, g, b)
             in_oklab = False
         if operation == _MATRIX:
             if masked:
-                _map(r, g, b, constants[i], mask, masked)
+                _map(r[first:last], g[first:last], b[first:last], constants[i], mask, masked)
             else:
                 _map_all(r, g, b, constants[i])
             fresh = False
         elif operation == _GAIN:
             share = constants[i, 0] * _SHARE
-            for x in range(width):
-                ev[x] += share * np.float32(mask[x])
+            for x in range(first, last):
+                ev[x] += share * np.float32(mask[x - first])
         elif operation == _CURVE:
             if not fresh:
                 _stops(r, g, b, _TINY, own)
                 fresh = True
             table = tables[index]
-            for x in range(width):
+            for x in range(first, last):
                 more[x] = lookup(table, own[x] + ev[x])
-            _sum(ev, more, _ONE, mask, masked)
+            _sum(ev[first:last], more[first:last], _ONE, mask, masked)
         elif operation == _CHANNELS:
-            _each(r, tables[index], ev, mask, masked)
-            _each(g, tables[index + 1], ev, mask, masked)
-            _each(b, tables[index + 2], ev, mask, masked)
+            _each(r[first:last], tables[index], ev[first:last], mask, masked)
+            _each(g[first:last], tables[index + 1], ev[first:last], mask, masked)
+            _each(b[first:last], tables[index + 2], ev[first:last], mask, masked)
             fresh = False
         elif operation == _TINT:
             _tinted(
-                r,
-                g,
-                b,
-                planes[np.int64(constants[i, 1]), y],
-                planes[np.int64(constants[i, 2]), y],
-                planes[np.int64(constants[i, 3]), y],
+                r[first:last],
+                g[first:last],
+                b[first:last],
+                planes[np.int64(constants[i, 1]), y, first:last],
+                planes[np.int64(constants[i, 2]), y, first:last],
+                planes[np.int64(constants[i, 3]), y, first:last],
                 constants[i, 0],
                 mask,
                 masked,
             )
             fresh = False
         elif operation == _CLEAN:
-            first = np.int64(constants[i, 1])
-            taken = planes[first, y], planes[first + 1, y], planes[first + 2, y]
-            _own_stops(r, g, b, taken, floor, masked, own)
-            _taken_shares(index, cells, cells_at, grids, place_y, own, more)
-            _cleaned(r, g, b, taken[0], taken[1], taken[2], more, constants[i, 4], mask, masked)
-            base[:] = own
+            n = np.int64(constants[i, 1])
+            taken = planes[n, y, first:last], planes[n + 1, y, first:last], planes[n + 2, y, first:last]
+            red, green, blue = r[first:last], g[first:last], b[first:last]
+            _own_stops(red, green, blue, taken, floor, masked, own[first:last])
+            _taken_shares(index, cells, cells_at, grids, place_y, first, own[first:last], more[first:last])
+            _cleaned(red, green, blue, taken[0], taken[1], taken[2], more[first:last], constants[i, 4], mask, masked)
+            base[first:last] = own[first:last]
             fresh = False
         elif operation == _COLOUR:
             if not in_oklab:
                 into_oklab(r, g, b)
                 in_oklab, fresh = True, False
-            _recoloured(work, colours, constants[i], index, cells, cells_at, grids, place_y, mask, masked)
+            _recoloured(work, first, last, colours, constants[i], index, cells, cells_at, grids, place_y, mask, masked)
         elif operation in (_GRID, _HAZE):
-            _grid_row(cells, cells_at[index], grids[index], place_y, np.float32(grids[index, 5]), base, more)
+            stretch = np.float32(grids[index, 5])
+            _grid_row(cells, cells_at[index], grids[index], place_y, first, stretch, base[first:last], more[first:last])
             if operation == _HAZE:
-                share, red, green, blue = constants[i, 0], constants[i, 1], constants[i, 2], constants[i, 3]
-                _clear(r, g, b, more, share, red, green, blue, mask, masked)
+                share, air = constants[i, 0], constants[i, 1:4]
+                _clear(
+                    r[first:last],
+                    g[first:last],
+                    b[first:last],
+                    more[first:last],
+                    share,
+                    air[0],
+                    air[1],
+                    air[2],
+                    mask,
+                    masked,
+                )
                 fresh = False
             else:
-                _sum(ev, more, _ONE, mask, masked)
+                _sum(ev[first:last], more[first:last], _ONE, mask, masked)
         elif operation == _ADD:
-            _sum(ev, planes[index, y], constants[i, 0], mask, masked)
+            _sum(ev[first:last], planes[index, y, first:last], constants[i, 0], mask, masked)
     if in_oklab:
         out_of_oklab(r, g, b)
 
