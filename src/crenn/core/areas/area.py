@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from functools import cached_property
 from typing import Annotated, Any
 
+import numba as nb
 import numpy as np
 from pydantic import Field
 
@@ -17,6 +18,8 @@ from crenn.core.pipeline.step import Step, dial
 
 #: A treatment has at most so many areas, and an area so many parts, and bends so many dials.
 MOST_AREAS, MOST_PARTS, MOST_BENDS = 24, 24, 200
+#: How parts join, in the order in which kernels count them.
+MODES = ("add", "subtract", "intersect")
 #: Full in a mask.
 FULL = np.uint16(65535)
 
@@ -84,20 +87,37 @@ class Area(Keyed):
             if not part.on:
                 continue
             own = share(part)
-            if part.invert:
-                own = 1 - own
             if mask is None:
                 # The first part takes away from everything, or is all that both have.
-                mask = 1 - own if part.mode == "subtract" else own
-            elif part.mode == "add":
-                mask = mask + own - mask * own
-            elif part.mode == "subtract":
-                mask = mask * (1 - own)
-            else:
-                mask = mask * own
+                mask = np.full_like(own, part.mode != "add")
+            _join(mask, own, MODES.index(part.mode), part.invert)
         if mask is None:
             return np.zeros(shape, np.uint16)
-        return (mask * np.float32(float(FULL) * self.opacity / 100) + np.float32(0.5)).astype(np.uint16)
+        out = np.empty(mask.shape, np.uint16)
+        _written(mask, np.float32(float(FULL) * self.opacity / 100), out)
+        return out
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _join(mask, own, mode, invert):
+    """Add a part to a mask, take it from it, or leave what both have; in place. ``mode`` counts as of `MODES`."""
+    one = np.float32(1)
+    for y in nb.prange(mask.shape[0]):
+        for x in range(mask.shape[1]):
+            share = one - own[y, x] if invert else own[y, x]
+            if mode == 0:
+                mask[y, x] += share - mask[y, x] * share
+            elif mode == 1:
+                mask[y, x] *= one - share
+            else:
+                mask[y, x] *= share
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _written(mask, full, out):
+    for y in nb.prange(mask.shape[0]):
+        for x in range(mask.shape[1]):
+            out[y, x] = np.uint16(min(max(mask[y, x], np.float32(0)), np.float32(1)) * full + np.float32(0.5))
 
 
 def check_bends(bends: dict[str, float], steps: Sequence[Step[Any]]) -> None:

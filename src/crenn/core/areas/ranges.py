@@ -2,11 +2,11 @@
 
 from typing import Annotated, Literal
 
+import numba as nb
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from crenn.core.areas.part import Part, Scenery
-from crenn.core.colour.circle import eased
 from crenn.core.pipeline.step import dial
 
 #: Deviation by which noise is evened out before light is told apart, in full-size pixels.
@@ -17,6 +17,8 @@ LOWEST, HIGHEST = -32.0, 16.0
 MOST_PICKS = 12
 #: A depth of so many stops takes any light.
 ANY = 16.0
+#: Stops beyond all there are.
+_FAR = 1e3
 
 Stop = Annotated[float, Field(ge=LOWEST, le=HIGHEST)]
 
@@ -41,12 +43,10 @@ class LightRange(Part):
 
     def of(self, stops: np.ndarray) -> np.ndarray:
         """Share of light of stops, float32 like them."""
-        share = np.ones(stops.shape, np.float32)
-        if self.low > LOWEST:
-            share *= eased((stops - self.low) / self.soft_low + 0.5)
-        if self.high < HIGHEST:
-            share *= eased((self.high - stops) / self.soft_high + 0.5)
-        return share
+        out = np.empty(stops.shape, np.float32)
+        low, high = self.low if self.low > LOWEST else -_FAR, self.high if self.high < HIGHEST else _FAR
+        _between(stops, *map(np.float32, (low, high, 1 / self.soft_low, 1 / self.soft_high)), out)
+        return out
 
 
 class Pick(BaseModel):
@@ -73,12 +73,37 @@ class ColourRange(Part):
         return self.of(scenery.surfaces(_BLUR))
 
     def of(self, told: np.ndarray) -> np.ndarray:
-        """Share of what `surfaces` tells, (..., 3); float32 (...)."""
-        out = np.zeros(told.shape[:-1], np.float32)
-        per = 100 / self.width
-        for pick in self.picks:
-            away = np.hypot((told[..., 1] - pick.a) * per, (told[..., 2] - pick.b) * per)
-            if self.depth < ANY:
-                away = np.hypot(away, (told[..., 0] - pick.stop) / self.depth)
-            out = np.maximum(out, eased((1 - away) / (2 * self.soft / 100) + 0.5))
-        return out.astype(np.float32)
+        """Share of what `surfaces` tells, (h, w, 3); float32 (h, w)."""
+        out = np.empty(told.shape[:2], np.float32)
+        picks = np.array([[pick.stop, pick.a, pick.b] for pick in self.picks], np.float32)
+        per_stop = 0.0 if self.depth >= ANY else 1 / self.depth
+        _alike(told, picks, *map(np.float32, (per_stop, 100 / self.width, 100 / (2 * self.soft))), out)
+        return out
+
+
+@nb.njit(inline="always", fastmath=True)
+def _eased(t):
+    t = min(max(t, np.float32(0)), np.float32(1))
+    return t * t * (np.float32(3) - np.float32(2) * t)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _between(stops, low, high, per_low, per_high, out):
+    half = np.float32(0.5)
+    for y in nb.prange(stops.shape[0]):
+        for x in range(stops.shape[1]):
+            stop = stops[y, x]
+            out[y, x] = _eased((stop - low) * per_low + half) * _eased((high - stop) * per_high + half)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _alike(told, picks, per_stop, per_axis, steep, out):
+    """How far colours are like any of some picks, which have stop and opponent axes like them."""
+    for y in nb.prange(told.shape[0]):
+        for x in range(told.shape[1]):
+            nearest = np.float32(1e9)
+            for k in range(picks.shape[0]):
+                s = (told[y, x, 0] - picks[k, 0]) * per_stop
+                a, b = (told[y, x, 1] - picks[k, 1]) * per_axis, (told[y, x, 2] - picks[k, 2]) * per_axis
+                nearest = min(nearest, s * s + a * a + b * b)
+            out[y, x] = _eased((np.float32(1) - np.sqrt(nearest)) * steep + np.float32(0.5))

@@ -42,17 +42,11 @@ def refined(share: np.ndarray, guide: np.ndarray, radius: float) -> np.ndarray:
         return share
     factor = reduction(radius)
     height, width = share.shape
-    size = -(-width // factor), -(-height // factor)
     small, target = guide, share
     if factor > 1:
-        # Whole blocks: what lies over the border is what lies beside it.
-        down, across = size[1] * factor - height, size[0] * factor - width
-        small, target = (
-            cv2.resize(
-                cv2.copyMakeBorder(v, 0, down, 0, across, cv2.BORDER_REPLICATE), size, interpolation=cv2.INTER_AREA
-            )
-            for v in (guide, share)
-        )
+        size = max(width // factor, 1), max(height // factor, 1)
+        blocks = np.s_[: size[1] * factor, : size[0] * factor]
+        small, target = (cv2.resize(v[blocks], size, interpolation=cv2.INTER_AREA) for v in (guide, share))
     side = 2 * max(round(radius / factor), 1) + 1
 
     def mean(plane: np.ndarray) -> np.ndarray:
@@ -64,7 +58,10 @@ def refined(share: np.ndarray, guide: np.ndarray, radius: float) -> np.ndarray:
     _regressed(*map(mean, products), mean(small), mean(target), np.float32(_EDGE**2), lines)
     told = mean(lines)
     if factor > 1:
-        told = cv2.resize(told, (size[0] * factor, size[1] * factor), interpolation=cv2.INTER_LINEAR)[:height, :width]
+        # What is left over beside whole blocks goes on as the last of them.
+        back = np.array([[1 / factor, 0, 0.5 / factor - 0.5], [0, 1 / factor, 0.5 / factor - 0.5]])
+        flags = cv2.WARP_INVERSE_MAP | cv2.INTER_LINEAR
+        told = cv2.warpAffine(told, back, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE)
     out = np.empty(share.shape, np.float32)
     _told(np.ascontiguousarray(told), guide, out)
     return out

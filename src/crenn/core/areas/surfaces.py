@@ -33,16 +33,25 @@ def surfaces(rgb: np.ndarray, floor: float) -> np.ndarray:
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
 def _surfaces(rgb, low, out):
-    zero = np.float32(0)
+    zero, one = np.float32(0), np.float32(1)
+    width = rgb.shape[1]
     for y in nb.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            light = _LR * rgb[y, x, 0] + _LG * rgb[y, x, 1] + _LB * rgb[y, x, 2]
+        # Loops are kept apart so that each works on many at once.
+        r, g, b = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(width, np.float32)
+        stop, line, told = np.empty(width, np.float32), rgb[y], out[y]
+        for x in range(width):
+            r[x], g[x], b[x] = line[x, 0], line[x, 1], line[x, 2]
+        for x in range(width):
+            light = _LR * r[x] + _LG * g[x] + _LB * b[x]
             lift = max(low - light, zero)
-            r, g, b = max(rgb[y, x, 0], zero) + lift, max(rgb[y, x, 1], zero) + lift, max(rgb[y, x, 2], zero) + lift
-            one = cbrt(_IN[0, 0] * r + _IN[0, 1] * g + _IN[0, 2] * b)
-            two = cbrt(_IN[1, 0] * r + _IN[1, 1] * g + _IN[1, 2] * b)
-            three = cbrt(_IN[2, 0] * r + _IN[2, 1] * g + _IN[2, 2] * b)
-            over = np.float32(1) / max(_ROOTS[0, 0] * one + _ROOTS[0, 1] * two + _ROOTS[0, 2] * three, _DARK)
-            out[y, x, 0] = log2(max(light, low))
-            out[y, x, 1] = (_ROOTS[1, 0] * one + _ROOTS[1, 1] * two + _ROOTS[1, 2] * three) * over
-            out[y, x, 2] = (_ROOTS[2, 0] * one + _ROOTS[2, 1] * two + _ROOTS[2, 2] * three) * over
+            r[x], g[x], b[x] = max(r[x], zero) + lift, max(g[x], zero) + lift, max(b[x], zero) + lift
+            stop[x] = log2(max(light, low))
+        for x in range(width):
+            l = cbrt(_IN[0, 0] * r[x] + _IN[0, 1] * g[x] + _IN[0, 2] * b[x])
+            m = cbrt(_IN[1, 0] * r[x] + _IN[1, 1] * g[x] + _IN[1, 2] * b[x])
+            s = cbrt(_IN[2, 0] * r[x] + _IN[2, 1] * g[x] + _IN[2, 2] * b[x])
+            over = one / max(_ROOTS[0, 0] * l + _ROOTS[0, 1] * m + _ROOTS[0, 2] * s, _DARK)
+            g[x] = (_ROOTS[1, 0] * l + _ROOTS[1, 1] * m + _ROOTS[1, 2] * s) * over
+            b[x] = (_ROOTS[2, 0] * l + _ROOTS[2, 1] * m + _ROOTS[2, 2] * s) * over
+        for x in range(width):
+            told[x, 0], told[x, 1], told[x, 2] = stop[x], g[x], b[x]

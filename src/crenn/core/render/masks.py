@@ -6,6 +6,7 @@ from typing import Literal, Protocol
 
 import cachetools
 import cv2
+import numba as nb
 import numpy as np
 
 from crenn.core.areas.area import Area
@@ -124,7 +125,10 @@ class Masks:
     def _softened(self, part: Part, frame: Frame, window: Window, sigma: float) -> np.ndarray:
         """A part made at a size at which its blur is a few pixels, blurred, and enlarged."""
         step = max(sigma / _SOFT, 1.0 / window.scale if window.scale < 1 else 1.0)
-        first_x, first_y = (int(np.floor((v - _WITHIN * sigma) / step)) - 1 for v in (window.x, window.y))
+        # On the lattice, so that what works at a reduced size does the same in every window.
+        first_x, first_y = (
+            int(np.floor(((v - _WITHIN * sigma) / step - 1) / LATTICE)) * LATTICE for v in (window.x, window.y)
+        )
         ends = window.x + window.width, window.y + window.height
         last_x, last_y = (int(np.ceil((v + _WITHIN * sigma) / step)) + 1 for v in ends)
         wide, high = last_x - first_x, last_y - first_y
@@ -302,9 +306,23 @@ class _Seen:
 
 def _spans(shares: np.ndarray) -> np.ndarray:
     """The first column that each row of masks touches, and the first after the last, int32 (A, h, 2)."""
-    touched = shares > 0
-    first, after = touched.argmax(2), shares.shape[2] - touched[..., ::-1].argmax(2)
-    return np.stack([first, np.where(touched.any(2), after, 0)], -1).astype(np.int32)
+    out = np.zeros((*shares.shape[:2], 2), np.int32)
+    _touched(shares, out)
+    return out
+
+
+@nb.njit(parallel=True, cache=True, nogil=True)
+def _touched(shares, out):
+    for y in nb.prange(shares.shape[1]):
+        for k in range(shares.shape[0]):
+            row = shares[k, y]
+            last = row.size
+            while last > 0 and row[last - 1] == 0:
+                last -= 1
+            first = 0
+            while first < last and row[first] == 0:
+                first += 1
+            out[k, y, 0], out[k, y, 1] = first, last
 
 
 def _sampled(plane: np.ndarray, x: np.ndarray, y: np.ndarray) -> np.ndarray:
