@@ -6,6 +6,7 @@ import json
 import subprocess
 import sys
 
+import cv2
 import numpy as np
 import OpenEXR
 from PIL import Image
@@ -82,6 +83,30 @@ class CommandLine(FolderCase):
         self.assertAlmostEqual(again["places"][0]["hue"] - found["places"][0]["hue"], 40, delta=2)
         self.assertIn("saturation", self.told(*asked))
         self.assertIn("over green", self.told("colour", *paths, "--cast", "edges", "--above", "-8"))
+
+    def test_a_mask_of_an_area_is_written_by_name_or_number(self):
+        paths = take(self.folder / "in", night(120, 180))
+        treatment, out = self.folder / "t.json", self.folder / "mask.png"
+        areas = [
+            {"name": "All", "parts": [{"kind": "light"}]},
+            {"name": "Disc", "parts": [{"kind": "ellipse", "centre": [0.5, 0.33], "radii": [0.2, 0.1]}]},
+        ]
+        treatment.write_text(json.dumps({"areas": areas}))
+        masks = []
+        for wanted in ("Disc", "2", "1"):
+            self.told("mask", *paths, "--treatment", treatment, "--area", wanted, "--out", out)
+            masks.append(cv2.imread(str(out), cv2.IMREAD_UNCHANGED))
+        self.assertEqual((masks[0].shape, masks[0].dtype), ((120, 180), np.uint16))
+        np.testing.assert_array_equal(masks[0], masks[1])
+        self.assertEqual((int(masks[0][60, 90]), int(masks[0][5, 5])), (65535, 0))
+        self.assertTrue((masks[2] == 65535).all())
+        for arguments, says in (
+            (("--area", "Sky", "--out", out), "no area “Sky”"),
+            (("--area", "1", "--out", "m.jpg"), "PNG"),
+        ):
+            done = self.crenn("mask", *paths, "--treatment", treatment, *arguments)
+            self.assertEqual(done.returncode, 1)
+            self.assertRegex(done.stderr, f"^crenn: .*{says}.*\n$")
 
     def test_horizon_and_noise_model(self):
         paths = take(self.folder, night(200, 300) * np.float32(0.1), noise_profile=(8e-5, 8e-8) * 3)

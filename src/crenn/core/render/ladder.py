@@ -49,7 +49,7 @@ def ladder(treatment: Treatment, scene: PreparedScene) -> list[tuple[float, floa
         np.array(shapes, np.int64),
         np.array(about, np.float64),
         np.zeros((1, 1, 1), np.uint16),
-        np.zeros((1, 2), np.int32),
+        np.zeros((1, 1, 2), np.int32),
         np.zeros((max(len(planes), 1), 1, stops.size), np.float32),
         np.float32(base.floor),
         any(i.reads_base for i in program.instructions),

@@ -2,6 +2,7 @@
 
 from typing import Literal
 
+import cv2
 import numpy as np
 from pydantic import Field
 
@@ -17,6 +18,8 @@ from crenn.core.noise.stars import star_shares
 _BLUR, _LESS = 0.7, 0.5
 #: A lamp fades to nothing at so many radii, or where its glare ends.
 _GLOW = 2.0
+#: A star is narrower than this, in pixels; one that has so much of a pixel's light, its inverse, has all of it.
+_STAR, _MOSTLY = 7, 1.4
 
 
 class Found(Part):
@@ -76,6 +79,10 @@ def _stars(scenery: Scenery) -> np.ndarray:
     sky = _told(scenery, scenery.apart("sky"))
     if not sky.any():
         return sky
-    light = luminance(scenery.light())
+    light = np.maximum(luminance(scenery.light()), 0)
     deviation = light * np.asarray(scenery.noise(np.log2(np.maximum(light, scenery.floor))), np.float32)
-    return np.asarray(sky * star_shares(np.maximum(light, 0), deviation * np.float32(np.log(2))), np.float32)
+    shares = star_shares(light, deviation * np.float32(np.log(2)))
+    # As far as a pixel's light is a star's: around it in a reduced view there is next to none of it.
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_STAR, _STAR))
+    own = (light - cv2.morphologyEx(light, cv2.MORPH_OPEN, disc)) / np.maximum(light, np.float32(scenery.floor))
+    return np.asarray(sky * shares * np.clip(_MOSTLY * own, 0, 1), np.float32)
