@@ -6,13 +6,28 @@ from sqlalchemy import select
 
 from crenn.camera.scenes import SCENES
 from crenn.camera.shoot import SHIPPED_SIZE, scene_named, shoot
+from crenn.core.areas.presets import AreasDocument
+from crenn.core.treatment import read_treatment
 from crenn.jobs.queue import defer
+from crenn.store.area_presets import keep_preset
 from crenn.store.database import Database
 from crenn.store.models import Job, Shoot
 
 _NAME = "Tarrowick"
+#: Treatments of finished pictures, by the scene's name.
+_FINISHED = Path(__file__).parent / "camera" / "finished"
 #: Shot with the wide zoom, whose faults the lens database knows.
 _WIDE = ("kiln-yard",)
+
+
+def finished() -> dict[str, AreasDocument]:
+    """The areas of finished pictures of the Tarrowick scenes, by what they are kept as."""
+    out = {}
+    for name in SCENES:
+        treatment = read_treatment(_FINISHED / f"{name}.json")
+        title = f"{scene_named(name).title.split(',')[0]}, finished"
+        out[title] = AreasDocument(areas=treatment.areas)
+    return out
 
 
 def load_demo(database: Database, folder: Path) -> None:
@@ -34,6 +49,10 @@ def load_demo(database: Database, folder: Path) -> None:
         jobs = session.execute(select(Job).where(Job.shoot_id == row.id)).scalars()
         # What an earlier start did not get to is done now.
         queued = {j.options.get("title") for j in jobs}
+        if not queued:
+            for title, document in finished().items():
+                keep_preset(session, title, document)
+            session.commit()
     folder.mkdir(exist_ok=True)
     for name in SCENES:
         scene = scene_named(name)

@@ -88,6 +88,9 @@ _EVERYTHING = {
             "parts": [
                 {"kind": "gradient", "start": [0.2, 0.2], "end": [0.8, 0.6]},
                 {"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.3, 0.2]},
+                {"kind": "gradient", "start": [0.2, 0.2], "end": [0.8, 0.6], "refine": 3, "soften": 2},
+                {"kind": "light", "low": -6},
+                {"kind": "colour", "picks": [{"a": 0.1, "b": 0.1, "stop": -3}]},
                 {"kind": "brush", "strokes": [{"points": [4000, 4000, 2000, 0], "radius": 0.1, "edges": 50}]},
             ],
             "bends": {"exposure.ev": 0.5, "white_balance.temperature": 20, "tone.contrast": 1.2, "relief.fine": 1.5},

@@ -8,7 +8,14 @@ from sqlalchemy import func, select
 from crenn.core.errors import InvalidTreatment
 from crenn.core.treatment import STEPS
 from crenn.store.models import Revision, Scene, Shoot
-from crenn.store.treatments import StaleRevision, change_treatment, redo, steps_possible, undo
+from crenn.store.treatments import (
+    StaleRevision,
+    change_treatment,
+    keep_in_place,
+    redo,
+    steps_possible,
+    undo,
+)
 from tests.support import FolderCase, fresh_database
 
 
@@ -128,3 +135,24 @@ class Revisions(FolderCase):
             revision = session.get_one(Revision, self.here())
             self.assertEqual(len(revision.label), 200)
             self.assertAlmostEqual(revision.created.timestamp(), began, delta=30)
+
+    def test_areas_stay_in_place_when_a_merge_shows_another_part(self):
+        def report(width: int, height: int, part: list[float]) -> dict:
+            return {"width": width, "height": height, "capture": {"part": part}}
+
+        area = {"parts": [{"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.2, 0.1]}]}
+        self.do(change_treatment, {"areas": [area]}, self.here(), "An area")
+        before = self.here()
+        with self.database.session() as session:
+            scene = session.get_one(Scene, self.scene)
+            scene.report = report(1200, 800, [0, 0, 1, 1])
+            keep_in_place(session, scene, report(1200, 800, [0, 0, 1, 1]))
+            self.assertEqual(scene.revision_id, before)
+            keep_in_place(session, scene, report(1140, 760, [0.05, 0.05, 0.95, 0.95]))
+            session.commit()
+            document = session.get_one(Revision, scene.revision_id).document
+        centre = document["areas"][0]["parts"][0]["centre"]
+        self.assertAlmostEqual(centre[0] * 1140 + 60, 600, places=3)
+        self.assertAlmostEqual(centre[1] * 1140 + 40, 360, places=3)
+        self.do(undo)
+        self.assertEqual(self.here(), before)

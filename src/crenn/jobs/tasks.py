@@ -23,6 +23,7 @@ from crenn.jobs.running import RunningJob
 from crenn.store.camera_noise import keep_models, kept_models
 from crenn.store.library import prepared_name
 from crenn.store.models import Revision, Scene
+from crenn.store.treatments import keep_in_place
 
 _SCENE_PICTURE = 900
 #: So many frames tell a camera's noise well.
@@ -64,6 +65,8 @@ def merge(job: RunningJob) -> None:
     def take(session) -> None:
         scene = session.get_one(Scene, job.scene_id, with_for_update=True)
         replaced[:] = [scene.prepared]
+        if scene.report is not None:
+            keep_in_place(session, scene, radiance.report)
         scene.prepared, scene.report, scene.fault = folder, radiance.report, None
         add_job(session, "noise", job.of_scene)
         job.done(session=session)

@@ -3,6 +3,7 @@
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from crenn.core.areas.moving import remerged
 from crenn.core.errors import CrennError, Missing
 from crenn.core.treatment import Treatment, parse_treatment
 from crenn.store.models import Revision, Scene
@@ -76,3 +77,26 @@ def steps_possible(session: Session, scene: Scene) -> tuple[bool, bool]:
     here = session.get_one(Revision, scene.revision_id)
     following = session.execute(select(Revision.id).where(Revision.parent_id == here.id).limit(1)).first()
     return here.parent_id is not None, following is not None
+
+
+def keep_in_place(session: Session, scene: Scene, report: dict) -> None:
+    """Keep areas on what they cover once a scene has been merged anew and shows another part of what was recorded.
+
+    Parameters
+    ----------
+    session : Session
+    scene : Scene
+        As it was before, with its report.
+    report : dict
+        Of the new merge.
+    """
+    here = session.get_one(Revision, scene.revision_id)
+    treatment = parse_treatment(here.document)
+    areas = remerged(treatment.areas, scene.report or {}, report)
+    if areas is None:
+        return
+    document = treatment.model_copy(update={"areas": areas}).model_dump(mode="json")
+    revision = Revision(scene_id=scene.id, parent_id=here.id, document=document, label="Areas kept in place")
+    session.add(revision)
+    session.flush()
+    scene.revision_id = revision.id

@@ -4,9 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
-from crenn.core.areas.area import MOST_AREAS, AnyPart, Area
-from crenn.core.areas.brush import Brush
-from crenn.core.areas.shapes import Ellipse, Gradient
+from crenn.core.areas.area import MOST_AREAS, Area
+from crenn.core.areas.moving import moved
 from crenn.core.document import Document
 from crenn.core.errors import CrennError
 from crenn.core.treatment import checked_areas
@@ -61,33 +60,7 @@ def adapted(document: AreasDocument, scene: tuple[float, float]) -> list[Area]:
     by = scene[0] / document.scene[0], scene[1] / document.scene[1]
     if max(abs(v - 1) for v in by) < 1e-3:
         return document.areas
-    return [area.changed(parts=[_moved(part, by) for part in area.parts]) for area in document.areas]
-
-
-def _moved(part: AnyPart, by: tuple[float, float]) -> AnyPart:
-    """A part with its places multiplied by factors across and down."""
-
-    def at(place: list[float]) -> list[float]:
-        return [place[0] * by[0], place[1] * by[1]]
-
-    grown = (by[0] * by[1]) ** 0.5
-    if isinstance(part, Gradient):
-        return part.changed(start=at(part.start), end=at(part.end))
-    if isinstance(part, Ellipse):
-        upright = round(part.angle / 90) * 90 == part.angle
-        along = by if part.angle % 180 == 0 else by[::-1]
-        radii = [r * f for r, f in zip(part.radii, along if upright else (grown, grown))]
-        return part.changed(centre=at(part.centre), radii=radii)
-    if isinstance(part, Brush):
-        strokes = [
-            stroke.changed(
-                points=[round(v * by[i % 2]) for i, v in enumerate(stroke.points)],
-                radius=min(max(stroke.radius * grown, 0.0005), 0.5),
-            )
-            for stroke in part.strokes
-        ]
-        return part.changed(strokes=strokes, shift=at(part.shift))
-    return part
+    return [area.changed(parts=[moved(part, by) for part in area.parts]) for area in document.areas]
 
 
 def _area(name: str, parts: list[dict], **bends: float) -> dict:
