@@ -9,8 +9,8 @@ from crenn.api.context import Settings, settings
 from crenn.api.scenes import on_renderer
 from crenn.api.schemas import Body, LightIn, PatchIn, PathId, Words
 from crenn.core.areas.area import Area
-from crenn.core.areas.presets import adapted, read_areas
 from crenn.core.areas.ranges import Pick
+from crenn.core.presets import adapted, read_areas
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.within import looks, outline, stops_within
 from crenn.core.treatment import parse_treatment

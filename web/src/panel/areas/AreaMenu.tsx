@@ -3,8 +3,8 @@ import { useState } from "react";
 
 import type { Area } from "../../api/client";
 import { duplicateArea, moveArea } from "../../state/areas";
-import { copyArea, deliverMask, keepPreset, pasteInto, useClipboard } from "../../state/clipboard";
-import { NameInput } from "../NameInput";
+import { copyArea, deliverMask, pasteInto, useClipboard } from "../../state/clipboard";
+import { KeepPreset } from "./KeepPreset";
 
 /** What can be done with a whole area. */
 export function AreaMenu({ index, area }: { index: number; area: Area }) {
@@ -37,19 +37,7 @@ export function AreaMenu({ index, area }: { index: number; area: Area }) {
           Earlier in the list
         </MenuItem>
         <MenuItem onClick={act(() => deliverMask(index))}>Write its mask as PNG</MenuItem>
-        <li className="keep">
-          <NameInput
-            label="Keep it as a preset"
-            name=""
-            longest={60}
-            placeholder="Keep it as a preset…"
-            onName={(name) => {
-              setAt(null);
-              void keepPreset(name, [area]);
-              return true;
-            }}
-          />
-        </li>
+        <KeepPreset label="Keep it as a preset" areas={[area]} done={() => setAt(null)} />
       </Menu>
     </section>
   );

@@ -3,8 +3,8 @@ import { useState } from "react";
 
 import { usePresets } from "../../api/queries";
 import { areas } from "../../state/areas";
-import { forgetPreset, keepPreset, paste, useClipboard } from "../../state/clipboard";
-import { NameInput } from "../NameInput";
+import { forgetPreset, paste, useClipboard } from "../../state/clipboard";
+import { KeepPreset } from "./KeepPreset";
 
 /** Areas kept by name, and those copied: put on this scene from here. */
 export function Presets() {
@@ -52,21 +52,7 @@ export function Presets() {
             )}
           </MenuItem>
         ))}
-        {areas().length > 0 && (
-          <li className="keep">
-            <NameInput
-              label="Keep all areas as a preset"
-              name=""
-              longest={60}
-              placeholder="Keep all areas as…"
-              onName={(name) => {
-                void keepPreset(name, areas());
-                close();
-                return true;
-              }}
-            />
-          </li>
-        )}
+        {areas().length > 0 && <KeepPreset label="Keep all areas as a preset" areas={areas()} done={close} />}
       </Menu>
     </>
   );

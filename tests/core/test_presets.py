@@ -5,8 +5,8 @@ import unittest
 
 import numpy as np
 
-from crenn.core.areas.presets import AreasDocument, adapted, read_areas, shipped_presets
 from crenn.core.errors import CrennError
+from crenn.core.presets import AreasDocument, adapted, read_areas, shipped_presets
 
 AREA = {
     "name": "All kinds",
