@@ -76,10 +76,7 @@ def _patch(renderer: Renderer, treatment: Treatment, place: tuple[float, float],
     height, width = frame.size
     if not (0 <= x < width and 0 <= y < height):
         raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
-    left, top = (int(np.clip(np.floor(v - radius), 0, n - 1)) for v, n in ((x, width), (y, height)))
-    right, bottom = (int(np.clip(np.ceil(v + radius), 1, n)) for v, n in ((x, width), (y, height)))
-    w, h = max(right - left, 1), max(bottom - top, 1)
-    return Window(left, top, w, h, w, h)
+    return Window.about((float(x), float(y)), radius, frame.size)
 
 
 def pick(renderer: Renderer, treatment: Treatment, place: tuple[float, float], radius: float) -> Picked:

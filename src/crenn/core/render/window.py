@@ -42,6 +42,12 @@ class Window:
         factor = min(1.0, long_edge / max(size)) if long_edge else 1.0
         return cls(0, 0, width, height, max(round(width * factor), 1), max(round(height * factor), 1))
 
+    @classmethod
+    def about(cls, place: tuple[float, float], radius: float, size: tuple[int, int]) -> "Window":
+        """A patch at full size about a place, x and y in pixels: what of it lies in a picture of size (H, W)."""
+        (left, right), (top, bottom) = (_patch(v, radius, n) for v, n in zip(place, size[::-1]))
+        return cls(left, top, right - left, bottom - top, right - left, bottom - top)
+
     def overlaps(self, size: tuple[int, int]) -> bool:
         """Whether any of it lies in a picture of size (H, W)."""
         return self.x < size[1] and self.y < size[0] and self.x + self.width > 0 and self.y + self.height > 0
@@ -114,6 +120,12 @@ class Window:
         width, height = left + self.out_width + right, top + self.out_height + bottom
         larger = Window(self.x - left * per_x, self.y - top * per_y, width * per_x, height * per_y, width, height)
         return larger, slice(top, top + self.out_height), slice(left, left + self.out_width)
+
+
+def _patch(middle: float, radius: float, length: int) -> tuple[int, int]:
+    """The first pixel along a side, and the first after them."""
+    first = int(np.clip(np.floor(middle - radius), 0, length - 1))
+    return first, max(int(np.clip(np.ceil(middle + radius), 1, length)), first + 1)
 
 
 def _grown(start: float, length: int, whole: float, margin: int, lattice: int) -> tuple[int, int]:

@@ -87,10 +87,7 @@ def looks(renderer: Renderer, place: tuple[float, float], radius: float) -> tupl
     x, y = place[0] * max(scene.size), place[1] * max(scene.size)
     if not (0 <= x < width and 0 <= y < height):
         raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
-    left, top = (int(np.clip(np.floor(v - radius), 0, n - 1)) for v, n in ((x, width), (y, height)))
-    right, bottom = (int(np.clip(np.ceil(v + radius), 1, n)) for v, n in ((x, width), (y, height)))
-    whole = Frame.whole(scene.size)
-    window = Window(left, top, right - left, bottom - top, right - left, bottom - top)
+    whole, window = Frame.whole(scene.size), Window.about((x, y), radius, scene.size)
     mean = renderer.light(whole, window).reshape(-1, 3).mean(0)
     if luminance(mean) < scene.floor:
         raise CrennError("This place is black: what colour it has is noise.", remedy="Pick a brighter one.")
