@@ -1736,31 +1736,31 @@ export interface components {
              */
             on: boolean;
             /**
-             * Deep
+             * Deep tones
              * @description Brightens or darkens the deepest darks, about -9 EV, and less and less what lies around.
              * @default 0
              */
             deep: number;
             /**
-             * Dark
+             * Dark tones
              * @description Brightens or darkens darks, about -6.5 EV, and less and less what lies around.
              * @default 0
              */
             dark: number;
             /**
-             * Middle
+             * Middle tones
              * @description Brightens or darkens middle tones, about -4 EV, and less and less what lies around.
              * @default 0
              */
             middle: number;
             /**
-             * Light
+             * Light tones
              * @description Brightens or darkens light tones, about -2 EV, and less and less what lies around.
              * @default 0
              */
             light: number;
             /**
-             * Bright
+             * Bright tones
              * @description Brightens or darkens the brightest, about -0.5 EV, and less and less what lies around.
              * @default 0
              */

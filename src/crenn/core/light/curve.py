@@ -47,7 +47,7 @@ TONES = {"deep": -9.0, "dark": -6.5, "middle": -4.0, "light": -2.0, "bright": -0
 
 def _tone(title: str, which: str) -> Any:
     help = f"Brightens or darkens {which}, about {TONES[title.lower()]:g} EV, and less and less what lies around."
-    return dial(0.0, "EV", -2, 2, 0.05, title, help, bend=Bend("add", -2, 2, 0.05), group="Tones")
+    return dial(0.0, "EV", -2, 2, 0.05, f"{title} tones", help, bend=Bend("add", -2, 2, 0.05))
 
 
 class CurveParameters(StepParameters):

@@ -64,10 +64,9 @@ class SharpeningParameters(StepParameters):
         "Softness",
         "Takes detail away that is finer than its radius, by even shares of light, so that lamps do not glow.",
         bend=Bend("add", -100, 100, 1),
-        group="Softness",
     )
     soft_radius: float = dial(
-        6.0, "px", 1, _WIDEST, 0.5, "Softness radius", "What is finer is taken away, as a deviation.", group="Softness"
+        6.0, "px", 1, _WIDEST, 0.5, "Softness radius", "What is finer is taken away, as a deviation."
     )
     stars: bool = toggle(True, "Leave stars alone", "Stars are not made harder.")
 

@@ -31,7 +31,7 @@ export function AreaList() {
   return (
     <>
       <h3 className="group">
-        <span className="rest">
+        <span>
           {areas.length} {areas.length === 1 ? "area" : "areas"}
         </span>
         <button className="quiet" onClick={toggleAll} title="Switch all off, or those on again that were">
