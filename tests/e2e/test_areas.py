@@ -270,6 +270,35 @@ class Brushes(Areas):
         self.assertGreater(self.place(mask, 0.22, 0.5), 220)
         self.assertLess(self.place(mask, 0.22, 0.68), 40)
 
+    def test_the_pressure_of_a_pen_tells_how_much_a_pass_leaves(self):
+        self.kind("brush")
+        self.type("brush.flow", "60")
+        canvas = self.page.locator(".picture canvas")
+        for row, pressure in ((0.2, 0.25), (0.45, 1.0)):
+            for kind, u in (
+                ("pointerdown", 0.2),
+                *[("pointermove", 0.2 + 0.05 * i) for i in range(1, 13)],
+                ("pointerup", 0.8),
+            ):
+                x, y = self.at(u, row)
+                pen = {
+                    "pointerType": "pen",
+                    "pointerId": 9,
+                    "pressure": pressure,
+                    "clientX": x,
+                    "clientY": y,
+                    "button": 0,
+                }
+                # Only a pointer that the browser knows can be captured.
+                canvas.evaluate("c => (c.setPointerCapture = () => {})")
+                canvas.dispatch_event(kind, pen | {"bubbles": True})
+            self.settled()
+        mask = self.mask()
+        self.assertAlmostEqual(self.place(mask, 0.5, 0.45), 0.6 * 255, delta=20)
+        self.assertAlmostEqual(self.place(mask, 0.5, 0.2), (1 - 0.4**0.25) * 255, delta=20)
+        pressures = [s["pressure"] for s in self.document()["areas"][0]["parts"][0]["strokes"]]
+        self.assertEqual((set(pressures[0]), pressures[1]), ({64}, []))
+
     def test_a_brush_is_moved_as_a_whole(self):
         self.kind("brush")
         self.draw((0.3, 0.3), (0.4, 0.3))

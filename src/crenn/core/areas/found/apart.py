@@ -9,6 +9,8 @@ from crenn.core.colour.circle import eased
 
 #: By how many stops light may depart from what lies around before it is something else: begins and ends.
 _ALIKE, _OTHER = 0.3, 1.0
+#: Both grow with how much brighter the other side is, by this share of it, so many times at most.
+_SPREAD, _MOST_SPREAD = 0.5, 4.0
 #: The same of opponent axes.
 _AXES_ALIKE, _AXES_OTHER = 0.05, 0.13
 #: Noise counts as so many deviations.
@@ -99,8 +101,9 @@ def belonging(
     through = np.exp2(np.minimum(without - within, -1.0))
     covered = (np.exp2(np.minimum(brighter + slack, 0.0)) - through) / (1 - through)
     dark = np.clip(covered, 0, 1)
-    # Brighter, beside something bright.
-    bright = 1 - eased((brighter - slack - _ALIKE) / (_OTHER - _ALIKE))
+    # Brighter, beside something bright: the more so, the farther its light is spread.
+    spread = np.clip((without - within) * _SPREAD, 1.0, _MOST_SPREAD)
+    bright = 1 - eased(((brighter - slack) / spread - _ALIKE) / (_OTHER - _ALIKE))
     bright = np.where(without > within, bright, 1.0)
     axes = np.hypot(told[..., 1] - inside[..., 1], told[..., 2] - inside[..., 2])
     # Noise shakes colour about as much as light.

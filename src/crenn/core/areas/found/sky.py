@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 
 from crenn.core.areas.found.apart import Apart, carried_outwards
-from crenn.core.areas.found.regions import STEP, UNDER, Regions
+from crenn.core.areas.found.regions import UNDER, Regions
 from crenn.core.areas.surfaces import surfaces
 from crenn.core.pipeline.planes import Around
 
@@ -33,6 +33,8 @@ _BAND = 3
 _GLARE = 40
 #: By how many stops it lifts the sky at most.
 _GLARING = 4.0
+#: Light that it spreads is no steeper, in EV per pixel.
+_GLARES = 0.36
 
 
 def _from_within(regions: Regions, told: np.ndarray) -> np.ndarray:
@@ -87,7 +89,7 @@ def _with_glare(sky: np.ndarray, told: np.ndarray, slope: np.ndarray) -> np.ndar
     """The sky with what adjoins it smoothly and is as bright, or brighter by the glare of a lamp; bool (h, w)."""
     around = carried_outwards(told, sky)
     over = told[..., 0] - around[..., 0]
-    way = (slope < 4 * STEP) & (over > 0.1) & (over < _GLARING)
+    way = (slope < _GLARES) & (over > 0.1) & (over < _GLARING)
     grown = sky.astype(np.uint8)
     for _ in range(_GLARE):
         further = cv2.dilate(grown, np.ones((3, 3), np.uint8)) & (way | sky)
@@ -118,13 +120,31 @@ def find_sky(rgb: np.ndarray, around: Around) -> Apart:
     joined[np.unique(regions.names[:2])] = True
     sky = joined & (regions.share > _JOINED) & regions.smooth
     sky[0] = False
-    if regions.share[sky].sum() < _NONE:
+    within = regions.share[sky].sum() < _NONE
+    if within:
         sky = _from_within(regions, told)
     if not sky.any() or regions.share[sky].sum() < _NONE:
         return Apart.nothing()
     sky |= _like(regions, sky, told)
     inside = _with_glare(_without_rough(regions.mask(sky), regions.slope), told, regions.slope)
-    return told_apart(inside, told)
+    found = told_apart(inside, told)
+    if within:
+        _with_slits(found, told)
+    return found
+
+
+def _with_slits(found: Apart, told: np.ndarray) -> None:
+    """Let pixels tell wherever light is that of a sky seen from a room: panes are parted by bars, ships and masts.
+
+    A room has nothing else so bright of that colour, as the ground outside may have.
+    """
+    inside = found.sure == 1
+    lowest = np.flatnonzero(inside.any(1)).max() + _BELOW * told.shape[0]
+    rows = np.arange(told.shape[0])[:, None] <= lowest
+    away = told - np.median(told[inside], 0)
+    alike = rows & (np.abs(away[..., 0]) < _PANES) & (np.hypot(away[..., 1], away[..., 2]) < _LIKE_AXES)
+    alike = cv2.dilate(alike.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    found.sure[alike & (found.sure == 0)] = 0.5
 
 
 def told_apart(inside: np.ndarray, told: np.ndarray) -> Apart:
