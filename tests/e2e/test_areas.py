@@ -533,6 +533,10 @@ class Handling(Areas):
         self.assertEqual(self.document()["areas"], [])
 
     def test_a_mask_is_written_as_a_file(self):
+        # Deliveries of the shared scene are looked at by other tests.
+        self.page.goto(self.served.address)
+        self.bring_in()
+        self.station("Areas")
         self.find("sky")
         self.page.get_by_role("button", name="More").click()
         self.page.get_by_role("menuitem", name="Write its mask as PNG").click()

@@ -66,6 +66,8 @@ export class Renders {
   private map: PlaneMap | null = null;
   private probing = false;
   private probeWish: object | null = null;
+  /** Whether the pointer is on the picture still: an answer that comes later is none of it. */
+  private pointing = false;
 
   constructor(private show: (r: Rendered) => void) {
     this.line = new Line(
@@ -88,6 +90,7 @@ export class Renders {
 
   probe(request: object | null) {
     this.probeWish = request;
+    this.pointing = request !== null;
     if (!request) {
       useView.setState({ probe: null });
       return;
@@ -119,7 +122,7 @@ export class Renders {
       }
       this.probing = false;
       if (this.probeWish) this.probe(this.probeWish);
-      else useView.setState({ probe: told.probe ?? null });
+      else if (this.pointing) useView.setState({ probe: told.probe ?? null });
       return;
     }
     const { header, jpeg } = messageOf<Header>(data);

@@ -35,9 +35,10 @@ let queue: { document: Treatment; label: string } | null = null;
 let busy = false;
 
 export async function loadScene(id: number) {
+  const before = get().revision;
   const scene = (await answered(api.GET("/api/scenes/{scene_id}", { params: { path: { scene_id: id } } }))) as Scene;
-  // A change still on its way to the server is newer than what the server told.
-  const own = queue !== null || busy || get().held;
+  // A change still on its way to the server, or made since it was asked, is newer than what the server told.
+  const own = queue !== null || busy || get().held || get().revision !== before;
   set((s) => ({
     scene,
     ...(own && s.scene?.id === id

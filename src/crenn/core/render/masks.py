@@ -21,7 +21,7 @@ from crenn.core.pipeline.frame import Frame
 from crenn.core.pipeline.planes import LATTICE, Around
 from crenn.core.pipeline.scene import Lamp
 from crenn.core.render.cache import Cache
-from crenn.core.render.framed import Framed, moved, places
+from crenn.core.render.framed import moved, places
 from crenn.core.render.grid import reduced_for_base
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.window import Window
@@ -73,8 +73,8 @@ _NOTHING = Stacked(np.zeros((1, 1, 1), np.uint16), np.zeros((1, 1, 2), np.int32)
 class Masks:
     """Makes the masks of a scene's areas."""
 
-    def __init__(self, light: Light, framed: Framed, cache: Cache):
-        self._light, self._framed, self._cache = light, framed, cache
+    def __init__(self, light: Light, cache: Cache):
+        self._light, self._cache = light, cache
         self._apart: dict[str, Apart] = {}
         self._under: cachetools.LRUCache[tuple, np.ndarray] = cachetools.LRUCache(MOST_STROKES)
 
@@ -187,7 +187,7 @@ class Masks:
             self._apart[kind] = found
         return self._apart[kind]
 
-    def painted(self, brush: Brush, frame: Frame, window: Window, fine: bool) -> np.ndarray:
+    def painted(self, brush: Brush, frame: Frame, window: Window) -> np.ndarray:
         """What a brush has painted in a window, float32 (h, w)."""
         even = abs(window.out_width / window.width * window.height / window.out_height - 1) * window.out_height < 0.2
         if frame.offset is not None and even:
@@ -301,7 +301,7 @@ class _Seen:
 
     def painted(self, brush: Part) -> np.ndarray:
         assert isinstance(brush, Brush)
-        return self._masks.painted(brush, self._frame, self._window, self._fine)
+        return self._masks.painted(brush, self._frame, self._window)
 
 
 def _spans(shares: np.ndarray) -> np.ndarray:

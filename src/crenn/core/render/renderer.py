@@ -65,7 +65,7 @@ class Renderer:
         self.scene = scene
         self._cache = Cache(kept)
         self._framed = Framed(scene, self._cache)
-        self.masks = Masks(self, self._framed, self._cache)
+        self.masks = Masks(self, self._cache)
 
     def kept(self, key: Hashable, make: Callable[[], K]) -> K:
         """Something else that is made of this scene, kept under a key as long as there is room."""
