@@ -390,6 +390,13 @@ class RangesAndFinds(Areas):
         self.assertLess(abs(self.place(after, 0.3, 0.85) - self.place(before, 0.3, 0.85)), 1.5)
         self.find("ground")
         np.testing.assert_allclose(self.mask()[::20, ::20], 255 - mask[::20, ::20], atol=3)
+        # This night has no water, and no points of light where it has no sky.
+        for what in ("water", "lamps", "stars"):
+            self.find(what)
+        self.assertLess(self.place(self.mask(), 0.3, 0.85), 5)
+        self.assertEqual(
+            [a["parts"][0]["what"] for a in self.document()["areas"]], ["sky", "ground", "water", "lamps", "stars"]
+        )
 
 
 class Handling(Areas):
