@@ -59,8 +59,8 @@ class Areas(ApiCase):
     def test_pasted_areas_are_checked_and_put_where_they_belong(self):
         here = self.post("put", {"document": DOCUMENT})["areas"]
         self.assertEqual([a["name"] for a in here], ["Sky", "Disc"])
-        upright = DOCUMENT | {"scene": [0.6667, 1.0]}
-        moved = self.post("put", {"document": upright})["areas"][1]["parts"][0]
+        standing = DOCUMENT | {"scene": [0.6667, 1.0]}
+        moved = self.post("put", {"document": standing})["areas"][1]["parts"][0]
         self.assertAlmostEqual(moved["centre"][0], 0.75, places=3)
         self.assertAlmostEqual(moved["centre"][1], 0.2, places=3)
         for change, says in (

@@ -53,10 +53,10 @@ function gradientLine(part: Gradient, level: Level): Point[] {
   });
 }
 
-/** Half a turn in so many steps lies near a level or an upright line. */
+/** Half a turn in so many steps lies near a level line or one that stands. */
 const STRAIGHT = (2.5 * Math.PI) / 180;
 
-/** The end of a line that is drawn, made level or upright where it is nearly so. */
+/** The end of a line that is drawn, made to lie level or to stand where it nearly does. */
 export function straightened(from: Point, to: Point): Point {
   const [dx, dy] = minus(to, from);
   const angle = Math.atan2(dy, dx);

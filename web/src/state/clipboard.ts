@@ -19,6 +19,9 @@ export interface AreasDocument {
 /** What was copied last; it outlives the scene and the tab. */
 export const useClipboard = create<{ copied: AreasDocument | null }>()(persist(() => ({ copied: null as AreasDocument | null }), { name: "crenn-areas" }));
 
+// What another tab copies is there in this one as well.
+if (typeof window !== "undefined") window.addEventListener("storage", (e) => e.key === "crenn-areas" && void useClipboard.persist.rehydrate());
+
 export function documentOf(list: Area[]): AreasDocument {
   const [width, height] = useView.getState().map?.scene ?? [1, 2 / 3];
   return { format: "crenn-areas", version: 1, scene: [width, height], areas: list };

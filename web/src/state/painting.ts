@@ -4,6 +4,7 @@ import { persist } from "zustand/middleware";
 import type { Area, Brush, BrushStroke } from "../api/client";
 import { type Step, simplified, written } from "../picture/stroke";
 import { areas, beginPart, select, setPart, useAreas } from "./areas";
+import { tell } from "./messages";
 import { brushOf, lightOf, OPEN } from "./parts";
 import { hold, release, store, useScene } from "./scene";
 import { useView } from "./view";
@@ -51,6 +52,8 @@ interface Under {
 
 export const useStroke = create<{ under: Under | null; at: [number, number] | null; last: [number, number] | null }>(() => ({ under: null, at: null, last: null }));
 
+/** A brush has at most so many strokes. */
+export const MOST_STROKES = 500;
 /** EV by which the areas of dodge and burn bend. */
 const BY = 1;
 
@@ -72,9 +75,13 @@ function target(): [number, number] | null {
   return made;
 }
 
-function paintInto([area, part]: [number, number], settings: BrushSettings, first: Step, rubs: boolean, view: string | null): Under {
+function paintInto([area, part]: [number, number], settings: BrushSettings, first: Step, rubs: boolean, view: string | null): Under | null {
   const brush = areas()[area].parts[part] as Brush;
   const before = brush.strokes;
+  if (before.length >= MOST_STROKES) {
+    tell(`A brush has ${MOST_STROKES} strokes at most: begin another.`, "note");
+    return null;
+  }
   const steps = [first];
   const show = () => {
     const stroke: BrushStroke = { ...settings, ...written(simplified(steps, closeness(settings))), rubs };
@@ -105,7 +112,7 @@ export const endStroke = () => ends();
 /** What an area of dodge and burn is called. */
 export const touchName = (way: Way, tones: Tones) => (tones === "all" ? (way === "brighten" ? "Brightened" : "Darkened") : `${way === "brighten" ? "Brightened" : "Darkened"} ${TONES[tones]}`);
 
-/** Stops of the scene that a third of its light lies between. */
+/** A third of the scene's stops: the darkest, the middle or the brightest. */
 function rangeOf(tones: Tones): [number, number] {
   const report = useScene.getState().scene?.report;
   const [low, high] = [report?.low_stop ?? -9, report?.high_stop ?? 0];

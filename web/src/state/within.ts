@@ -1,5 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
+import { useMemo } from "react";
+
 import { answered, api } from "../api/client";
 import { useAreas } from "./areas";
 import { useScene } from "./scene";
@@ -10,7 +12,8 @@ export function useWithin(enabled = true) {
   const areas = useScene((s) => s.treatment?.areas);
   const held = useScene((s) => s.held);
   const selected = useAreas((s) => s.selected);
-  const masks = JSON.stringify(areas?.map((a) => [a.parts]) ?? []);
+  // While something is held nothing is asked: a brush of many strokes need not be written out at every move.
+  const masks = useMemo(() => (held ? "" : JSON.stringify(areas?.map((a) => a.parts) ?? [])), [areas, held]);
   return useQuery({
     queryKey: ["within", scene?.id, scene?.prepared, masks, selected],
     enabled: enabled && !!scene?.prepared && !held && (areas?.length ?? 0) > 0,

@@ -27,9 +27,9 @@ def moved(part: AnyPart, by: tuple[float, float], shift: tuple[float, float] = (
     if isinstance(part, Gradient):
         return part.changed(start=at(part.start), end=at(part.end))
     if isinstance(part, Ellipse):
-        upright = round(part.angle / 90) * 90 == part.angle
+        straight = round(part.angle / 90) * 90 == part.angle
         along = by if part.angle % 180 == 0 else by[::-1]
-        radii = [r * f for r, f in zip(part.radii, along if upright else (grown, grown))]
+        radii = [r * f for r, f in zip(part.radii, along if straight else (grown, grown))]
         return part.changed(centre=at(part.centre), radii=radii)
     if isinstance(part, Brush):
         first = [round(v * GRID) for v in shift]

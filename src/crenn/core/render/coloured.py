@@ -72,10 +72,7 @@ def distribution(renderer: Renderer, treatment: Treatment) -> np.ndarray:
 def _patch(renderer: Renderer, treatment: Treatment, place: tuple[float, float], radius: float) -> Window:
     """The window of a patch about a place, in shares of the scene's longer side, that lies in the picture."""
     frame = renderer.frame(treatment)
-    x, y = frame.to_plane(np.array([place]) * frame.long_side)[0]
-    height, width = frame.size
-    if not (0 <= x < width and 0 <= y < height):
-        raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
+    x, y = frame.of_shares(np.array([place]))[0]
     return Window.about((float(x), float(y)), radius, frame.size)
 
 

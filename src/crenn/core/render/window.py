@@ -44,7 +44,15 @@ class Window:
 
     @classmethod
     def about(cls, place: tuple[float, float], radius: float, size: tuple[int, int]) -> "Window":
-        """A patch at full size about a place, x and y in pixels: what of it lies in a picture of size (H, W)."""
+        """A patch at full size about a place, x and y in pixels: what of it lies in a picture of size (H, W).
+
+        Raises
+        ------
+        CrennError
+            If the place lies outside.
+        """
+        if not (0 <= place[0] < size[1] and 0 <= place[1] < size[0]):
+            raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
         (left, right), (top, bottom) = (_patch(v, radius, n) for v, n in zip(place, size[::-1]))
         return cls(left, top, right - left, bottom - top, right - left, bottom - top)
 

@@ -83,11 +83,8 @@ def looks(renderer: Renderer, place: tuple[float, float], radius: float) -> tupl
         If it lies outside the scene, or is too dark to have a colour.
     """
     scene = renderer.scene
-    height, width = scene.size
-    x, y = place[0] * max(scene.size), place[1] * max(scene.size)
-    if not (0 <= x < width and 0 <= y < height):
-        raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
-    whole, window = Frame.whole(scene.size), Window.about((x, y), radius, scene.size)
+    side = max(scene.size)
+    whole, window = Frame.whole(scene.size), Window.about((place[0] * side, place[1] * side), radius, scene.size)
     mean = renderer.light(whole, window).reshape(-1, 3).mean(0)
     if luminance(mean) < scene.floor:
         raise CrennError("This place is black: what colour it has is noise.", remedy="Pick a brighter one.")

@@ -1,6 +1,6 @@
 """Water: what mirrors all that stands above it.
 
-Still water shows at a place below the horizon what stands as far above it; waves blur that along the upright. No model
+Still water shows at a place below the horizon what stands as far above it; waves blur that up and down. No model
 was trained for it: the horizon is the line about which the picture is most like itself turned over (as symmetry is
 found by correlation, Loy and Eklundh 2006), and water is what is smooth there and matches.
 """
@@ -17,7 +17,7 @@ from crenn.core.pipeline.planes import Around
 _OF_COLOUR = 6.0
 #: Symmetry is looked for in a picture so many times smaller.
 _SMALLER = 4
-#: Deviations by which that is blurred, across and upright, and by which what is even across is told, in its pixels.
+#: Deviations by which that is blurred, across and down, and by which what is even across is told, in its pixels.
 _ACROSS, _WAVES, _EVEN = 1.0, 4.0, 12.0
 #: Where the horizon may lie, and what is too near it to tell, in shares of the picture's height: what stands on both
 #: sides of a line is symmetric about it.
