@@ -42,11 +42,14 @@ function Bracket({ area, index, part, scale, left, width }: Props & { area: numb
     return { ...part, [end]: soft };
   };
   const right = left + width;
+  // An end that is open does not fade.
+  const open: Partial<Record<End, boolean>> = { soft_low: part.low <= OPEN[0], soft_high: part.high >= OPEN[1] };
+  const fades = [open.soft_high ? "" : `M ${right} ${y(at.soft_high)} L ${left} ${y(high - part.soft_high / 2)}`, open.soft_low ? "" : `M ${right} ${y(at.soft_low)} L ${left} ${y(low + part.soft_low / 2)}`];
   return (
     <g data-testid="light-bracket">
       <path className="bracket" d={`M ${right} ${y(high)} H ${left} V ${y(low)} H ${right}`} />
-      <path className="bracket fine" d={`M ${right} ${y(at.soft_high)} L ${left} ${y(high - part.soft_high / 2)} M ${right} ${y(at.soft_low)} L ${left} ${y(low + part.soft_low / 2)}`} />
-      {(Object.keys(TITLES) as End[]).map((end) => (
+      <path className="bracket fine" d={fades.join(" ")} />
+      {(Object.keys(TITLES) as End[]).filter((end) => !open[end]).map((end) => (
         <Handle key={end} y={y(at[end])} left={left} right={right} value={at[end]} soft={end.startsWith("soft")} label={`Light range, ${TITLES[end]}`} to={(dy) => setPart(area, index, moved(end, scale.stopAt(y(at[end]) + dy)))} by={(ev) => setPart(area, index, moved(end, at[end] + ev))} />
       ))}
     </g>
