@@ -49,7 +49,7 @@ class Checked(unittest.TestCase):
             ({"choices": [{"x": 1.2, "y": 0, "frame": "a"}]}, "choices.0.x"),
             ({"choices": [{"x": 0.2, "y": 0}]}, "choices.0.frame"),
             ({"sharpen": True}, "sharpen"),
-            ({"version": 2}, "version"),
+            ({"version": 3}, "version"),
         ):
             with self.subTest(where=where), self.assertRaises(ValidationError) as refused:
                 Instructions.model_validate(document)

@@ -46,7 +46,7 @@ class OnDisk(unittest.TestCase):
 
     def test_a_mosaic_waits_on_disk_without_a_name(self):
         kept = mosaics.on_disk(self.frames[1])
-        mosaics.let_go(kept)
+        mosaics.release_pages(kept)
         np.testing.assert_array_equal(kept, self.frames[1])
 
     def test_a_full_disk_is_told_with_its_remedy(self):

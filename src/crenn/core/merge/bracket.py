@@ -16,6 +16,7 @@ from crenn.core.merge.describe import Facts
 from crenn.core.merge.exposures import ExposureRatio, clipped_share, measure_ratio
 from crenn.core.merge.ghosts import CELL, Motion, find_motion
 from crenn.core.merge.instructions import Instructions
+from crenn.core.merge.places import on_reference
 from crenn.core.mosaic.moving import noise_share, resample_mosaic
 from crenn.core.progress import Progress
 
@@ -54,17 +55,18 @@ def merge_bracket(
     for frame in lights:
         frame.clipped = clipped_share(frame.mosaic, frame.levels.clip)
     _lay_over(lights, facts, progress.part(0.3, 0.62))
+    placed = on_sensor(on_reference(instructions, lights, first, facts.keys), first.raw.flip)
     progress.at(0.63, "Comparing exposures")
     _measure_gains(lights, first)
     stack = np.empty((len(lights), *first.mosaic.shape), np.uint16)
     for k, frame in enumerate(lights):
         # One after the other: both together would take twice the memory.
-        stack[k] = frame.put_down()
+        stack[k] = frame.detach_mosaic()
     motion: Motion | None = None
     if instructions.deghost and len(lights) > 1:
         progress.at(0.68, "Finding what moved")
         chosen = next(k for k, f in enumerate(lights) if f is first)
-        motion = find_motion(stack, lights, chosen, on_sensor(instructions, first.raw.flip))
+        motion = find_motion(stack, lights, chosen, placed)
         facts.take_motion(motion, lights)
         facts.moved = _full_size(motion.moved, stack.shape[1:])
     progress.at(0.85, "Merging light")

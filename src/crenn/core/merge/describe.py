@@ -10,6 +10,7 @@ from crenn.core.frames.light import LightFrame
 from crenn.core.frames.pictures import PICTURE_ENDINGS
 from crenn.core.geometry.orientation import box_as_held, lies_across
 from crenn.core.merge.ghosts import CELL, Motion
+from crenn.core.merge.places import basis_of, maps_between
 from crenn.core.merge.stack import Stacked
 from crenn.core.mosaic.bayer import tile_as_held
 from crenn.core.noise.averaging import left_when_averaged
@@ -34,6 +35,8 @@ class Facts:
 
     Attributes
     ----------
+    keys : list of str
+        What tells frames apart for good, by their index.
     aside, warnings, calibration : list of str
         Sentences.
     mode : str
@@ -54,6 +57,7 @@ class Facts:
     stack : StackReport or None
     """
 
+    keys: list[str] = field(default_factory=list)
     aside: list[str] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
     calibration: list[str] = field(default_factory=list)
@@ -192,6 +196,8 @@ def describe(
         x, y, w, h = (v / n for v, n in zip(facts.common, size * 2))
         common = box_as_held((x, y, w, h), flip)
     moved = radiance.moved
+    held = round(height / capture.part[3]), round(width / capture.part[2])
+    sensor = held[::-1] if lies_across(first.raw.flip) else held
     return MergeReport(
         reference=first.index,
         width=width,
@@ -210,6 +216,8 @@ def describe(
         source_indices=[f.index for f in lights],
         as_shot=list(first.raw.as_shot),
         capture=capture,
+        basis=basis_of(first, facts.keys, radiance.shape, capture.part),
+        maps=maps_between(lights, facts.keys, sensor, first, facts.stack is not None and facts.stack.sky),
         warnings=facts.warnings + _warnings(lights, facts.mode),
         clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
         **statistics,

@@ -1,10 +1,16 @@
 """What the user wants of a merge: an open document, stored with the scene."""
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
+from crenn.core.basis import Basis, place_map
 from crenn.core.document import Document
+
+#: Places of strokes may lie so far beyond the picture, in shares of its sides.
+_BEYOND = (-0.5, 1.5)
 
 
 def _storable(text: str) -> str:
@@ -46,10 +52,21 @@ class Choice(BaseModel):
     frame: Name
 
 
+def _second(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 states its basis; before, strokes were shares of all that the reference frame recorded."""
+    return document
+
+
 class Instructions(Document):
     """How frames are to be merged; the defaults let the program decide."""
 
-    version: Literal[1] = 1
+    UPGRADES = {1: _second}
+
+    version: Literal[2] = 2
+    basis: Basis | None = Field(
+        None,
+        description="what strokes and choices hold on to; null where they are shares of the whole reference frame",
+    )
     mode: Literal["auto", "bracket", "stack"] = Field("auto", description="several exposures, or equal frames")
     align: bool = Field(True, description="lay hand-held frames over each other")
     deghost: bool = Field(True, description="take what moved from one frame")
@@ -70,3 +87,35 @@ class Instructions(Document):
     )
     strokes: list[Stroke] = Field(default_factory=list, max_length=500)
     choices: list[Choice] = Field(default_factory=list, max_length=200)
+
+    def placed(self, matrix: np.ndarray, scale: float, basis: Basis | None = None) -> "Instructions":
+        """With strokes and choices where a homography, float64 (3, 3) between shares, takes them.
+
+        ``scale`` is what radii are multiplied by, ``basis`` what they hold on to then.
+        """
+
+        def at(x: float, y: float) -> tuple[float, float]:
+            p = matrix @ [x, y, 1.0]
+            return float(np.clip(p[0] / p[2], *_BEYOND)), float(np.clip(p[1] / p[2], *_BEYOND))
+
+        strokes = [
+            s.model_copy(update={"points": [at(*p) for p in s.points], "radius": min(s.radius * scale, 0.5)})
+            for s in self.strokes
+        ]
+        choices = [
+            c.model_copy(update={"x": x, "y": y})
+            for c in self.choices
+            for x, y in [at(c.x, c.y)]
+            if 0 <= x <= 1 and 0 <= y <= 1
+        ]
+        return self.model_copy(update={"strokes": strokes, "choices": choices, "basis": basis})
+
+    def in_basis(self, basis: Basis | None, maps: Mapping[str, list[float]], whole: Basis | None) -> "Instructions":
+        """With strokes and choices where they lie in another basis; ``whole`` is all of the reference frame."""
+        before = self.basis or whole
+        if basis is None or before is None or before == basis or not (self.strokes or self.choices):
+            return self.model_copy(update={"basis": basis})
+        # Strokes count in widths and heights, other places in longer sides.
+        one, other = (np.diag([b.size[0] / max(b.size), b.size[1] / max(b.size), 1.0]) for b in (before, basis))
+        matrix = np.linalg.inv(other) @ place_map(before, basis, maps).matrix @ one
+        return self.placed(matrix, before.size[0] / basis.size[0], basis)

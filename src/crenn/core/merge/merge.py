@@ -17,9 +17,10 @@ from crenn.core.merge.colour import cropped, to_colour, turn_as_held
 from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.describe import Facts, describe
 from crenn.core.merge.exposures import clipped_share
-from crenn.core.merge.gather import SAME, gather
 from crenn.core.merge.instructions import Instructions
-from crenn.core.merge.mosaics import Mosaics, let_go
+from crenn.core.merge.load_frames import SAME, gather
+from crenn.core.merge.mosaics import Mosaics, release_pages
+from crenn.core.merge.places import on_reference
 from crenn.core.merge.stack import CLIP_FROM, as_one_frame, stack_frames
 from crenn.core.mosaic.lines import take_lines
 from crenn.core.progress import Progress
@@ -38,6 +39,7 @@ def merge_frames(
     instructions: Instructions | None = None,
     kinds: Sequence[str | None] | None = None,
     models: Sequence[CameraNoise] = (),
+    keys: Sequence[str] | None = None,
 ) -> RadianceMap:
     """Merge frames into one radiance map: a bracket, a stack of equal frames, or a stack of brackets.
 
@@ -56,6 +58,9 @@ def merge_frames(
         What each frame is for, where the user said so: light, dark, flat or bias.
     models : sequence of CameraNoise, optional
         Noise models that overrule those of the files.
+    keys : sequence of str, optional
+        What tells each frame from all others for good, such as its content hash; its name by default. The report, and
+        documents that hold on to places, know frames by it.
 
     Raises
     ------
@@ -78,7 +83,7 @@ def merge_frames(
     with _timed("calibrate"):
         calibration = master_frames(found.lights, found.darks, found.flats, found.biases)
     found.darks, found.flats, found.biases = [], [], []
-    facts = Facts(aside=found.aside, warnings=found.warnings, calibration=calibration.notes)
+    facts = Facts(aside=found.aside, warnings=found.warnings, calibration=calibration.notes, keys=list(keys or names))
     facts.hot = 0 if calibration.hot is None else int(calibration.hot.sum())
     lights = found.lights
     facts.mode = _mode(lights, instructions)
@@ -164,9 +169,9 @@ def _groups(lights: list[LightFrame]) -> list[list[LightFrame]]:
 def _put_away(lights: list[LightFrame], mosaics: Mosaics) -> None:
     """Give the frames' mosaics over, one after the other."""
     for k, frame in enumerate(lights):
-        mosaic = frame.put_down()
+        mosaic = frame.detach_mosaic()
         mosaics.put(k, mosaic)
-        let_go(mosaic)
+        release_pages(mosaic)
 
 
 def _stack(
@@ -182,8 +187,9 @@ def _stack(
     with Mosaics(len(lights), first.mosaic.shape) as mosaics:
         for frame in lights:
             frame.clipped = clipped_share(frame.mosaic, frame.levels.clip)
+        placed = on_reference(instructions, lights, first, facts.keys)
         _put_away(lights, mosaics)
-        stacked = stack_frames(lights, mosaics, calibration, first, instructions, progress)
+        stacked = stack_frames(lights, mosaics, calibration, first, placed, progress)
     facts.take_stack(stacked)
     return stacked.merged, stacked.used, first
 

@@ -41,7 +41,7 @@ def on_disk(mosaic: np.ndarray) -> np.ndarray:
         ) from fault
 
 
-def let_go(mosaic: np.ndarray) -> None:
+def release_pages(mosaic: np.ndarray) -> None:
     """Give back the memory of a mosaic that waits on disk."""
     if isinstance(mosaic, np.memmap) and mosaic.size:
         mosaic.flush()

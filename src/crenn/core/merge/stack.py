@@ -11,8 +11,8 @@ from crenn.core.geometry.mapping import Box, Mesh, common_part
 from crenn.core.merge.calibrate import Calibration, calibrate, mend_sites, vote_hot
 from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.instructions import Instructions
-from crenn.core.merge.lay import lay_ground, lay_sky
 from crenn.core.merge.mosaics import Mosaics
+from crenn.core.merge.stack_registration import lay_ground, lay_sky
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.moving import FULL, MISSING, NOISE_CELL, noise_share, resample_mosaic
 from crenn.core.mosaic.noise import NoiseModel
@@ -336,7 +336,7 @@ def _calibrate_all(
         calibrate(frame, calibration)
         if k in asked:
             vote_hot(frame, votes)
-        mosaics.put(k, frame.put_down())
+        mosaics.put(k, frame.detach_mosaic())
     if count < 3:
         return np.zeros(votes.shape, bool)
     return votes >= max(2, int(np.ceil(0.5 * len(asked))))

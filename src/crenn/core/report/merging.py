@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from crenn.core.basis import Basis, Homography
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.document import Document
 from crenn.core.noise.averaging import luminance_deviation
@@ -140,6 +141,10 @@ class MergeReport(Document):
         min_length=2, max_length=2, description="white balance as shot: temperature in K, tint in ‰ Duv"
     )
     capture: CaptureReport | None = None
+    basis: Basis | None = Field(None, description="what of the reference frame the scene shows")
+    maps: dict[str, Homography] = Field(
+        default_factory=dict, description="by frame, from pixels of the reference frame to its own, row by row"
+    )
     mode: Literal["single", "bracket", "stack"] = "bracket"
     aligned: bool = Field(False, description="whether any frame was moved over the reference frame")
     common: tuple[float, float, float, float] | None = Field(

@@ -34,7 +34,7 @@ _WITNESSES = 12
 
 
 @dataclass
-class Laid:
+class StackRegistration:
     """How the frames of a stack lie against the reference frame; where each lies is noted in the frames themselves.
 
     Their meshes are of the sky if ``sky``, else of the whole picture. ``gone`` are the frames that cannot be used.
@@ -68,7 +68,7 @@ def lay_sky(
     reference: int,
     instructions: Instructions,
     progress: Progress,
-) -> Laid | None:
+) -> StackRegistration | None:
     """Register a stack on its stars, and find the ground that stays; None if it shows no stars, or none that turn."""
     # SciPy's optimiser takes long to import, and only stacks that may show stars need it.
     from crenn.core.align.stars import find_stars, fit_sky, is_star_field
@@ -104,7 +104,7 @@ def lay_sky(
         return None
     if max(shifts[k] for k in known) < 0.3 and instructions.follow != "stars":
         return None
-    laid = Laid(sky=True)
+    laid = StackRegistration(sky=True)
     gone: set[int] = set()
     for k, frame in enumerate(frames):
         if k == reference:
@@ -258,9 +258,9 @@ def lay_ground(
     reference: int,
     instructions: Instructions,
     progress: Progress,
-) -> Laid:
+) -> StackRegistration:
     """Register a stack as whole pictures, each frame against the reference frame."""
-    laid = Laid()
+    laid = StackRegistration()
 
     def levels(k: int) -> list[Level]:
         f = frames[k]

@@ -15,7 +15,7 @@ from crenn.core.frames.light import LightFrame, sensitivities
 from crenn.core.frames.raw import RawFrame
 from crenn.core.frames.read import read_frame
 from crenn.core.merge.exposures import saturation_level
-from crenn.core.merge.mosaics import fits_in_memory, let_go, on_disk
+from crenn.core.merge.mosaics import fits_in_memory, on_disk, release_pages
 from crenn.core.merge.response import linearise
 from crenn.core.mosaic.moving import MISSING
 from crenn.core.mosaic.noise import NoiseModel, estimate_noise
@@ -122,9 +122,9 @@ def gather(
             out.lights.append(light)
             if kind == "flat":
                 perhaps_flat.append(light)
-            let_go(light.mosaic)
+            release_pages(light.mosaic)
             continue
-        let_go(frame.mosaic)
+        release_pages(frame.mosaic)
     _settle_flats(out, perhaps_flat)
     if not out.lights and out.darks and len(good) == len(out.darks) + len(out.biases):
         _take_darkness(out, frames, shared, models)
@@ -156,7 +156,7 @@ def _read_all(paths: Sequence[Path], names: Sequence[str], out: Gathered, progre
             else:
                 if not fits_in_memory(len(paths), frame.mosaic):
                     frame.mosaic = on_disk(frame.mosaic)
-                    let_go(frame.mosaic)
+                    release_pages(frame.mosaic)
                 frames.append(frame)
             progress.at((index + 1) / len(paths), f"Reading {names[index]}")
     if len(faults) == len(frames):
