@@ -69,3 +69,13 @@ class RadianceFiles(FolderCase):
     def test_a_folder_that_is_not_there(self):
         with self.assertRaisesRegex(CrennError, "folder does not exist"):
             write_exr(self.folder / "no" / "m.exr", night(20, 20))
+
+    def test_primaries_that_cannot_be_are_refused_in_words(self):
+        nan = float("nan")
+        good = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)
+        for bad in ((nan, *good[1:]), (*good[:7], 0.0), (0.3, 0.3, 0.3, 0.3, 0.3, 0.3, *good[6:])):
+            path = self.folder / "p.exr"
+            header = {"chromaticities": bad, "compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+            OpenEXR.File(header, {name: night(20, 20)[..., k].copy() for k, name in enumerate("RGB")}).write(str(path))
+            with self.subTest(bad=bad), self.assertRaisesRegex(CrennError, "p.exr: has primaries that cannot be"):
+                read_exr(path)

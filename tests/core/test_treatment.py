@@ -1,15 +1,18 @@
 """Treatment documents: read, checked, and what each dial states."""
 
 import json
+import unittest
 
 import numpy as np
 
+from crenn.api.limits import MAX_JSON_BYTES
+from crenn.core.changes import Change, UnknownPlace, changed
 from crenn.core.errors import InvalidTreatment
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
-from crenn.core.treatment import STEPS, parse_treatment, read_treatment
+from crenn.core.treatment import STEPS, Treatment, parse_treatment, read_treatment
 from tests.support import FolderCase, night
 
 
@@ -51,7 +54,7 @@ class Treatments(FolderCase):
             "ends": {"on": False, "white": None, "black": None},
         }
         read = parse_treatment(first)
-        self.assertEqual(read.version, 4)
+        self.assertEqual(read.version, 5)
         self.assertEqual((read.exposure.ev, read.tone.toe, read.ends.on), (1.5, 10.0, False))
         # What version 1 did not have is as it is by default, and changes nothing.
         written = json.loads(read.model_dump_json())
@@ -135,3 +138,75 @@ class Treatments(FolderCase):
                 if isinstance(extra, dict) and "unit" in extra:
                     self.assertTrue(info.title and info.description and extra["unit"], f"{step.name}.{name}")
                     self.assertLess(extra["low"], extra["high"])
+
+
+BRUSH = {"kind": "brush", "strokes": [{"points": [8000, 4000, 100, 0], "radius": 0.05}]}
+DISC = {"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.3, 0.3]}
+
+
+class Changes(unittest.TestCase):
+    """A treatment after changes is what its document is after them, and keeps what they do not touch."""
+
+    def setUp(self):
+        areas = [{"parts": [BRUSH, DISC], "bends": {"exposure.ev": 1}}, {"name": "B", "parts": [DISC]}]
+        self.treatment = parse_treatment({"exposure": {"ev": 1}, "areas": areas})
+
+    def changed(self, *changes: tuple) -> Treatment:
+        told = [
+            Change(path=list(path), value=value[0]) if value else Change(path=list(path)) for path, *value in changes
+        ]
+        found = self.treatment.changed(told)
+        document = json.loads(json.dumps(changed(self.treatment.model_dump(mode="json"), told)))
+        self.assertEqual(found, parse_treatment(document))
+        return found
+
+    def test_areas_and_parts_are_known_by_ids(self):
+        first, second = self.treatment.areas
+        self.assertEqual((first.id, second.id, [p.id for p in first.parts]), ("a1", "a2", ["p1", "p2"]))
+        kept = parse_treatment({"areas": [{"id": "a2", "parts": [DISC]}, {"parts": [DISC]}]})
+        self.assertEqual([a.id for a in kept.areas], ["a2", "a1"])
+        for bad in ([{"id": "x", "parts": [DISC]}] * 2, [{"id": "a b", "parts": [DISC]}]):
+            with self.assertRaises(InvalidTreatment):
+                parse_treatment({"areas": bad})
+
+    def test_changes_of_every_kind(self):
+        stroke = {"points": [100, 100], "radius": 0.1}
+        found = self.changed(
+            (("exposure", "ev"), 2.0),
+            (("areas", "a1", "bends", "relief.fine"), 1.5),
+            (("areas", "a1", "bends", "exposure.ev"),),
+            (("areas", "a1", "parts", "p1", "strokes", "+"), stroke),
+            (("areas", "a2"),),
+            (("areas", "+"), {"id": "new", "parts": [DISC]}),
+        )
+        self.assertEqual([a.id for a in found.areas], ["a1", "new"])
+        self.assertEqual(len(found.areas[0].parts[0].strokes), 2)
+
+    def test_what_is_not_touched_is_the_same(self):
+        found = self.changed((("areas", "a1", "parts", "p2", "soften"), 2.0))
+        self.assertIs(found.areas[0].parts[0], self.treatment.areas[0].parts[0])
+        self.assertIs(found.areas[1], self.treatment.areas[1])
+        self.assertIs(found.relief, self.treatment.relief)
+        self.assertNotEqual(found.key, self.treatment.key)
+        self.assertEqual(self.changed((("areas", "a2", "name"), "Other")).key, self.treatment.key)
+
+    def test_what_cannot_be_is_refused(self):
+        for path, value, fault in (
+            (["exposure", "ev"], 99, InvalidTreatment),
+            (["areas"], 3, InvalidTreatment),
+            (["areas", "a1", "parts"], [], InvalidTreatment),
+            (["areas", "a1", "bends", "exposure.ev"], 99, InvalidTreatment),
+            (["areas", "+"], {"id": "a1", "parts": [DISC]}, InvalidTreatment),
+            (["sparkle"], 1, InvalidTreatment),
+            (["areas", "gone", "name"], "x", UnknownPlace),
+            (["exposure", "ev", "more"], 1, UnknownPlace),
+        ):
+            with self.subTest(path=path), self.assertRaises(fault):
+                self.treatment.changed([Change(path=path, value=value)])
+
+    def test_strokes_of_all_brushes_stay_of_a_size_that_can_be_sent(self):
+        long = {"kind": "brush", "strokes": [{"points": [8000, 4000, *[-3, -2] * 999], "radius": 0.02}] * 300}
+        full = parse_treatment({"areas": [{"parts": [long]}]})
+        self.assertLess(len(full.model_dump_json()), MAX_JSON_BYTES)
+        with self.assertRaisesRegex(InvalidTreatment, "strokes together"):
+            parse_treatment({"areas": [{"parts": [long]}, {"parts": [BRUSH]}]})

@@ -13,6 +13,9 @@ import numpy as np
 
 from crenn.core.errors import CrennError, DiskFull
 
+#: With less than this, in bytes, a disk is full.
+_HARDLY_ANY = 2**20
+
 
 @contextmanager
 def replacing(path: Path):
@@ -38,16 +41,28 @@ def replacing(path: Path):
         os.replace(temporary, path)
         temporary = None
     except OSError as fault:
+        number = _number_of(fault, path.parent)
         reasons = {
             errno.ENOSPC: ("cannot be written: the disk is full.", "Free some space and try again."),
             errno.ENOENT: ("cannot be written: its folder does not exist.", "Make the folder first."),
             errno.EACCES: ("cannot be written: no permission.", "Choose another folder."),
         }
-        text, remedy = reasons.get(fault.errno or 0, (f"cannot be written: {fault.strerror or fault}.", ""))
-        raise (DiskFull if fault.errno == errno.ENOSPC else CrennError)(text, path, remedy) from fault
+        text, remedy = reasons.get(number, (f"cannot be written: {fault.strerror or 'unknown fault'}.", ""))
+        raise (DiskFull if number == errno.ENOSPC else CrennError)(text, path, remedy) from fault
     finally:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
+
+
+def _number_of(fault: OSError, folder: Path) -> int:
+    """The number of a fault. Libraries that tell none wrote less than they should have: there is no room."""
+    if fault.errno:
+        return fault.errno
+    try:
+        free = shutil.disk_usage(folder).free
+    except OSError:
+        return 0
+    return errno.ENOSPC if free < _HARDLY_ANY or "requested" in str(fault) else 0
 
 
 @contextmanager
@@ -68,8 +83,11 @@ def replacing_folder(folder: Path, cannot: str):
         shutil.rmtree(folder, ignore_errors=True)
         part.rename(folder)
     except OSError as fault:
+        full = _number_of(fault, folder.parent) == errno.ENOSPC
         shutil.rmtree(part, ignore_errors=True)
-        raise CrennError(f"{cannot}: {fault.strerror or fault}.", folder, "Free some space.") from fault
+        if full:
+            raise DiskFull(f"{cannot}: the disk is full.", folder, "Free some space and try again.") from fault
+        raise CrennError(f"{cannot}: {fault.strerror or 'unknown fault'}.", folder) from fault
 
 
 def write_jpeg(path: Path, picture: np.ndarray, quality: int) -> None:

@@ -2,10 +2,12 @@
 
 from typing import Annotated, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, field_validator
 
 from crenn.core.areas.area import MOST_AREAS, Area
-from crenn.core.areas.moving import moved
+from crenn.core.areas.moving import moved_areas
+from crenn.core.areas.part import with_ids
+from crenn.core.basis import PlaceMap
 from crenn.core.document import Document
 from crenn.core.errors import CrennError
 from crenn.core.treatment import checked_areas
@@ -22,6 +24,11 @@ class AreasDocument(Document):
         (1.0, 2 / 3), description="width and height of the scene that they were made for, in shares of its longer side"
     )
     areas: list[Area] = Field(min_length=1, max_length=MOST_AREAS)
+
+    @field_validator("areas")
+    @classmethod
+    def _known_apart(cls, areas: list[Area]) -> list[Area]:
+        return with_ids(areas, "a")
 
 
 def read_areas(document: object) -> AreasDocument:
@@ -60,7 +67,7 @@ def adapted(document: AreasDocument, scene: tuple[float, float]) -> list[Area]:
     by = scene[0] / document.scene[0], scene[1] / document.scene[1]
     if max(abs(v - 1) for v in by) < 1e-3:
         return document.areas
-    return [area.changed(parts=[moved(part, by) for part in area.parts]) for area in document.areas]
+    return moved_areas(document.areas, PlaceMap.scaled(*by))
 
 
 def _area(name: str, parts: list[dict], **bends: float) -> dict:

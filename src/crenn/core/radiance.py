@@ -116,6 +116,10 @@ def read_exr(path: Path) -> RadianceMap:
     primaries = header.get("chromaticities") or (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, *D65_XY)
     if not np.allclose(primaries, REC2020_CHROMATICITIES, atol=1e-3):
         p = [float(v) for v in primaries]
+        # Three points of the diagram that enclose some colours, and a white that has light.
+        enclosed = (p[2] - p[0]) * (p[5] - p[1]) - (p[4] - p[0]) * (p[3] - p[1])
+        if not np.isfinite(p).all() or abs(enclosed) < 1e-4 or p[7] <= 0:
+            raise CrennError("has primaries that cannot be.", path, "Write it with chromaticities that are numbers.")
         matrix = XYZ_TO_REC2020 @ rgb_to_xyz_matrix(((p[0], p[1]), (p[2], p[3]), (p[4], p[5])), (p[6], p[7]))
         rgb = rgb @ matrix.T.astype(np.float32)
     sigma = None

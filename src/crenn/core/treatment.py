@@ -1,17 +1,23 @@
 """The treatment: everything done to a scene, as an open JSON document.
 
 The document names a step only where it departs from the default; a missing step, or a missing parameter, has its
-default, and a parameter that is null is automatic. Version 4.
+default, and a parameter that is null is automatic. Version 5.
 """
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from functools import cached_property
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
-from pydantic import ConfigDict, Field, ValidationError, create_model, field_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model, field_validator
 
 from crenn.core.areas.area import MOST_AREAS, Area, check_bends
+from crenn.core.areas.brush import Brush
+from crenn.core.areas.moving import moved_areas
+from crenn.core.areas.part import with_ids
+from crenn.core.basis import Basis, place_map
+from crenn.core.changes import Change, changed
 from crenn.core.colour.cast import Cast
 from crenn.core.colour.channels import Channels
 from crenn.core.colour.faint import Faint
@@ -75,6 +81,9 @@ STEPS: tuple[Step[Any], ...] = (
     Ends(),
 )
 
+#: So many numbers tell all places of all strokes together: a document stays of a size that can be sent.
+MOST_NUMBERS = 600_000
+
 #: Names of the steps that change colours, and lightness by them.
 _OF_COLOUR = tuple(step.name for step in STEPS if step.station == "colour")
 #: Steps switched off. What they would do is forgotten, so that treatments that differ in nothing else are the same.
@@ -88,7 +97,10 @@ class _Head(Document):
 
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
     format: Literal["crenn-treatment"] = "crenn-treatment"
-    version: Literal[4] = 4
+    version: Literal[5] = 5
+    basis: Basis | None = Field(
+        None, description="what its places hold on to; null where they are those of the scene that it is put on"
+    )
 
 
 _Sections: Any = create_model(
@@ -137,10 +149,24 @@ def _fourth(document: dict[str, Any]) -> dict[str, Any]:
     return document | {"noise": {"on": False}}
 
 
+def _fifth(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 knows areas and their parts by ids, which are given to those that have none; and states its basis."""
+    return document
+
+
 def _within(bands: dict[str, float]) -> dict[str, float]:
     """Bands of relief as far as they can be set."""
     most = {"fine": (0.0, 3.0), "medium": (0.0, 2.5), "broad": (0.3, 2.0)}
     return {name: min(max(value, most[name][0]), most[name][1]) for name, value in bands.items()}
+
+
+def _opened(area: Area, changes: Sequence[Change]) -> dict[str, Any]:
+    """An area written out as far as changes touch it: parts that they do not are left as they are."""
+    out = {name: getattr(area, name) for name in type(area).model_fields}
+    paths = [c.path[2:] for c in changes if c.path[:2] == ["areas", area.id]]
+    touched = {path[1] for path in paths if path[0] == "parts" and len(path) > 2}
+    out["parts"] = [part.model_dump(mode="json") if part.id in touched else part for part in area.parts]
+    return out
 
 
 def checked_areas(areas: list[Area]) -> list[Area]:
@@ -151,16 +177,72 @@ def checked_areas(areas: list[Area]) -> list[Area]:
 
 
 class Treatment(_Sections):
-    """The treatment document, version 4: a section for each step, and the areas."""
+    """The treatment document, version 5: a section for each step, and the areas."""
 
-    UPGRADES = {1: _second, 2: _third, 3: _fourth}
+    UPGRADES = {1: _second, 2: _third, 3: _fourth, 4: _fifth}
 
     areas: list[Area] = Field(default_factory=list, max_length=MOST_AREAS, description="Local adjustments.")
 
     @field_validator("areas")
     @classmethod
     def _bends_dials(cls, areas: list[Area]) -> list[Area]:
-        return checked_areas(areas)
+        numbers = sum(len(s.points) for area in areas for p in area.parts if isinstance(p, Brush) for s in p.strokes)
+        if numbers > MOST_NUMBERS:
+            raise ValueError(
+                f"all strokes together hold {numbers // 2} points, and may hold {MOST_NUMBERS // 2}: take some away"
+            )
+        return checked_areas(with_ids(areas, "a"))
+
+    @cached_property
+    def key(self) -> tuple:
+        """What tells it from others that show something else: neither names and ids, nor its basis."""
+        sections = tuple(getattr(self, step.name).model_dump_json() for step in STEPS)
+        return sections, tuple((area.key, area.on, *sorted(area.bends.items())) for area in self.areas)
+
+    def area(self, key: str | None) -> Area | None:
+        """The area of an id; None if there is none."""
+        return next((area for area in self.areas if area.id == key), None) if key else None
+
+    def with_sections(self, **sections: Any) -> "Treatment":
+        """The treatment with other sections, or areas, which are not checked."""
+        other = self.model_copy(update=sections)
+        # A copy would keep what was worked out of that which it was copied from.
+        other.__dict__.pop("key", None)
+        return other
+
+    def in_basis(self, basis: Basis | None, maps: Mapping[str, list[float]]) -> "Treatment":
+        """The treatment with its places where they lie in another basis; see `crenn.core.basis.place_map`."""
+        if basis is None or self.basis == basis:
+            return self
+        if self.basis is None:
+            return self.with_sections(basis=basis)
+        by = place_map(self.basis, basis, maps)
+        if by.still:
+            return self.with_sections(basis=basis)
+        return self.with_sections(basis=basis, crop=self.section(CROP).moved(by), areas=moved_areas(self.areas, by))
+
+    def changed(self, changes: Sequence[Change]) -> "Treatment":
+        """The treatment after changes of its document; what they do not touch is neither written out nor checked anew.
+
+        Raises
+        ------
+        UnknownPlace
+            If a change leads nowhere.
+        InvalidTreatment
+            If it has an unknown or out-of-range value then.
+        """
+        heads = {change.path[0] for change in changes}
+        document = {name: getattr(self, name) for name in type(self).model_fields}
+        for name in heads - {"areas"}:
+            section = document.get(name)
+            document[name] = section.model_dump(mode="json") if isinstance(section, BaseModel) else section
+        if "areas" in heads:
+            touched = {change.path[1] for change in changes if change.path[0] == "areas" and len(change.path) > 2}
+            document["areas"] = [_opened(area, changes) if area.id in touched else area for area in self.areas]
+        document = changed(document, changes)
+        if "areas" in heads and not isinstance(document.get("areas"), list):
+            raise InvalidTreatment("has areas that are no list.")
+        return parse_treatment(document)
 
     def section(self, step: Step[P]) -> P:
         """The parameters of a step."""
@@ -168,7 +250,7 @@ class Treatment(_Sections):
 
     def without(self, *steps: str) -> "Treatment":
         """The treatment with steps switched off."""
-        return self.model_copy(update={name: _OFF[name] for name in steps})
+        return self.with_sections(**{name: _OFF[name] for name in steps})
 
     def uncoloured(self) -> "Treatment":
         """The treatment without what is done to colours: what enters the Colour station, and all that comes after."""
@@ -180,7 +262,7 @@ class Treatment(_Sections):
 
     def uncropped(self) -> "Treatment":
         """The treatment with all that was recorded in view, to set the crop in it."""
-        return self.model_copy(update={"crop": CropParameters(ratio="free", corners=True)})
+        return self.with_sections(crop=CropParameters(ratio="free", corners=True))
 
     def started(self, values: Mapping[str, float]) -> "Treatment":
         """The treatment with values, by ``step.parameter``, in place of automatic ones."""
@@ -189,9 +271,7 @@ class Treatment(_Sections):
             step, name = path.split(".")
             if getattr(getattr(self, step), name) is None:
                 changes.setdefault(step, {})[name] = value
-        return self.model_copy(
-            update={step: getattr(self, step).model_copy(update=own) for step, own in changes.items()}
-        )
+        return self.with_sections(**{step: getattr(self, step).model_copy(update=own) for step, own in changes.items()})
 
     @classmethod
     def neutral(cls) -> "Treatment":
@@ -209,7 +289,7 @@ class Treatment(_Sections):
         """The start to compare with: in the same frame, brightened as a camera would, and nothing else."""
         frame = {step.name: getattr(self, step.name) for step in STEPS if step.station == "geometry"}
         start = Treatment().without("noise", "placement", "tone", "ends")
-        return start.model_copy(update=frame)
+        return start.with_sections(**frame)
 
 
 def parse_treatment(document, path=None) -> Treatment:

@@ -4,8 +4,8 @@ from types import SimpleNamespace
 
 import numpy as np
 
+from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.part import Part
-from crenn.core.areas.surfaces import surfaces
 
 
 def shares(part: Part, x: np.ndarray, y: np.ndarray, light: np.ndarray | None = None) -> np.ndarray:
@@ -17,6 +17,6 @@ def shares(part: Part, x: np.ndarray, y: np.ndarray, light: np.ndarray | None = 
         lamps=(),
         places=lambda: (x, y),
         light=lambda blur=0.0: light,
-        surfaces=lambda blur: surfaces(light, 1e-4),
+        surfaces=lambda blur: appearance_features(light, 1e-4),
     )
     return part.share(scenery)  # type: ignore[arg-type]

@@ -53,8 +53,8 @@ class Masks(unittest.TestCase):
 
     def test_a_copy_with_other_values_has_a_key_of_its_own(self):
         area = Area.model_validate({"parts": [LEFT, DISC], "opacity": 50})
-        self.assertEqual(len({area.key, area.opaque.key, area.alone(0).key, area.alone(1).key}), 4)
-        self.assertIsNone(area.alone(2))
+        self.assertEqual(len({area.key, area.opaque.key, area.alone("p1").key, area.alone("p2").key}), 4)
+        self.assertIsNone(area.alone("p3"))
 
     def test_masks_tell_their_parts_apart(self):
         keys = {Area.model_validate({"parts": parts}).key for parts in ([LEFT], [DISC], [LEFT, DISC], [DISC, LEFT])}

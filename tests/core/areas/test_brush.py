@@ -83,6 +83,15 @@ class Strokes(unittest.TestCase):
         self.assertEqual(float(plain[row, SIDE // 2]), 0.0)
         self.assertGreater(float(soft[row, SIDE // 2]), 0.05)
 
+    def test_a_stroke_that_is_very_long_and_thin_has_no_more_dabs_than_can_be_painted(self):
+        points = [0, 0, *[GRID, 3, -GRID, 3] * 450]
+        thin = BrushStroke(points=points, radius=0.0005)
+        self.assertLess(len(thin.dabs), 50_000)
+        # What a pass leaves is the same, wherever it falls.
+        way = 450 * np.hypot(1.0, 3 / GRID) * 2
+        across = thin.radius * (2 * 0.5 + 0.5)
+        self.assertAlmostEqual(float(thin.dabs[:, 2].sum()), way / across, delta=0.01 * way / across)
+
     def test_dabs_lie_evenly_and_weigh_a_pass_across_the_line(self):
         dabs = stroke((0.2, 0.4), (0.8, 0.4), hardness=100).dabs
         steps = np.diff(dabs[:, 0])
@@ -131,7 +140,7 @@ class Edges(unittest.TestCase):
         treatment = parse_treatment({"areas": [{"parts": parts, "bends": {"exposure.ev": 1}}]} | sections)
         frame = self.renderer.frame(treatment)
         whole = Window.whole(frame.size)
-        return self.renderer.mask(treatment.areas[0], frame, window or whole) / 65535.0
+        return self.renderer.mask(treatment.areas[0], self.renderer.view(treatment, window or whole)) / 65535.0
 
     def test_it_stops_where_the_light_under_its_middle_ends(self):
         line = ((0.47, 0.2), (0.47, 0.6))
@@ -168,5 +177,7 @@ class Edges(unittest.TestCase):
         part = {"kind": "brush", "strokes": [one.model_dump()], "shift": [0.05, 0.1]}
         treatment = parse_treatment({"areas": [{"parts": [part]}]})
         frame = self.renderer.frame(treatment)
-        moved = self.renderer.mask(treatment.areas[0], frame, Window.whole(frame.size)) / 65535.0
+        moved = (
+            self.renderer.mask(treatment.areas[0], self.renderer.view(treatment, Window.whole(frame.size))) / 65535.0
+        )
         np.testing.assert_allclose(moved[40:, 20:], self.mask(one)[:-40, :-20], atol=2e-3)

@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 
 from crenn.core.areas.found.part import Found
-from crenn.core.pipeline.frame import Frame
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.view import View
 from crenn.core.render.window import Window
 
 HEIGHT, WIDTH = 600, 900
@@ -42,7 +42,7 @@ def found(rgb: np.ndarray, what: str, **planes) -> np.ndarray:
     """What is found in a scene, float32 (HEIGHT, WIDTH), as the lens would have drawn it."""
     soft = cv2.GaussianBlur(rgb, (0, 0), 0.6)
     renderer = Renderer(PreparedScene.from_radiance(RadianceMap(soft, soft * 0.02, **planes)))
-    return renderer.masks.share(Found(what=what), Frame.whole(rgb.shape[:2]), Window.whole(rgb.shape[:2]))
+    return renderer.share(Found(what=what), View.of_scene(renderer.scene, Window.whole(rgb.shape[:2])))
 
 
 class Skies(unittest.TestCase):

@@ -11,7 +11,7 @@ from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
-from crenn.core.treatment import Treatment, parse_treatment
+from crenn.core.treatment import STEPS, Treatment, parse_treatment
 from tests.support import night
 
 EVERYWHERE = {"kind": "light"}
@@ -100,3 +100,42 @@ class Tones(unittest.TestCase):
         for _ in range(30):
             moved = dict(zip(TONES, rng.uniform(-2, 2, len(TONES))))
             self.assertGreaterEqual(float(np.diff(self.STOPS + tones_ev(self.STOPS, moved)).min()), -1e-9)
+
+
+class Ends(unittest.TestCase):
+    """Whatever a document may hold can be rendered: every dial that areas bend, bent as far as it may be."""
+
+    def test_every_bend_at_its_ends_gives_a_picture(self):
+        rgb = night(60, 90)
+        scene = PreparedScene.from_radiance(RadianceMap(rgb, 0.05 * rgb))
+        scene.split_noise()
+        renderer, window = Renderer(scene), Window.whole((60, 90))
+        items = {
+            "hues": {"ranges": [{"name": "A", "hue": 60}]},
+            "tints": {"points": [{"name": "A", "stop": -3, "hue": 9}]},
+        }
+        for step in STEPS:
+            names = [(name, step.bend_of(name)) for name in step.parameters.model_fields]
+            for model in step.items.values():
+                names += [(f"A.{name}", step.bend_of(f"A.{name}")) for name in model.model_fields]
+            for end in ("low", "high"):
+                bends = {f"{step.name}.{name}": getattr(bend, end) for name, bend in names if bend is not None}
+                if not bends:
+                    continue
+                treatment = parse_treatment(items | {"areas": [{"parts": [EVERYWHERE], "bends": bends}]})
+                with self.subTest(step=step.name, end=end):
+                    self.assertTrue(np.isfinite(renderer.linear(treatment, window)).all())
+                    renderer.picture(treatment, window)
+
+    def test_warmth_ends_where_white_light_does(self):
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(night(60, 90), None)))
+        window = Window.whole((60, 90))
+        for temperature, by in ((20000, 200), (20000, 120), (1800, -200)):
+            bent = {"parts": [EVERYWHERE], "bends": {"white_balance.temperature": by}}
+            document = {"white_balance": {"temperature": temperature}, "areas": [bent]}
+            light = renderer.linear(parse_treatment(document), window)
+            self.assertTrue(np.isfinite(light).all())
+            plain = renderer.linear(parse_treatment(document | {"areas": []}), window)
+            # Warmer by mired: more red for its blue, or less.
+            ratio = np.log2((light[..., 0] / light[..., 2]) / (plain[..., 0] / plain[..., 2])).mean()
+            self.assertGreater(ratio * np.sign(by), 0)

@@ -6,8 +6,8 @@ from itertools import pairwise
 import numpy as np
 from pydantic import ValidationError
 
+from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.ranges import HIGHEST, LOWEST, ColourRange, LightRange, Pick
-from crenn.core.areas.surfaces import surfaces
 from tests.core.areas.scenery import shares
 
 #: A ramp of grey from -12 to 0 EV, and its places.
@@ -47,7 +47,7 @@ class ColourRanges(unittest.TestCase):
         )
         light = np.exp2(-np.arange(6.0))
         cls.patches = (paints[None] * light[:, None, None]).astype(np.float32)
-        cls.told = surfaces(cls.patches, 1e-4)
+        cls.told = appearance_features(cls.patches, 1e-4)
         cls.rgb = cls.patches.repeat(20, 0).repeat(20, 1)
         cls.y, cls.x = (v.astype(np.float32) / 120 for v in np.mgrid[:120, :120])
 
@@ -98,12 +98,12 @@ class ColourRanges(unittest.TestCase):
 class Surfaces(unittest.TestCase):
     def test_light_of_any_level_has_the_same_axes(self):
         rgb = np.array([[[0.4, 0.2, 0.05]]], np.float32)
-        one, other = surfaces(rgb, 1e-5), surfaces(rgb / 64, 1e-5)
+        one, other = appearance_features(rgb, 1e-5), appearance_features(rgb / 64, 1e-5)
         np.testing.assert_allclose(one[..., 1:], other[..., 1:], atol=1e-3)
         self.assertAlmostEqual(float(one[0, 0, 0] - other[0, 0, 0]), 6.0, places=3)
 
     def test_below_the_floor_all_is_alike(self):
         rng = np.random.default_rng(0)
-        noise = surfaces(rng.normal(0, 1e-5, (20, 20, 3)).astype(np.float32), 1e-2)
+        noise = appearance_features(rng.normal(0, 1e-5, (20, 20, 3)).astype(np.float32), 1e-2)
         self.assertLess(float(np.ptp(noise[..., 0])), 1e-6)
         self.assertLess(float(np.abs(noise[..., 1:]).max()), 0.01)

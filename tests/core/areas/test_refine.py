@@ -5,8 +5,8 @@ import unittest
 
 import numpy as np
 
+from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.refine import refined
-from crenn.core.areas.surfaces import surfaces
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -28,21 +28,21 @@ class Refining(unittest.TestCase):
         rgb, sky = skyline()
         rough = (np.arange(300)[:, None] < 150).astype(np.float32).repeat(400, 1)
         self.assertGreater((np.abs(rough - sky) > 0.5).mean(), 0.08)
-        mask = refined(rough, surfaces(rgb, 1e-3), 60.0)
+        mask = refined(rough, appearance_features(rgb, 1e-3), 60.0)
         self.assertLess(((mask > 0.5) != sky).mean(), 0.01)
         far = np.abs(np.arange(300) - 150) > 100
         np.testing.assert_allclose(mask[far], sky[far], atol=0.06)
 
     def test_even_light_leaves_a_mask_a_mean_of_itself(self):
         rough = (np.arange(100)[:, None] < 50).astype(np.float32).repeat(100, 1)
-        mask = refined(rough, surfaces(np.full((100, 100, 3), 0.2, np.float32), 1e-3), 6.0)
+        mask = refined(rough, appearance_features(np.full((100, 100, 3), 0.2, np.float32), 1e-3), 6.0)
         np.testing.assert_allclose(mask[:20], 1, atol=0.01)
         np.testing.assert_allclose(mask[80:], 0, atol=0.01)
         self.assertTrue((np.diff(mask[:, 50]) <= 1e-5).all())
 
     def test_less_than_half_a_pixel_draws_nothing(self):
         rgb, sky = skyline()
-        np.testing.assert_array_equal(refined(sky.astype(np.float32), surfaces(rgb, 1e-3), 0.4), sky)
+        np.testing.assert_array_equal(refined(sky.astype(np.float32), appearance_features(rgb, 1e-3), 0.4), sky)
 
 
 class InThePicture(unittest.TestCase):
@@ -55,7 +55,7 @@ class InThePicture(unittest.TestCase):
         part = {"kind": "gradient", "start": [0.5, 0.374], "end": [0.5, 0.376]} | about
         treatment = parse_treatment({"areas": [{"parts": [part]}]})
         whole = Window.whole(self.rgb.shape[:2])
-        return self.renderer.mask(treatment.areas[0], self.renderer.frame(treatment), window or whole) / 65535.0
+        return self.renderer.mask(treatment.areas[0], self.renderer.view(treatment, window or whole)) / 65535.0
 
     def test_a_softened_step_is_the_error_function(self):
         """A step at 0.375 of 400 px, blurred by 2 % of 400 px."""

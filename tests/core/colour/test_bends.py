@@ -5,9 +5,9 @@ import unittest
 import numpy as np
 
 from crenn.core.errors import InvalidTreatment
-from crenn.core.pipeline.program import Operation
+from crenn.core.pipeline.instructions import Operation
 from crenn.core.pipeline.step import LightStep
-from crenn.core.render.compiled import program_of
+from crenn.core.render.programs import program_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import STEPS, parse_treatment
@@ -137,7 +137,7 @@ class Folding(unittest.TestCase):
         area = {"parts": [LEFT], "bends": {"hues.Sky.shift": 5}}
         program = self.operations(saturation={"saturation": 1.2}, hues={"ranges": [RANGE]}, areas=[area])
         self.assertEqual([i.area for i in program], [-1, 0])
-        self.assertEqual(program[1].colours.instead, program[0].colours.functions)
+        self.assertEqual(program[1].colours.replaces, program[0].colours.functions)
         self.assertEqual(program[1].colours.functions[0], program[0].colours.functions[0])
 
 

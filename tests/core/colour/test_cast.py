@@ -8,7 +8,7 @@ from crenn.core.colorimetry.spaces import luminance
 from crenn.core.colour.cast import cast_matrix
 from crenn.core.colour.found_cast import asked, find_cast
 from crenn.core.errors import CrennError, InvalidTreatment
-from crenn.core.render.coloured import cast_of
+from crenn.core.render.colour_analysis import cast_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
 from tests.core.colour.charts import document, scene_of, treated

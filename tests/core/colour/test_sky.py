@@ -8,7 +8,7 @@ import numpy as np
 from crenn.core.colorimetry.oklab import hue_and_saturation
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.colour.sky import polarised, skies
-from crenn.core.pipeline.planes import Around
+from crenn.core.pipeline.planes import PlaneContext
 from tests.core.colour.charts import treated
 
 HEIGHT, WIDTH = 300, 450
@@ -29,7 +29,7 @@ def scene(clouds: bool = False) -> np.ndarray:
     return rgb.astype(np.float32)
 
 
-AROUND = Around(1.0, WIDTH, 1e-4)
+AROUND = PlaneContext(1.0, WIDTH, 1e-4)
 
 
 class Where(unittest.TestCase):

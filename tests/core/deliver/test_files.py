@@ -9,6 +9,7 @@ import numpy as np
 import tifffile
 from PIL import Image, ImageCms
 
+from crenn.core.colorimetry.spaces import srgb_decode, srgb_encode
 from crenn.core.deliver.files import deliver
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.errors import Cancelled, CrennError
@@ -62,8 +63,9 @@ class Delivery(FolderCase):
 
     def test_a_smaller_picture_is_the_average_of_the_full_one(self):
         full, half = tifffile.imread(self.deliver("f.tif")), tifffile.imread(self.deliver("h.tif", long_edge=240))
-        mean = full.reshape(160, 2, 240, 2, 3).mean((1, 3))
-        self.assertLess(np.abs(half - mean).max(), 1.01)
+        mean = srgb_decode(full / 65535).reshape(160, 2, 240, 2, 3).mean((1, 3))
+        # Sixteen bits are not enough to tell the light of dark codes closer.
+        np.testing.assert_allclose(half, srgb_encode(mean) * 65535, atol=3, rtol=1e-3)
 
     def test_the_same_treatment_gives_the_same_file_contents(self):
         for name in ("p.tif", "p.jpg", "p.exr"):

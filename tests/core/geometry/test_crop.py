@@ -7,18 +7,18 @@ import numpy as np
 from crenn.core.errors import CrennError
 from crenn.core.geometry.crop import RATIOS, Crop, CropParameters, largest_within
 from crenn.core.geometry.level import Level, LevelParameters
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from tests.support import SCENE_LIGHT
 
 SCENE = (800, 1200)
-WHOLE = Frame.whole(SCENE)
+WHOLE = PictureGeometry.whole(SCENE)
 
 
-def level(angle: float, scene: tuple[int, int] = SCENE) -> Frame:
-    return Level().frame(Frame.whole(scene), LevelParameters(angle=angle), SCENE_LIGHT)
+def level(angle: float, scene: tuple[int, int] = SCENE) -> PictureGeometry:
+    return Level().frame(PictureGeometry.whole(scene), LevelParameters(angle=angle), SCENE_LIGHT)
 
 
-def box(frame: Frame = WHOLE, **values) -> tuple[int, int, int, int]:
+def box(frame: PictureGeometry = WHOLE, **values) -> tuple[int, int, int, int]:
     return Crop().box(frame, CropParameters(**values))
 
 
@@ -71,7 +71,7 @@ class Shape(unittest.TestCase):
 
 
 class Turned(unittest.TestCase):
-    def inside(self, frame: Frame, found: tuple[int, int, int, int]) -> float:
+    def inside(self, frame: PictureGeometry, found: tuple[int, int, int, int]) -> float:
         """How far the centre of the farthest pixel lies outside the scene, in pixels."""
         x, y, w, h = found
         x0, y0, x1, y1 = x + 0.5, y + 0.5, x + w - 0.5, y + h - 0.5
@@ -127,7 +127,7 @@ class Faults(unittest.TestCase):
                 box(**values)
 
     def test_the_smallest_scenes_can_be_had_whole(self):
-        tiny = Frame.whole((3, 5))
+        tiny = PictureGeometry.whole((3, 5))
         self.assertIs(Crop().frame(tiny, CropParameters(), SCENE_LIGHT), tiny)
 
     def test_walls_that_leave_no_room(self):

@@ -5,19 +5,19 @@ import unittest
 import numpy as np
 
 from crenn.core.geometry.level import Level, LevelParameters
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from tests.support import SCENE_LIGHT
 
 SCENE = (800, 1200)
 
 
-def level(angle: float) -> Frame:
-    return Level().frame(Frame.whole(SCENE), LevelParameters(angle=angle), SCENE_LIGHT)
+def level(angle: float) -> PictureGeometry:
+    return Level().frame(PictureGeometry.whole(SCENE), LevelParameters(angle=angle), SCENE_LIGHT)
 
 
 class Turning(unittest.TestCase):
     def test_none_is_the_frame_itself(self):
-        frame = Frame.whole(SCENE)
+        frame = PictureGeometry.whole(SCENE)
         self.assertIs(Level().frame(frame, LevelParameters(), SCENE_LIGHT), frame)
 
     def test_a_positive_angle_turns_the_picture_clockwise(self):

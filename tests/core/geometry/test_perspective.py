@@ -10,11 +10,11 @@ from crenn.core.geometry.level import Level, LevelParameters
 from crenn.core.geometry.lines import find_lines, straighten, straighten_by, through
 from crenn.core.geometry.perspective import FOCAL, Perspective, PerspectiveParameters
 from crenn.core.geometry.turn import Turn, TurnParameters
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from tests.support import SCENE_LIGHT
 
 SCENE = (1000, 1500)
-WHOLE = Frame.whole(SCENE)
+WHOLE = PictureGeometry.whole(SCENE)
 
 
 def held(roll: float = 0.0, pitch: float = 0.0, yaw: float = 0.0) -> np.ndarray:

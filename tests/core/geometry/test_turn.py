@@ -6,7 +6,7 @@ import numpy as np
 
 from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.geometry.turn import Turn, TurnParameters
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -36,6 +36,6 @@ class Turning(unittest.TestCase):
                     )
 
     def test_as_shot_turns_with_the_picture(self):
-        frame = Turn().frame(Frame.whole((320, 480)), TurnParameters(quarters="1"), SCENE_LIGHT)
+        frame = Turn().frame(PictureGeometry.whole((320, 480)), TurnParameters(quarters="1"), SCENE_LIGHT)
         self.assertEqual(frame.size, (480, 320))
         self.assertEqual(Crop().box(frame, CropParameters()), (0, 0, 320, 480))

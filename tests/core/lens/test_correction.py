@@ -18,10 +18,11 @@ from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.lens.correction import LensCorrection, LensParameters
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.view import View
 from crenn.core.render.window import Window
 from crenn.core.treatment import parse_treatment
 from tests.core.mosaic.test_fringes import wall
@@ -62,7 +63,7 @@ def corrected(rgb: np.ndarray, **lens) -> np.ndarray:
 
 class Known(unittest.TestCase):
     def test_none_is_the_frame_itself(self):
-        frame = Frame.whole(SIZE)
+        frame = PictureGeometry.whole(SIZE)
         self.assertIs(LensCorrection().frame(frame, LensParameters(), SCENE_LIGHT), frame)
 
     def test_every_spot_comes_to_lie_where_it_belongs(self):
@@ -82,19 +83,23 @@ class Known(unittest.TestCase):
     def test_fringes_go_while_the_dial_is_held_too(self):
         rgb = drawn(0.0, red=4.0)
         renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
-        frame = LensCorrection().frame(Frame.whole(SIZE), LensParameters(red=4.0), SCENE_LIGHT)
-        light = renderer.light(frame, Window.whole(SIZE), fine=False)
+        frame = LensCorrection().frame(PictureGeometry.whole(SIZE), LensParameters(red=4.0), SCENE_LIGHT)
+        light = renderer.light(View(renderer.scene, frame, Window.whole(SIZE), fine=False))
         self.assertLess(np.hypot(*(found(light, 0) - SPOTS).T).max(), 0.15)
 
     def test_it_is_its_own_way_back(self):
         places = np.random.default_rng(1).uniform((0, 0), (600, 400), (100, 2))
         for distortion in (-15, -4, 3, 15):
-            frame = LensCorrection().frame(Frame.whole(SIZE), LensParameters(distortion=distortion), SCENE_LIGHT)
+            frame = LensCorrection().frame(
+                PictureGeometry.whole(SIZE), LensParameters(distortion=distortion), SCENE_LIGHT
+            )
             np.testing.assert_allclose(frame.to_scene(frame.to_plane(places)), places, atol=1e-4)
 
     def test_the_crop_stays_within_what_the_lens_recorded(self):
         for distortion in (-8, 6):
-            frame = LensCorrection().frame(Frame.whole(SIZE), LensParameters(distortion=distortion), SCENE_LIGHT)
+            frame = LensCorrection().frame(
+                PictureGeometry.whole(SIZE), LensParameters(distortion=distortion), SCENE_LIGHT
+            )
             x, y, width, height = Crop().box(frame, CropParameters())
             along = np.linspace(0, 1, 30)
             border = np.concatenate(

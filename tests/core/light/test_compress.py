@@ -6,7 +6,7 @@ import numpy as np
 
 from crenn.core.light.compress import fused, local_laplacian
 from crenn.core.light.rungs import placement_ev
-from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.instructions import table_stops
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.ladder import ladder
 from crenn.core.render.pyramid import PreparedScene

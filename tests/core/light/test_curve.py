@@ -11,7 +11,7 @@ from crenn.core.errors import InvalidTreatment
 from crenn.core.light.curve import HIGH, LOW, CurvePoint, channel_ends, curve_ev
 from crenn.core.pipeline.program import table_stops
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.entering import BIN, START, entering
+from crenn.core.render.curve_input import BIN, START, entering
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window

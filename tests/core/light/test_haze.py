@@ -6,7 +6,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.light.haze import haze_of
-from crenn.core.pipeline.planes import Around
+from crenn.core.pipeline.planes import PlaneContext
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -52,7 +52,7 @@ def treated(rgb: np.ndarray, amount: float) -> np.ndarray:
 
 class Finding(unittest.TestCase):
     def test_the_share_of_the_air_follows_how_far_off_things_are(self):
-        share, air = haze_of(hazy(), Around(1.0, WIDTH, 1e-4))
+        share, air = haze_of(hazy(), PlaneContext(1.0, WIDTH, 1e-4))
         truth = np.broadcast_to(1 - through()[..., 0], share.shape)
         rows = np.s_[90:]
         self.assertLess(np.abs(share[rows] - truth[rows]).mean(), 0.1)
@@ -60,16 +60,16 @@ class Finding(unittest.TestCase):
         np.testing.assert_allclose(air, AIR, rtol=0.12)
 
     def test_clear_air_is_left_alone(self):
-        share, _ = haze_of(clear().astype(np.float32), Around(1.0, WIDTH, 1e-4))
+        share, _ = haze_of(clear().astype(np.float32), PlaneContext(1.0, WIDTH, 1e-4))
         self.assertLess(share[120:].mean(), 0.1)
 
     def test_noise_is_no_haze(self):
-        noisy = Around(1.0, WIDTH, 1e-4, lambda stops: np.full(stops.shape, 3.0))
+        noisy = PlaneContext(1.0, WIDTH, 1e-4, lambda stops: np.full(stops.shape, 3.0))
         self.assertLess(haze_of(hazy(), noisy)[0].max(), 0.02)
 
     def test_black_and_even_pictures(self):
         for rgb in (np.zeros((40, 60, 3), np.float32), np.full((40, 60, 3), 0.2, np.float32)):
-            share, air = haze_of(rgb, Around(1.0, 60, 1e-4))
+            share, air = haze_of(rgb, PlaneContext(1.0, 60, 1e-4))
             self.assertTrue(np.isfinite(share).all())
             self.assertTrue((air > 0).all())
 

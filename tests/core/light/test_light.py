@@ -9,7 +9,7 @@ from crenn.core.light.automatic import automatic_light
 from crenn.core.light.ends import STRAIGHT, shown_luminance
 from crenn.core.light.rungs import Rung, placement_ev
 from crenn.core.light.tone import tone_ev
-from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.instructions import table_stops
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.grid import build_base, reduced_for_base
@@ -197,6 +197,6 @@ class Prepared(FolderCase):
 
     def test_levels_keep_the_light(self):
         scene = PreparedScene.from_radiance(RadianceMap(night(1024, 2048), None))
-        self.assertEqual(len(scene.levels), 3)
-        for level in scene.levels:
-            self.assertAlmostEqual(float(level.mean()), float(scene.levels[0].mean()), delta=1e-4)
+        self.assertEqual(scene.level_for(1e-6), 2)
+        for level in range(3):
+            self.assertAlmostEqual(float(scene.read(level).mean()), float(scene.read(0).mean()), delta=1e-4)

@@ -6,7 +6,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.light.relief import fine_detail
-from crenn.core.pipeline.planes import Around
+from crenn.core.pipeline.planes import PlaneContext
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -81,7 +81,7 @@ class Edges(unittest.TestCase):
     def test_noise_below_the_floor_is_not_stretched(self):
         rng = np.random.default_rng(2)
         rgb = np.abs(rng.normal(0, 1e-5, (200, 300, 3))).astype(np.float32)
-        detail = fine_detail(rgb, Around(1.0, 300, 1e-3))
+        detail = fine_detail(rgb, PlaneContext(1.0, 300, 1e-3))
         self.assertLess(np.abs(detail).max(), 1e-5)
 
 
@@ -162,7 +162,7 @@ class Sizes(unittest.TestCase):
         rng = np.random.default_rng(4)
         rgb = grey(rng.normal(-5, 1, (256, 384)))
         for long_side in (384, 4000, 12000):
-            around = Around(1.0, long_side, 1e-4)
+            around = PlaneContext(1.0, long_side, 1e-4)
             whole = fine_detail(rgb, around)
             # Rows that start on the lattice, with more around them than the plane looks at.
             margin = int(np.ceil(7 * 0.15 / 100 * long_side)) // 16 * 16 + 16
@@ -172,4 +172,4 @@ class Sizes(unittest.TestCase):
             np.testing.assert_array_equal(part[margin : margin + 32], whole[16 + margin : 16 + margin + 32])
 
     def test_at_a_size_where_it_cannot_be_seen_there_is_none(self):
-        self.assertTrue((fine_detail(grey(wave(3)), Around(0.05, 900, 1e-4)) == 0).all())
+        self.assertTrue((fine_detail(grey(wave(3)), PlaneContext(0.05, 900, 1e-4)) == 0).all())

@@ -11,13 +11,13 @@ from crenn.core.errors import Cancelled, CrennError
 from crenn.core.noise.layers import CHANNELS, FURTHER, STARS, TAKEN, NoiseLayers, parts_of, split
 from crenn.core.noise.mixing import Strengths, mixed
 from crenn.core.noise.stars import stars_in
-from crenn.core.pipeline.planes import Around
+from crenn.core.pipeline.planes import PlaneContext
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene, noise_folder
 from tests.support import SCENE_LIGHT, FolderCase
 
-AROUND = Around(1.0, 600, 1e-4)
+AROUND = PlaneContext(1.0, 600, 1e-4)
 
 
 def noisy(height: int = 96, width: int = 128, deviation: float = 0.02) -> tuple[np.ndarray, np.ndarray]:
@@ -102,14 +102,14 @@ class Keeping(FolderCase):
     def test_without_room_nothing_is_left_behind(self):
         scene = self.scene()
         full = mock.patch("numpy.save", side_effect=OSError(28, "No space left on device"))
-        with full, self.assertRaisesRegex(CrennError, "No space left.*Free some space"):
+        with full, self.assertRaisesRegex(CrennError, "the disk is full.*Free some space"):
             scene.split_noise()
         self.assertEqual([p.name for p in (self.folder / "scene").iterdir() if p.is_dir()], [])
 
     def test_parts_in_view_come_first(self):
         scene = self.scene()
         scene.clean_part((10, 20, 40, 50))
-        part, whole = scene.noise, split(scene.levels[0], scene.sigma, scene.light)
+        part, whole = scene.noise, split(scene.read(0), scene.plane("sigma"), scene.light)
         self.assertFalse(part.whole)
         departs = np.abs(part.levels[0][10:50, 20:70].astype(np.float32) - whole.levels[0][10:50, 20:70])
         self.assertLess(float(departs.mean()), 1e-4)

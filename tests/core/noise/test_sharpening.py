@@ -88,7 +88,7 @@ class InThePicture(unittest.TestCase):
 
     def test_a_scene_that_tells_none_takes_the_usual(self):
         report = {name: value for name, value in self.scene.report.items() if name != "blur"}
-        scene = PreparedScene(self.scene.levels, self.sigma, report)
+        scene = PreparedScene([self.scene.read(0)], {"sigma": self.sigma}, report)
         document = Treatment.neutral().model_dump() | {"sharpening": {"on": True, "amount": 100}}
         found = Renderer(scene).linear(parse_treatment(document), self.whole)
         np.testing.assert_array_equal(found, self.linear(amount=100, radius=USUAL))

@@ -5,9 +5,10 @@ import unittest
 import numpy as np
 
 from crenn.core.pipeline.compile import compiled
+from crenn.core.pipeline.instructions import EVERYWHERE, TABLE_SIZE, Operation, table_stops
 from crenn.core.pipeline.planes import Plane
-from crenn.core.pipeline.program import EVERYWHERE, TABLE_SIZE, Operation, Program, table_stops
-from crenn.core.render.compiled import bending, program_of
+from crenn.core.pipeline.program import Program
+from crenn.core.render.programs import bending, program_of
 from crenn.core.treatment import STEPS, Treatment, parse_treatment
 from tests.core.light.test_light import light_of
 from tests.support import night
@@ -85,7 +86,7 @@ class Folding(unittest.TestCase):
             program.gain(4.0)
         program.grid(3.0, None, 0.3)
         self.assertAlmostEqual(program.shift, 1.5)
-        self.assertAlmostEqual(program.instructions[-1].grid.shift, 1.5)
+        self.assertAlmostEqual(program.instructions[-1].curve.shift, 1.5)
 
     def test_a_plane_that_many_read_is_listed_once(self):
         program = Program()

@@ -5,7 +5,7 @@ import unittest
 import cv2
 import numpy as np
 
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -131,19 +131,18 @@ class Windows(unittest.TestCase):
 
     def test_a_coarse_picture_is_near_the_fine_one(self):
         window = Window.whole((480, 720))
-        frame = self.renderer.frame(self.treatment)
-        coarse = self.renderer.light(frame, window, fine=False)[60:420, 60:660]
+        coarse = self.renderer.light(self.renderer.view(self.treatment, window, fine=False))[60:420, 60:660]
         fine = self.whole[60:420, 60:660]
         sky = np.s_[:80]
         self.assertLess(np.abs(np.log2(coarse / fine))[sky].max(), 0.3)
         self.assertFalse(np.array_equal(coarse, fine))
 
     def test_planes_of_whole_numbers_come_along(self):
-        scene = self.renderer.scene
         columns = np.broadcast_to((np.arange(720) // 3).astype(np.uint8), (480, 720))
-        found = self.renderer.sampled(columns, self.treatment, Window(100, 100, 400, 300, 400, 300))
+        scene = PreparedScene.from_radiance(RadianceMap(np.ones((480, 720, 3), np.float32), None, source=columns))
+        found = Renderer(scene).sampled("source", self.treatment, Window(100, 100, 400, 300, 400, 300))
         y, x = np.mgrid[100:400, 100:500] + 0.5
-        frame: Frame = self.renderer.frame(self.treatment)
+        frame: PictureGeometry = self.renderer.frame(self.treatment)
         places = frame.to_scene(np.stack([x.ravel(), y.ravel()], -1))
         np.testing.assert_array_equal(found.ravel(), (np.floor(places[:, 0] + 1e-6).astype(int) // 3)[: found.size])
         self.assertEqual(scene.size, (480, 720))

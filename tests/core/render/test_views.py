@@ -5,13 +5,14 @@ import unittest
 import numpy as np
 
 from crenn.core.deliver.writers import to_eight_bits
+from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap
+from crenn.core.render.display import CLIP_BLUE, CLIP_GREEN, CLIP_RED, CRUSHED
 from crenn.core.render.ladder import ladder
 from crenn.core.render.probe import probe
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.show import CLIP_BLUE, CLIP_GREEN, CLIP_RED, CRUSHED
-from crenn.core.render.views import paint_view
+from crenn.core.render.views import VIEWS, paint_view
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 from tests.support import night
@@ -181,3 +182,26 @@ class Dither(unittest.TestCase):
         ends[:, 32:] = 65535
         cut = to_eight_bits(ends)
         self.assertTrue((cut[:, :32] == 0).all() and (cut[:, 32:] == 255).all())
+
+
+class Nothing(unittest.TestCase):
+    """Views of places where nothing was recorded."""
+
+    def test_an_empty_corner_clips_nowhere_and_its_shares_are_numbers(self):
+        rgb = night()
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
+        treatment = parse_treatment({"level": {"angle": 30}, "crop": {"corners": True, "ratio": "free"}})
+        frame = renderer.frame(treatment)
+        corner = Window(0, 0, 20, 20, 20, 20)
+        recorded = renderer.recorded(treatment, corner)
+        self.assertFalse(recorded.any(), frame.size)
+        for view in VIEWS:
+            _, shares = paint_view(renderer, treatment, corner, view)
+            self.assertEqual(shares, {"white": 0.0, "some": 0.0, "black": 0.0}, view)
+
+    def test_a_crop_beyond_all_that_was_recorded_is_refused_in_words(self):
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(night(), None)))
+        for centre in ([-1.5, 0.3], [2.5, 0.3], [0.5, -1.9]):
+            crop = {"corners": True, "ratio": "free", "centre": centre, "width": 1.0, "height": 1.0}
+            with self.subTest(centre=centre), self.assertRaisesRegex(CrennError, "outside the picture"):
+                renderer.frame(parse_treatment({"crop": crop}))

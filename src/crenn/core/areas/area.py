@@ -7,11 +7,11 @@ from typing import Annotated, Any
 
 import numba as nb
 import numpy as np
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from crenn.core.areas.brush import Brush
 from crenn.core.areas.found.part import Found
-from crenn.core.areas.part import Keyed, Part
+from crenn.core.areas.part import Id, Keyed, Part, with_ids
 from crenn.core.areas.ranges import ColourRange, LightRange
 from crenn.core.areas.shapes import Ellipse, Gradient
 from crenn.core.pipeline.step import Step, dial
@@ -31,6 +31,7 @@ AnyPart = Annotated[Gradient | Ellipse | Brush | LightRange | ColourRange | Foun
 class Area(Keyed):
     """A local adjustment. With ``on`` false it bends nothing."""
 
+    id: Id = Field("", description="what it is known by in its document; given to it if empty")
     name: str = Field("Area", min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
     on: bool = True
     opacity: float = dial(100.0, "%", 0, 100, 1, "Opacity", "How far all of its mask acts.")
@@ -40,6 +41,11 @@ class Area(Keyed):
         max_length=MOST_BENDS,
         description="by step and dial (“exposure.ev”): EV added, a factor, or mired, relative to the dial itself",
     )
+
+    @field_validator("parts")
+    @classmethod
+    def _known_apart(cls, parts: list[AnyPart]) -> list[AnyPart]:
+        return with_ids(parts, "p")
 
     @cached_property
     def key(self) -> str:
@@ -52,12 +58,10 @@ class Area(Keyed):
         """The area with all of its mask, as it is shown."""
         return self if self.opacity == 100 else self.changed(opacity=100.0)
 
-    def alone(self, index: int) -> "Area | None":
-        """An area of one of its parts, as far as it adds, takes away or keeps; None if there is none of the number."""
-        if not 0 <= index < len(self.parts):
-            return None
-        part = self.parts[index].changed(on=True, mode="add")
-        return self.changed(parts=[part], opacity=100.0)
+    def alone(self, part: str) -> "Area | None":
+        """An area of one of its parts, as far as it adds, takes away or keeps; None if it has none of the id."""
+        one = next((p for p in self.parts if p.id == part), None)
+        return None if one is None else self.changed(parts=[one.changed(on=True, mode="add")], opacity=100.0)
 
     def by_step(self) -> dict[str, dict[str, float]]:
         """Its bends by step, then by dial; none if it is off."""

@@ -17,6 +17,8 @@ GRID = 16384
 MOST_STROKES, MOST_POINTS = 500, 1000
 #: What a stroke leaves lies at most so many radii apart, and as much of it so close together is one pass.
 _STEP = 0.25
+#: A stroke leaves something at so many places at most: one that is very long and thin, farther apart.
+_MOST_DABS = 40_000
 #: A flow of 100 % leaves this much bare at one pass.
 _BARE = 0.002
 #: Stops and opponent axes that tell surfaces apart, at the edges' least and most: a distance of 1 is another surface.
@@ -74,7 +76,7 @@ class BrushStroke(Keyed):
         way = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))])
         if way[-1] == 0:
             return np.array([[*places[0], pressure.max()]])
-        count = max(int(np.ceil(way[-1] / (_STEP * self.radius))), 1)
+        count = min(max(int(np.ceil(way[-1] / (_STEP * self.radius))), 1), _MOST_DABS)
         at = np.linspace(0, way[-1], count + 1)
         # On its line one pass adds up to 1: it crosses the full part, and half of what fades.
         across = self.radius * (2 * self.hardness / 100 + (1 + self.feather / 100 - self.hardness / 100))
@@ -124,7 +126,7 @@ def painted(
     per_share : float
         Its pixels along that side.
     told : ndarray, float32 (h, w, 3)
-        By what surfaces are told apart: stop and opponent axes (see `surfaces`); (1, 1, 3) if no stroke asks.
+        By what surfaces are told apart (see `appearance_features`); (1, 1, 3) if no stroke asks.
     centres : list of ndarray, float32 (N, 3)
         The same at the dabs of each stroke.
     """

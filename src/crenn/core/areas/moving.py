@@ -1,71 +1,53 @@
-"""Parts of masks moved: to a scene of other sides, or to the same scene merged anew."""
-
-from collections.abc import Mapping
-from typing import Any
+"""Areas moved: to a scene of other sides, or to the same scene shown another way."""
 
 import numpy as np
 
 from crenn.core.areas.area import AnyPart, Area
-from crenn.core.areas.brush import GRID, Brush
+from crenn.core.areas.brush import GRID, Brush, BrushStroke
 from crenn.core.areas.shapes import Ellipse, Gradient
-from crenn.core.pipeline.scene import Capture
-
-#: Places that move by less, in shares of the scene's longer side, stay.
-_NEAR = 1e-5
+from crenn.core.basis import PlaceMap
 
 
-def moved(part: AnyPart, by: tuple[float, float], shift: tuple[float, float] = (0.0, 0.0)) -> AnyPart:
-    """A part with its places multiplied by factors across and down, and then shifted.
+def moved_part(part: AnyPart, by: PlaceMap) -> AnyPart:
+    """A part with its places where a map takes them.
 
     What is found, and what goes by light or colour, has no places.
     """
-
-    def at(place: list[float]) -> list[float]:
-        return [place[0] * by[0] + shift[0], place[1] * by[1] + shift[1]]
-
-    grown = (by[0] * by[1]) ** 0.5
     if isinstance(part, Gradient):
-        return part.changed(start=at(part.start), end=at(part.end))
+        return part.changed(start=by.place(part.start), end=by.place(part.end))
     if isinstance(part, Ellipse):
-        straight = round(part.angle / 90) * 90 == part.angle
-        along = by if part.angle % 180 == 0 else by[::-1]
-        radii = [r * f for r, f in zip(part.radii, along if straight else (grown, grown))]
-        return part.changed(centre=at(part.centre), radii=radii)
+        return _moved_ellipse(part, by)
     if isinstance(part, Brush):
-        first = [round(v * GRID) for v in shift]
-        strokes = [
-            stroke.changed(
-                points=[round(v * by[i % 2]) + (first[i] if i < 2 else 0) for i, v in enumerate(stroke.points)],
-                radius=min(max(stroke.radius * grown, 0.0005), 0.5),
-            )
-            for stroke in part.strokes
-        ]
-        return part.changed(strokes=strokes, shift=[part.shift[0] * by[0], part.shift[1] * by[1]])
+        if (shift := by.shift) is not None:
+            return part.changed(shift=[part.shift[0] + shift[0], part.shift[1] + shift[1]])
+        return part.changed(strokes=[_moved_stroke(s, part.shift, by) for s in part.strokes], shift=[0.0, 0.0])
     return part
 
 
-def remerged(areas: list[Area], before: Mapping[str, Any], after: Mapping[str, Any]) -> list[Area] | None:
-    """Areas with their places where they were on the sensor, once a scene was merged anew and shows another part of it.
+def _moved_ellipse(part: Ellipse, by: PlaceMap) -> Ellipse:
+    steps = by.jacobian(part.centre)
+    grown = by.scale(part.centre)
+    # How far a map turns: that of the rotation nearest to it.
+    turned = float(np.degrees(np.arctan2(steps[1, 0] - steps[0, 1], steps[0, 0] + steps[1, 1])))
+    angle = np.radians(part.angle)
+    along = steps @ [np.cos(angle), np.sin(angle)], steps @ [-np.sin(angle), np.cos(angle)]
+    straight = round(part.angle / 90) * 90 == part.angle
+    factors = [float(np.hypot(*v)) if straight else grown for v in along]
+    radii = [r * f for r, f in zip(part.radii, factors)]
+    changes: dict = {"centre": by.place(part.centre), "radii": radii}
+    if abs(turned) > 1e-6:
+        changes["angle"] = (part.angle + turned + 180) % 360 - 180
+    return part.changed(**changes)
 
-    Parameters
-    ----------
-    areas : list of Area
-    before, after : mapping
-        Reports of the merge before, and of the new one.
 
-    Returns
-    -------
-    list of Area or None
-        None where nothing moves.
-    """
-    one, other = (Capture.from_report(dict(report)).part for report in (before, after))
-    sizes = [np.array([report["width"], report["height"]], float) for report in (before, after)]
-    # Pixels of the sensor: the scene's over the share of it that the merge kept.
-    corners = [np.array(part[:2]) * size / np.array(part[2:]) for part, size in zip((one, other), sizes)]
-    sides = [float(size.max()) for size in sizes]
-    scale = sides[0] / sides[1]
-    shift = (corners[0] - corners[1]) / sides[1]
-    if not areas or (abs(scale - 1) < _NEAR and np.abs(shift).max() < _NEAR):
-        return None
-    there = float(shift[0]), float(shift[1])
-    return [area.changed(parts=[moved(part, (scale, scale), there) for part in area.parts]) for area in areas]
+def _moved_stroke(stroke: BrushStroke, shift: list[float], by: PlaceMap) -> BrushStroke:
+    places = stroke.places() + shift
+    whole = np.round(by.at(places) * GRID).astype(np.int64)
+    points = np.concatenate([whole[:1], np.diff(whole, axis=0)]).ravel().tolist()
+    radius = stroke.radius * by.scale(places.mean(0).tolist())
+    return stroke.changed(points=points, radius=min(max(radius, 0.0005), 0.5))
+
+
+def moved_areas(areas: list[Area], by: PlaceMap) -> list[Area]:
+    """Areas with their places where a map takes them."""
+    return [area.changed(parts=[moved_part(part, by) for part in area.parts]) for area in areas]

@@ -1,12 +1,13 @@
 """A part of an area's mask: what all kinds have in common, and what they are made in."""
 
-from functools import cached_property
-from typing import Annotated, Any, Literal, Protocol, Self
+import itertools
+from functools import cache, cached_property
+from typing import Annotated, Any, Literal, Protocol, Self, TypeVar
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from crenn.core.areas.found.apart import Apart
+from crenn.core.areas.found.trimap import TrimapModel
 from crenn.core.pipeline.scene import Lamp
 from crenn.core.pipeline.step import dial
 
@@ -45,15 +46,15 @@ class Scenery(Protocol):
         """The scene's light before any dial, float32 (h, w, 3), evened out by a deviation in full-size pixels."""
         ...
 
-    def surfaces(self, blur: float) -> np.ndarray:
-        """What `crenn.core.areas.surfaces.surfaces` tells of that light, float32 (h, w, 3)."""
+    def appearance_features(self, blur: float) -> np.ndarray:
+        """What `crenn.core.areas.appearance.appearance_features` tells of that light, float32 (h, w, 3)."""
         ...
 
     def noise(self, stops: np.ndarray) -> np.ndarray:
         """Deviation of the window's pixels at stops, in EV."""
         ...
 
-    def apart(self, kind: Literal["sky", "water"]) -> Apart:
+    def apart(self, kind: Literal["sky", "water"]) -> TrimapModel:
         """What of the whole scene a kind is told apart by."""
         ...
 
@@ -79,14 +80,42 @@ class Keyed(BaseModel):
         """The same with other values, which are not checked."""
         other = self.model_copy(update=values)
         # A copy would keep what was worked out of that which it was copied from.
-        for name in ("key", "dabs", "bounds"):
+        for name in _worked_out(type(self)):
             other.__dict__.pop(name, None)
         return other
+
+
+@cache
+def _worked_out(kind: type) -> tuple[str, ...]:
+    """Names of what a class works out once."""
+    return tuple(name for base in kind.__mro__ for name, own in vars(base).items() if isinstance(own, cached_property))
+
+
+#: What an area or a part is known by within its document.
+Id = Annotated[str, Field(max_length=24, pattern=r"^[A-Za-z0-9_-]*$")]
+I = TypeVar("I", bound="Keyed")
+
+
+def with_ids(things: list[I], letter: str) -> list[I]:
+    """Things of a list, those that have no id with one that no other has.
+
+    Raises
+    ------
+    ValueError
+        If two have the same.
+    """
+    taken = [one.id for one in things if one.id]  # type: ignore[attr-defined]
+    for own in taken:
+        if taken.count(own) > 1:
+            raise ValueError(f"two have the id “{own}”: give each one of its own, or none")
+    free = (name for n in itertools.count(1) if (name := f"{letter}{n}") not in taken)
+    return [one if one.id else one.changed(id=next(free)) for one in things]  # type: ignore[attr-defined]
 
 
 class Part(Keyed):
     """One part of an area's mask, and how it joins those before it."""
 
+    id: Id = Field("", description="what it is known by in its area; given to it if empty")
     mode: Literal["add", "subtract", "intersect"] = Field(
         "add", description="whether it adds to the parts before it, takes away from them, or leaves what both have"
     )
@@ -108,7 +137,7 @@ class Part(Keyed):
     @cached_property
     def key(self) -> str:
         """What its own share is made from; how it joins others does not belong there."""
-        return type(self).__name__ + self.model_dump_json(exclude={"mode", "invert", "on"})
+        return type(self).__name__ + self.model_dump_json(exclude={"id", "mode", "invert", "on"})
 
     def share(self, scenery: Scenery) -> np.ndarray:
         """How far places belong to it before it is refined, softened or inverted, float32 (h, w) of 0 to 1."""

@@ -39,7 +39,7 @@ class LightRange(Part):
         return self
 
     def share(self, scenery: Scenery) -> np.ndarray:
-        return self.of(scenery.surfaces(_BLUR)[..., 0])
+        return self.of(scenery.appearance_features(_BLUR)[..., 0])
 
     def of(self, stops: np.ndarray) -> np.ndarray:
         """Share of light of stops, float32 like them."""
@@ -70,10 +70,10 @@ class ColourRange(Part):
     )
 
     def share(self, scenery: Scenery) -> np.ndarray:
-        return self.of(scenery.surfaces(_BLUR))
+        return self.of(scenery.appearance_features(_BLUR))
 
     def of(self, told: np.ndarray) -> np.ndarray:
-        """Share of what `surfaces` tells, (h, w, 3); float32 (h, w)."""
+        """Share of what `appearance_features` tells, (h, w, 3); float32 (h, w)."""
         out = np.empty(told.shape[:2], np.float32)
         picks = np.array([[pick.stop, pick.a, pick.b] for pick in self.picks], np.float32)
         per_stop = 0.0 if self.depth >= ANY else 1 / self.depth

@@ -30,7 +30,7 @@ def refined(share: np.ndarray, guide: np.ndarray, radius: float) -> np.ndarray:
     share : ndarray, float32 (h, w)
         0 to 1.
     guide : ndarray, float32 (h, w, 3)
-        What `crenn.core.areas.surfaces.surfaces` tells of the light.
+        What `crenn.core.areas.appearance.appearance_features` tells of the light.
     radius : float
         How far an edge is drawn, in pixels; less than half a pixel draws nothing.
 

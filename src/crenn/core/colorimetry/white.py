@@ -11,7 +11,8 @@ from crenn.core.colorimetry.spaces import (
     xy_to_xyz,
 )
 
-_WARMEST, _COLDEST = 1700.0, 24000.0
+#: Ends of the line of white light that are told apart, in kelvin.
+WARMEST, COLDEST = 1700.0, 24000.0
 
 
 def _uv(x: float, y: float) -> np.ndarray:
@@ -38,7 +39,7 @@ def white_xy(temperature: float, tint: float) -> tuple[float, float]:
 def temperature_of(x: float, y: float) -> tuple[float, float]:
     """Temperature in kelvin and tint in thousandths of Duv of a chromaticity; the inverse of `white_xy`."""
     target = _uv(x, y)
-    mired = np.linspace(1e6 / _COLDEST, 1e6 / _WARMEST, 400)
+    mired = np.linspace(1e6 / COLDEST, 1e6 / WARMEST, 400)
     for _ in range(3):
         points = np.array([_uv(*chromaticity_of_temperature(1e6 / m)) for m in mired])
         best = int(np.argmin(((points - target) ** 2).sum(1)))

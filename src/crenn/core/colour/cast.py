@@ -1,5 +1,7 @@
 """A cast: the colour that the light of the whole picture, or of some tones of it, is off white by, taken out."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from pydantic import model_validator
 
@@ -7,6 +9,7 @@ from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.colour.circle import eased
 from crenn.core.pipeline.colours import Colours
 from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, number
 
 #: Over so many EV a range of tones fades at either end.
@@ -51,7 +54,7 @@ class Cast(LightStep[CastParameters]):
     name, station, title, parameters = "cast", "colour", "Cast", CastParameters
     folded = True
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: CastParameters, scene: SceneLight) -> None:
         p = parameters
         if not (p.red or p.blue):
             return
@@ -60,7 +63,7 @@ class Cast(LightStep[CastParameters]):
         else:
             self._some(program, p, p.amount / 100)
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(self, program: Program, bends: Mapping[str, float], parameters: CastParameters, scene: SceneLight) -> None:
         p = parameters
         amount = self.bent(p, bends).amount
         if not (p.red or p.blue) or amount == p.amount:

@@ -1,10 +1,13 @@
 """Channels: mixing red, green and blue, and exchanging red and blue for frames of infrared."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 from pydantic import create_model
 
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle
 
 NAMES = ("red", "green", "blue")
@@ -72,10 +75,10 @@ class Channels(LightStep[StepParameters]):
     name, station, title, parameters = "channels", "colour", "Channels", ChannelsParameters
     folded = True
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: Any, scene: SceneLight) -> None:
         program.matrix(mixing_matrix(self._shares(parameters), parameters.grey, parameters.exchange))
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(self, program: Program, bends: Mapping[str, float], parameters: Any, scene: SceneLight) -> None:
         other = self.bent(parameters, bends)
         if other != parameters:
             now, bent = (mixing_matrix(self._shares(p), parameters.grey) for p in (parameters, other))

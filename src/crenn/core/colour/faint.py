@@ -1,6 +1,7 @@
 """Faint colour: the colour that is there and too weak to be seen, brought out as far as it is no noise."""
 
 import weakref
+from collections.abc import Mapping
 from typing import Any
 
 import cv2
@@ -8,7 +9,9 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.light.relief import blurred, departing, reduced
-from crenn.core.pipeline.planes import LATTICE, Around, MakePlane, Plane
+from crenn.core.pipeline.planes import LATTICE, MakePlane, Plane, PlaneContext
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 #: Deviations, in % of the picture's longer side, of the neighbourhoods that colour is averaged over, the nearer first.
@@ -37,7 +40,7 @@ class FaintParameters(StepParameters):
     )
 
 
-def faint_colours(rgb: np.ndarray, around: Around, white: tuple[float, float]) -> tuple[np.ndarray, np.ndarray]:
+def faint_colours(rgb: np.ndarray, around: PlaneContext, white: tuple[float, float]) -> tuple[np.ndarray, np.ndarray]:
     """How much more red and blue there is than green, beyond what white has, in stops, without noise.
 
     Red and blue over green are parted into three bands of scale. Of each as much is kept as both together have local
@@ -47,7 +50,7 @@ def faint_colours(rgb: np.ndarray, around: Around, white: tuple[float, float]) -
     Parameters
     ----------
     rgb : ndarray, float32 (h, w, 3)
-    around : Around
+    around : PlaneContext
     white : tuple of float
         What white has more of red, and of blue, than of green.
 
@@ -75,7 +78,7 @@ def faint_colours(rgb: np.ndarray, around: Around, white: tuple[float, float]) -
     return kept[0] / strength, kept[1] / strength
 
 
-def _bands(share: np.ndarray, around: Around) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def _bands(share: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """What departs from a near neighbourhood, what else from a wide one, and the rest."""
     fine, wider = (departing(share, deviation, _EDGE, around) for deviation in (NEAR, WIDE))
     return fine, wider - fine, share - wider
@@ -98,7 +101,7 @@ def _makers(white: tuple[float, float]) -> tuple[MakePlane, MakePlane, MakePlane
     """Makers of the planes of red, green and blue; what is found for the same light is found once."""
     last: list[Any] = []
 
-    def found(rgb: np.ndarray, around: Around) -> tuple[np.ndarray, np.ndarray]:
+    def found(rgb: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray]:
         if not last or last[0]() is not rgb:
             last[:] = weakref.ref(rgb), faint_colours(rgb, around, white)
         return last[1]
@@ -115,10 +118,12 @@ class Faint(LightStep[FaintParameters]):
 
     name, station, title, parameters = "faint", "colour", "Faint colour", FaintParameters
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: FaintParameters, scene: SceneLight) -> None:
         program.tint(self._planes(program.white), parameters.gain - 1.0)
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(
+        self, program: Program, bends: Mapping[str, float], parameters: FaintParameters, scene: SceneLight
+    ) -> None:
         program.tint(self._planes(program.white), self.bent(parameters, bends).gain - parameters.gain)
 
     @staticmethod

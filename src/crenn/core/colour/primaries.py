@@ -1,11 +1,14 @@
 """Primaries: the red, green and blue that all colours are mixed of, turned and made purer or duller; white stays."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 from pydantic import create_model
 
 from crenn.core.colorimetry.spaces import D65_XY, SRGB_XY, XYZ_TO_REC2020, rgb_to_xyz_matrix
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 NAMES = ("red", "green", "blue")
@@ -74,10 +77,10 @@ class Primaries(LightStep[StepParameters]):
     name, station, title, parameters = "primaries", "colour", "Primaries", PrimariesParameters
     folded = True
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: StepParameters, scene: SceneLight) -> None:
         program.matrix(self._matrix(parameters))
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(self, program: Program, bends: Mapping[str, float], parameters: StepParameters, scene: SceneLight) -> None:
         other = self.bent(parameters, bends)
         if other != parameters:
             program.matrix(self._matrix(other) @ np.linalg.inv(self._matrix(parameters)))

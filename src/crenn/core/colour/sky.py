@@ -8,7 +8,7 @@ from crenn.core.colorimetry.spaces import luminance
 from crenn.core.colour.circle import BLUE, arc, eased
 from crenn.core.colour.step import ColourStep
 from crenn.core.pipeline.colours import Colours
-from crenn.core.pipeline.planes import Around, Carried
+from crenn.core.pipeline.planes import GuidedField, PlaneContext
 from crenn.core.pipeline.step import Bend, StepParameters, dial
 
 #: The blue of skies on the circle of hues, and saturations from which on it begins to be and is one.
@@ -40,7 +40,7 @@ class SkyParameters(StepParameters):
     turn: float = dial(0.0, "°", -90, 90, 1, "Turn", "Turns the filter, from where it is strongest.")
 
 
-def skies(rgb: np.ndarray, around: Around) -> tuple[np.ndarray, np.ndarray]:
+def skies(rgb: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray]:
     """What is joined to the upper border without a step of light, and how far of it is blue: float32 (h, w) twice.
 
     Water that mirrors a sky is parted from it by a shore, or by the step of light along a horizon.
@@ -49,7 +49,7 @@ def skies(rgb: np.ndarray, around: Around) -> tuple[np.ndarray, np.ndarray]:
     ----------
     rgb : ndarray, float32 (h, w, 3)
         Reduced light of the scene.
-    around : Around
+    around : PlaneContext
     """
     hue, saturation = hue_and_saturation(np.maximum(rgb, 0))
     light = np.maximum(luminance(rgb), around.floor)
@@ -124,7 +124,7 @@ def polarised(shape: tuple[int, int], brightest: tuple[float, float], turn: floa
     return np.asarray(taken / max(float((degree * inside).max()), 1e-6), np.float32)
 
 
-def deepened(rgb: np.ndarray, around: Around, turn: float) -> tuple[np.ndarray, np.ndarray]:
+def deepened(rgb: np.ndarray, around: PlaneContext, turn: float) -> tuple[np.ndarray, np.ndarray]:
     """How far the sky of each place is deepened, float32 (h, w), 0 to 1; and nothing that holds for the whole."""
     joined, sky = skies(rgb, around)
     whole = np.zeros(0)
@@ -157,4 +157,4 @@ class Sky(ColourStep[SkyParameters]):
 
     def carried(self, parameters):
         turn = parameters.turn
-        return Carried("sky", (turn,), _REACH, lambda rgb, around: deepened(rgb, around, turn), _SIDE)
+        return GuidedField("sky", (turn,), _REACH, lambda rgb, around: deepened(rgb, around, turn), _SIDE)

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import ClassVar
 
 from crenn.core.pipeline.colours import By, Colours, Recolour
-from crenn.core.pipeline.planes import Carried
+from crenn.core.pipeline.planes import GuidedField
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import LightStep, P
@@ -29,7 +29,7 @@ class ColourStep(LightStep[P]):
         """
         raise NotImplementedError
 
-    def carried(self, parameters: P) -> Carried | None:
+    def carried(self, parameters: P) -> GuidedField | None:
         """How far it acts at each place; None for everywhere alike. Within areas it is the same."""
         return None
 

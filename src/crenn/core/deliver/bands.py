@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from crenn.core.progress import Progress
+from crenn.core.render.display import encoded
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
@@ -66,9 +67,12 @@ def bands(whole: tuple[int, int], size: tuple[int, int], render: Render, progres
 def code_bands(
     renderer: Renderer, treatment: Treatment, size: tuple[int, int], progress: Progress
 ) -> Iterator[np.ndarray]:
-    """The picture as sRGB codes, uint16 (rows, w, 3) a band; see `bands`."""
-    whole = renderer.frame(treatment).size
-    return bands(whole, size, lambda window: renderer.picture(treatment, window, 16)[0], progress)
+    """The picture as sRGB codes, uint16 (rows, w, 3) a band; see `bands`. What is made smaller is averaged as light."""
+    height, width = renderer.frame(treatment).size
+    if size == (width, height):
+        return bands((height, width), size, lambda window: renderer.picture(treatment, window, 16)[0], progress)
+    light = bands((height, width), size, lambda window: renderer.shown(treatment, window)[0], progress)
+    return (encoded(band, 16) for band in light)
 
 
 def light_bands(

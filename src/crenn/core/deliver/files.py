@@ -3,6 +3,9 @@
 from pathlib import Path
 from typing import Literal
 
+import numpy as np
+
+from crenn.core.areas.area import Area
 from crenn.core.deliver.bands import bands as whole_bands
 from crenn.core.deliver.bands import code_bands, light_bands
 from crenn.core.deliver.metadata import CaptureMetadata
@@ -72,7 +75,7 @@ def deliver(
 
 
 def deliver_mask(
-    renderer: Renderer, treatment: Treatment, index: int, path: Path, progress: Progress | None = None
+    renderer: Renderer, treatment: Treatment, area: Area, path: Path, progress: Progress | None = None
 ) -> None:
     """Write the mask of an area as a grey PNG of 16 bits, at full size and in the picture's frame.
 
@@ -80,22 +83,22 @@ def deliver_mask(
     ----------
     renderer : Renderer
     treatment : Treatment
-    index : int
-        Of the area.
+    area : Area
     path : Path
     progress : Progress, optional
 
     Raises
     ------
     CrennError
-        If there is no such area or the file cannot be written.
+        If the file cannot be written.
     """
     progress = progress or Progress()
-    if not 0 <= index < len(treatment.areas):
-        raise CrennError(f"The treatment has no area {index + 1};", path, f"it has {len(treatment.areas)}.")
-    frame, area = renderer.frame(treatment), treatment.areas[index]
-    height, width = frame.size
-    bands = whole_bands(frame.size, (width, height), lambda window: renderer.mask(area, frame, window), progress)
+    height, width = renderer.frame(treatment).size
+
+    def mask(window: Window) -> np.ndarray:
+        return renderer.mask(area, renderer.view(treatment, window))
+
+    bands = whole_bands((height, width), (width, height), mask, progress)
     with replacing(path) as temporary:
         write_png(temporary, (width, height), bands, grey=True)
     progress.at(1.0, "Written")

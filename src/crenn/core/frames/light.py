@@ -85,7 +85,7 @@ class LightFrame:
         """Deviation of a green site in the dark, as a share of saturation."""
         return float(np.sqrt(self.noise.offset[1]))
 
-    def put_down(self) -> np.ndarray:
+    def detach_mosaic(self) -> np.ndarray:
         """Its mosaic, which it no longer holds."""
         mosaic, self.mosaic = self.mosaic, np.empty((0, 0), np.uint16)
         return mosaic

@@ -3,11 +3,14 @@
 from itertools import combinations
 from typing import Annotated, Literal
 
+import cv2
 import numpy as np
 from pydantic import Field
 
+from crenn.core.basis import PlaceMap
 from crenn.core.errors import CrennError
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import FrameStep, StepParameters, choice, toggle
 
 #: Sides of the ratios to choose from, wider side first.
@@ -53,6 +56,18 @@ class CropParameters(StepParameters):
     )
     corners: bool = toggle(False, "Show empty corners", "Lets the crop reach beyond what was recorded; black there.")
 
+    def moved(self, by: PlaceMap) -> "CropParameters":
+        """The crop with its places where a map takes them."""
+        middle = self.centre if self.centre is not None else [0.5, 0.35]
+        scale = by.scale(middle)
+        return self.model_copy(
+            update={
+                "centre": None if self.centre is None else by.place(self.centre),
+                "width": None if self.width is None else self.width * scale,
+                "height": None if self.height is None else self.height * scale,
+            }
+        )
+
 
 def ratio_of(parameters: CropParameters, size: tuple[int, int]) -> float | None:
     """Width over height that the crop of a plane of size (H, W) keeps; None if it is free."""
@@ -70,7 +85,7 @@ def largest_within(walls: np.ndarray, half: np.ndarray, centre: np.ndarray | Non
     Parameters
     ----------
     walls : ndarray (K, 3)
-        See `crenn.core.pipeline.frame.Frame.walls`.
+        See `crenn.core.pipeline.picture_geometry.Frame.walls`.
     half : ndarray (2,)
         Half width and half height of the shape.
     centre : ndarray (2,), optional
@@ -112,14 +127,14 @@ class Crop(FrameStep[CropParameters]):
 
     name, station, title, parameters = "crop", "geometry", "Crop", CropParameters
 
-    def frame(self, frame, parameters, scene):
+    def frame(self, frame: PictureGeometry, parameters: CropParameters, scene: SceneLight) -> PictureGeometry:
         box = self.box(frame, parameters)
         if box == (0, 0, frame.size[1], frame.size[0]):
             return frame
         x, y, width, height = box
         return frame.after(np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]]), (height, width))
 
-    def box(self, frame: Frame, parameters: CropParameters) -> tuple[int, int, int, int]:
+    def box(self, frame: PictureGeometry, parameters: CropParameters) -> tuple[int, int, int, int]:
         """The crop in pixels of the plane that it is cut from: x, y, width, height.
 
         Raises
@@ -139,10 +154,20 @@ class Crop(FrameStep[CropParameters]):
             if half is None:
                 # Without a size the box holds all there is.
                 half = (high - low) / 2 if ratio is None else shape * ((high - low) / 2 / shape).max()
+            if not _touches(middle - half, middle + half, frame.outline.reshape(-1, 2)):
+                raise CrennError("The crop lies outside the picture.", remedy="Move it back inside.")
         else:
             middle, factor = largest_within(frame.walls, shape, centre)
             half = shape * (factor if half is None else min(factor, 1.0))
         return _on_pixels(middle - half, middle + half, min(LEAST, *frame.scene))
+
+
+def _touches(low: np.ndarray, high: np.ndarray, outline: np.ndarray) -> bool:
+    """Whether a box shares more than a pixel with what lies within an outline, float64 (N, 2), bent or not."""
+    hull = cv2.convexHull(outline.astype(np.float32))
+    box = np.array([low, [high[0], low[1]], high, [low[0], high[1]]], np.float32)
+    area, _ = cv2.intersectConvexConvex(hull, box)
+    return area > 1
 
 
 def _sides(p: CropParameters, ratio: float | None) -> np.ndarray:

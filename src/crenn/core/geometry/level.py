@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from crenn.core.pipeline.frame import about
+from crenn.core.pipeline.picture_geometry import PictureGeometry, about
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import FrameStep, StepParameters, dial
 
 #: An angle is dialled up to this far, in degrees; more is a quarter turn.
@@ -18,7 +19,7 @@ class Level(FrameStep[LevelParameters]):
 
     name, station, title, parameters = "level", "geometry", "Level", LevelParameters
 
-    def frame(self, frame, parameters, scene):
+    def frame(self, frame: PictureGeometry, parameters: LevelParameters, scene: SceneLight) -> PictureGeometry:
         if not parameters.angle:
             return frame
         turn = np.radians(parameters.angle)

@@ -13,7 +13,7 @@ import numpy as np
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.geometry.perspective import FOCAL, tipped
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 
 #: Lines are looked for on a picture of this longer side, in pixels.
 SEARCHED = 1600
@@ -67,7 +67,7 @@ def find_lines(rgb: np.ndarray, floor: float) -> np.ndarray:
     return lines[np.hypot(lines[:, 2] - lines[:, 0], lines[:, 3] - lines[:, 1]) > _SHORTEST]
 
 
-def through(lines: np.ndarray, frame: Frame) -> np.ndarray:
+def through(lines: np.ndarray, frame: PictureGeometry) -> np.ndarray:
     """Lines of a scene, (N, 4) as `find_lines` gives them, as they lie in the plane of a frame, likewise."""
     height, width = frame.scene
     points = lines.reshape(-1, 2) * frame.long_side + np.array([width, height]) / 2

@@ -6,7 +6,8 @@ The picture is turned about the camera's two other axes, as a pinhole camera wou
 
 import numpy as np
 
-from crenn.core.pipeline.frame import about
+from crenn.core.pipeline.picture_geometry import PictureGeometry, about
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import FrameStep, StepParameters, dial
 
 #: Focal length, in longer sides of the scene: that of a 36 mm lens before a frame of 36 by 24 mm.
@@ -54,7 +55,7 @@ class Perspective(FrameStep[PerspectiveParameters]):
 
     name, station, title, parameters = "perspective", "geometry", "Perspective", PerspectiveParameters
 
-    def frame(self, frame, parameters, scene):
+    def frame(self, frame: PictureGeometry, parameters: PerspectiveParameters, scene: SceneLight) -> PictureGeometry:
         p = parameters
         share = p.amount / 100.0
         vertical, horizontal = p.vertical * share, p.horizontal * share

@@ -4,6 +4,8 @@ from typing import Literal
 
 import numpy as np
 
+from crenn.core.pipeline.picture_geometry import PictureGeometry
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import FrameStep, StepParameters, choice, toggle
 
 
@@ -20,7 +22,7 @@ class Turn(FrameStep[TurnParameters]):
     name, station, title, parameters = "turn", "geometry", "Turn", TurnParameters
     folded = True
 
-    def frame(self, frame, parameters, scene):
+    def frame(self, frame: PictureGeometry, parameters: TurnParameters, scene: SceneLight) -> PictureGeometry:
         height, width = frame.size
         if parameters.mirror:
             frame = frame.after(np.array([[-1, 0, width], [0, 1, 0], [0, 0, 1.0]]))

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from crenn.core.lens.database import profile_of
 from crenn.core.lens.profile import LensProfile
-from crenn.core.pipeline.frame import Frame, LensMap
+from crenn.core.pipeline.picture_geometry import LensMap, PictureGeometry
 from crenn.core.pipeline.scene import Capture, SceneLight
 from crenn.core.pipeline.step import FrameStep, StepParameters, dial, number
 
@@ -72,7 +72,7 @@ class LensCorrection(FrameStep[LensParameters]):
     name, station, title, parameters = "lens", "geometry", "Lens", LensParameters
     folded = True
 
-    def automatic(self, scene):
+    def automatic(self, scene: SceneLight) -> dict[str, float]:
         told = scene.capture
         known = {"focal_length": told.focal_length, "aperture": told.aperture}
         return {name: value for name, value in known.items() if value is not None}
@@ -97,7 +97,7 @@ class LensCorrection(FrameStep[LensParameters]):
             left = known.scaled(distortion, 0.0, falloff).with_fringes(capture.fringes.times(fringes - 1))
         return left.with_hand(p.distortion / 100, p.red / 1000, p.blue / 1000, p.falloff, p.steepness)
 
-    def frame(self, frame: Frame, parameters: LensParameters, scene: SceneLight) -> Frame:
+    def frame(self, frame: PictureGeometry, parameters: LensParameters, scene: SceneLight) -> PictureGeometry:
         profile = self.profile(parameters, scene.capture, frame.scene)
         darkens = bool(profile.falloff.any())
         if not profile.moves and not darkens:

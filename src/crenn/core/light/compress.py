@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.pipeline.planes import Around, MakeCarried
+from crenn.core.pipeline.planes import MakeCarried, PlaneContext
 
 #: On which stop light of stops (N,) after exposure is put, where it is even.
 Placed = Callable[[np.ndarray], np.ndarray]
@@ -139,7 +139,7 @@ def added_to_places(compress: Callable[[np.ndarray], np.ndarray], shift: float) 
         EV by which the light has been moved before.
     """
 
-    def make(rgb: np.ndarray, around: Around) -> tuple[np.ndarray, np.ndarray]:
+    def make(rgb: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray]:
         stops = (np.log2(np.maximum(luminance(rgb), around.floor)) + shift).astype(np.float32)
         return compress(stops) - stops, np.zeros(0)
 

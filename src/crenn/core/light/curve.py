@@ -8,7 +8,9 @@ import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 from scipy.interpolate import PchipInterpolator
 
-from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.instructions import table_stops
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, choice, dial
 
 #: The curve's ends: where no point says otherwise, light of these stops stays where it is.
@@ -118,7 +120,7 @@ class Curve(LightStep[CurveParameters]):
     name, station, title, parameters = "curve", "light", "Curve", CurveParameters
     folded = True
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: CurveParameters, scene: SceneLight) -> None:
         dials = {name: getattr(parameters, name) for name in TONES}
         if any(dials.values()):
             program.curve(lambda stops: tones_ev(stops, dials))
@@ -131,7 +133,9 @@ class Curve(LightStep[CurveParameters]):
         colours = [moved + curve_ev(table_stops() + moved, getattr(parameters, c)) for c in ("red", "green", "blue")]
         program.channels(np.stack(colours))
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(
+        self, program: Program, bends: Mapping[str, float], parameters: CurveParameters, scene: SceneLight
+    ) -> None:
         if any(bends.values()):
             program.curve(lambda stops: tones_ev(stops, bends))
 

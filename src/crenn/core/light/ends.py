@@ -1,9 +1,13 @@
 """White point and black point, and the luminance that the picture shows."""
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from crenn.core.light.automatic import automatic_light
-from crenn.core.pipeline.program import FADE, table_stops
+from crenn.core.pipeline.instructions import table_stops
+from crenn.core.pipeline.program import FADE, Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, Stage, StepParameters, dial
 
 #: Luminance of the picture up to which light is shown in proportion; above it rolls off to white.
@@ -84,15 +88,15 @@ class Ends(LightStep[EndsParameters]):
     name, station, title, parameters = "ends", "light", "Ends", EndsParameters
     stage = Stage.DISPLAY
 
-    def automatic(self, scene):
+    def automatic(self, scene: SceneLight) -> dict[str, float]:
         found = automatic_light(scene)
         return {"white": found.white, "black": found.black}
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: EndsParameters, scene: SceneLight) -> None:
         fade = float(np.interp(parameters.colour, (0, 50, 100), FADES))
-        program.show(shown_luminance(table_stops(), parameters.white, parameters.black), fade)
+        program.show(_shown(table_stops(), parameters), fade)
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(self, program: Program, bends: Mapping[str, float], parameters: EndsParameters, scene: SceneLight) -> None:
         bent = self.bent(parameters, bends)
         program.curve(lambda stops: _as_if(stops, parameters, bent))
 

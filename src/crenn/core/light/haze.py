@@ -1,10 +1,14 @@
 """Haze: the light of the air between, taken away or added, by the airlight that the picture itself shows."""
 
+from collections.abc import Mapping
+
 import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.pipeline.planes import Around, Carried
+from crenn.core.pipeline.planes import GuidedField, PlaneContext
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 #: Side of the patches in which something dark is expected, deviation of the guided filter's windows, and of the grid
@@ -36,7 +40,7 @@ class HazeParameters(StepParameters):
     )
 
 
-def haze_of(rgb: np.ndarray, around: Around) -> tuple[np.ndarray, np.ndarray]:
+def haze_of(rgb: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray]:
     """How much of the light of each place is airlight, float32 (h, w), 0 to 1, and the airlight, float64 (3,).
 
     Without haze, nearly every patch has something dark in some colour; so what the darkest has, relative to the
@@ -47,7 +51,7 @@ def haze_of(rgb: np.ndarray, around: Around) -> tuple[np.ndarray, np.ndarray]:
     Parameters
     ----------
     rgb : ndarray, float32 (h, w, 3)
-    around : Around
+    around : PlaneContext
     """
     side = around.long_side * around.scale
     patch = max(round(_PATCH / 100 * side) | 1, 3)
@@ -83,7 +87,7 @@ def _guided(values: np.ndarray, guide: np.ndarray, sigma: float) -> np.ndarray:
     return np.asarray(mean(slope) * guide + mean(of_values - slope * of_guide))
 
 
-_HAZE = Carried("haze", (), _REACH, haze_of)
+_HAZE = GuidedField("haze", (), _REACH, haze_of)
 
 
 class Haze(LightStep[HazeParameters]):
@@ -91,8 +95,8 @@ class Haze(LightStep[HazeParameters]):
 
     name, station, title, parameters = "haze", "light", "Cut haze", HazeParameters
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: HazeParameters, scene: SceneLight) -> None:
         program.haze(_HAZE, _MOST * parameters.amount / 100)
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(self, program: Program, bends: Mapping[str, float], parameters: HazeParameters, scene: SceneLight) -> None:
         program.haze(_HAZE, _MOST * bends["amount"] / 100)

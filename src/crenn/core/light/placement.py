@@ -1,5 +1,6 @@
 """Placement: on which tone of the picture each stop of the scene is put."""
 
+from collections.abc import Mapping
 from typing import Literal
 
 import numpy as np
@@ -8,8 +9,10 @@ from pydantic import Field, field_validator
 from crenn.core.light.automatic import automatic_light
 from crenn.core.light.compress import added_to_places, fused, local_laplacian
 from crenn.core.light.rungs import Rung, placement_ev
-from crenn.core.pipeline.planes import Carried
-from crenn.core.pipeline.program import Program, table_stops
+from crenn.core.pipeline.instructions import table_stops
+from crenn.core.pipeline.planes import GuidedField
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, choice, dial
 
 #: How smoothly what a way of compressing finds varies over the picture, in %, and the picture that it looks at.
@@ -106,11 +109,11 @@ class Placement(LightStep[PlacementParameters]):
 
     name, station, title, parameters = "placement", "light", "Placement", PlacementParameters
 
-    def automatic(self, scene):
+    def automatic(self, scene: SceneLight) -> dict[str, float]:
         found = automatic_light(scene)
         return {"shadows": found.shadows, "highlights": found.highlights}
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: PlacementParameters, scene: SceneLight) -> None:
         p = parameters
         added = self._added(program, p)
         if added is None:
@@ -133,7 +136,9 @@ class Placement(LightStep[PlacementParameters]):
         widths = p.shadow_width, p.highlight_width
         return placement_ev(table_stops(), shadows, highlights, p.rungs, program.shift, *widths, p.midtones)
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(
+        self, program: Program, bends: Mapping[str, float], parameters: PlacementParameters, scene: SceneLight
+    ) -> None:
         # In whichever way the picture's light is placed, what an area adds goes by the neighbourhood.
         now, bent = (self._added(program, p) for p in (parameters, self.bent(parameters, bends)))
         nothing = np.zeros(table_stops().size)
@@ -154,4 +159,4 @@ class Placement(LightStep[PlacementParameters]):
 
         make = added_to_places(lambda own: compress(own, placed), shift)
         depends = way, added.tobytes(), shift
-        program.carry(Carried("placement", depends, _CARRIED, make, _LOOKED_AT, even))
+        program.carry(GuidedField("placement", depends, _CARRIED, make, _LOOKED_AT, even))

@@ -1,11 +1,14 @@
 """Relief: contrast by scale, on luminance, and of colour."""
 
+from collections.abc import Mapping
+
 import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.pipeline.planes import LATTICE, Around, MakePlane, Plane
+from crenn.core.pipeline.planes import LATTICE, MakePlane, Plane, PlaneContext
 from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle
 
 #: Deviation of the neighbourhood of fine relief, in % of the picture's longer side.
@@ -67,7 +70,7 @@ class ReliefParameters(StepParameters):
     stars: bool = toggle(False, "Leave stars alone", "Fine relief is not stretched where points of light are.")
 
 
-def fine_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
+def fine_detail(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
     """What departs from its near neighbourhood, in stops, float32 (h, w).
 
     The base is a guided filter's (He, Sun and Tang 2013) over the stop, with Gaussian windows, at a reduced size where
@@ -76,13 +79,13 @@ def fine_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
     Parameters
     ----------
     rgb : ndarray, float32 (h, w, 3)
-    around : Around
+    around : PlaneContext
     """
     stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor))).astype(np.float32)
     return departing(stops, FINE, _EDGE, around)
 
 
-def departing(stops: np.ndarray, deviation: float, edge: float, around: Around) -> np.ndarray:
+def departing(stops: np.ndarray, deviation: float, edge: float, around: PlaneContext) -> np.ndarray:
     """What stops depart by from their guided base with windows of a deviation in %, float32 like them.
 
     Contrast of more than ``edge`` stays in the base.
@@ -120,7 +123,7 @@ def blurred(values: np.ndarray, sigma: float) -> np.ndarray:
     return cv2.sepFilter2D(values, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REPLICATE)
 
 
-def guarded_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
+def guarded_detail(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
     """`fine_detail`, where it is more than the noise that is predicted, float32 (h, w).
 
     The share that is left is Wiener's, by the local energy of the detail and that of the noise; see `fine_detail` for
@@ -139,7 +142,7 @@ def guarded_detail(rgb: np.ndarray, around: Around) -> np.ndarray:
 def _off_stars(make: MakePlane) -> MakePlane:
     """A maker of planes that leaves stars alone: points that stand out from all around them by more than a stop."""
 
-    def made(rgb: np.ndarray, around: Around) -> np.ndarray:
+    def made(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
         stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor))).astype(np.float32)
         size = 2 * max(round(_STAR / 100.0 * around.long_side * around.scale), 1) + 1
         over = stops - cv2.morphologyEx(stops, cv2.MORPH_OPEN, np.ones((size, size), np.uint8))
@@ -152,7 +155,7 @@ def _off_stars(make: MakePlane) -> MakePlane:
 def colour_detail(channel: int) -> MakePlane:
     """A maker of what a colour's share of the light departs from that of its neighbourhood, in stops."""
 
-    def made(rgb: np.ndarray, around: Around) -> np.ndarray:
+    def made(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
         light = np.maximum(luminance(rgb), np.float32(around.floor))
         # A colour that is not there has no share; half a hundredth of the light is as little as counts.
         share = np.log2(np.maximum(rgb[..., channel], 0.005 * light) / light).astype(np.float32)
@@ -181,11 +184,13 @@ class Relief(LightStep[ReliefParameters]):
     name, station, title, parameters = "relief", "light", "Relief", ReliefParameters
     folded = True
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: ReliefParameters, scene: SceneLight) -> None:
         p = parameters
         self._write(program, p.fine - 1.0, p.medium - 1.0, p.broad - 1.0, p.colour - 1.0, p.stars)
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(
+        self, program: Program, bends: Mapping[str, float], parameters: ReliefParameters, scene: SceneLight
+    ) -> None:
         more = {name: getattr(parameters, name) * (bends.get(name, 1.0) - 1.0) for name in _BANDS}
         self._write(program, **more, stars=parameters.stars)
 

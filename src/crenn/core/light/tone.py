@@ -1,10 +1,14 @@
 """Contrast with its toe and shoulder, on luminance, so that hue and saturation stay."""
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.light.automatic import automatic_light
-from crenn.core.pipeline.program import table_stops
+from crenn.core.pipeline.instructions import table_stops
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 #: Stops below and above middle grey over which toe and shoulder take hold.
@@ -42,13 +46,15 @@ class Tone(LightStep[ToneParameters]):
 
     name, station, title, parameters = "tone", "light", "Contrast", ToneParameters
 
-    def automatic(self, scene):
+    def automatic(self, scene: SceneLight) -> dict[str, float]:
         return {"contrast": automatic_light(scene).contrast}
 
-    def act(self, program, parameters, scene):
-        if parameters.contrast != 1.0 or parameters.toe or parameters.shoulder:
-            program.curve(lambda stops: tone_ev(stops, parameters.contrast, parameters.toe, parameters.shoulder))
+    def act(self, program: Program, parameters: ToneParameters, scene: SceneLight) -> None:
+        contrast = parameters.contrast
+        assert contrast is not None, "it is resolved"
+        if contrast != 1.0 or parameters.toe or parameters.shoulder:
+            program.curve(lambda stops: tone_ev(stops, contrast, parameters.toe, parameters.shoulder))
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(self, program: Program, bends: Mapping[str, float], parameters: ToneParameters, scene: SceneLight) -> None:
         if bends["contrast"] != 1.0:
             program.curve(lambda stops: tone_ev(stops, bends["contrast"], 0.0, 0.0))

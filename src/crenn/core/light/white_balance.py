@@ -1,16 +1,18 @@
 """White balance: which light counts as white."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from pydantic import ValidationError
 
 from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, xy_to_xyz
-from crenn.core.colorimetry.white import balance_matrix, temperature_of, white_xy
+from crenn.core.colorimetry.white import COLDEST, WARMEST, balance_matrix, temperature_of, white_xy
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, number
 
 #: What can be chosen, in kelvin and thousandths of Duv.
 TEMPERATURES, TINTS = (1800.0, 20000.0), (-60.0, 60.0)
-#: Light of other temperatures is taken for this, in kelvin.
-_BENT = (1667.0, 25000.0)
 
 
 class WhiteBalanceParameters(StepParameters):
@@ -86,17 +88,19 @@ class WhiteBalance(LightStep[WhiteBalanceParameters]):
 
     name, station, title, parameters = "white_balance", "light", "White balance", WhiteBalanceParameters
 
-    def automatic(self, scene):
+    def automatic(self, scene: SceneLight) -> dict[str, float]:
         return dict(zip(("temperature", "tint"), scene.as_shot))
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: WhiteBalanceParameters, scene: SceneLight) -> None:
         chosen = _white(parameters)
         if chosen != scene.as_shot:
             program.matrix(balance_matrix(chosen, scene.as_shot))
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(
+        self, program: Program, bends: Mapping[str, float], parameters: WhiteBalanceParameters, scene: SceneLight
+    ) -> None:
         # Warmer by so many mired is the same step to the eye at every temperature.
         temperature, tint = _white(parameters)
-        mired = 1e6 / temperature - bends.get("temperature", 0.0)
-        bent = float(np.clip(1e6 / max(mired, 1.0), *_BENT)), tint + bends.get("tint", 0.0)
+        mired = np.clip(1e6 / temperature - bends.get("temperature", 0.0), 1e6 / COLDEST, 1e6 / WARMEST)
+        bent = float(1e6 / mired), tint + bends.get("tint", 0.0)
         program.matrix(balance_matrix(bent, (temperature, tint)))

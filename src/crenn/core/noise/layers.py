@@ -1,5 +1,6 @@
 """The noise of a scene beside its light: split off once, mixed in and out as often as one likes."""
 
+import itertools
 import json
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -43,6 +44,8 @@ class NoiseLayers:
         Grows with each part that is put.
     done : set of tuple of int
         The parts that have been put.
+    number : int
+        That no other layers have.
     """
 
     levels: list[np.ndarray]
@@ -50,6 +53,7 @@ class NoiseLayers:
     whole: bool = True
     version: int = 0
     done: set[Box] = field(default_factory=set)
+    number: int = field(default_factory=itertools.count().__next__)
 
     @classmethod
     def nothing(cls, size: tuple[int, int]) -> "NoiseLayers":
@@ -75,7 +79,7 @@ class NoiseLayers:
     @property
     def key(self) -> tuple[int, int]:
         """What tells it from other layers, and from itself as it was."""
-        return id(self), self.version
+        return self.number, self.version
 
     def save(self, folder: Path) -> None:
         """Write to a folder, all or nothing."""

@@ -7,7 +7,7 @@ import numpy as np
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.bands import MEDIUM, bands_of, blurred
 from crenn.core.noise.layers import FURTHER, STARS, TAKEN
-from crenn.core.pipeline.planes import Around
+from crenn.core.pipeline.planes import PlaneContext
 
 #: A mix looks so far around a pixel, in full-size pixels.
 REACH = int(np.ceil(3 * MEDIUM)) + 2
@@ -40,7 +40,7 @@ class Strengths:
     stars: bool = True
 
 
-def mixed(layers: np.ndarray, light: np.ndarray, strengths: Strengths, around: Around) -> np.ndarray:
+def mixed(layers: np.ndarray, light: np.ndarray, strengths: Strengths, around: PlaneContext) -> np.ndarray:
     """What is taken out of the light, float32 (3, h, w).
 
     Parameters
@@ -49,7 +49,7 @@ def mixed(layers: np.ndarray, light: np.ndarray, strengths: Strengths, around: A
         See `crenn.core.noise.layers`.
     light : ndarray, float32 (h, w, 3)
     strengths : Strengths
-    around : Around
+    around : PlaneContext
     """
     s = strengths
     grey = _strong(layers, s.luminance)
@@ -82,7 +82,7 @@ def _banded(taken: np.ndarray, shares: tuple[float, float, float], scale: float)
     return np.asarray(np.float32(shares[0]) * fine + np.float32(shares[1]) * medium + np.float32(shares[2]) * coarse)
 
 
-def _texture(layers: np.ndarray, light: np.ndarray, around: Around) -> np.ndarray:
+def _texture(layers: np.ndarray, light: np.ndarray, around: PlaneContext) -> np.ndarray:
     """How much more texture than noise a place has, float32 (h, w), 0 to 1: by the energy of fine detail in each."""
     taken = luminance(layers[..., TAKEN])
     clean = luminance(light) - taken

@@ -1,13 +1,19 @@
 """Noise reduction: mixes what was split off a scene out of its light."""
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from crenn.core.noise.mixing import REACH, Strengths, mixed
-from crenn.core.pipeline.planes import Around, NoiseMix
+from crenn.core.pipeline.planes import NoiseMix, PlaneContext
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle
 
 #: Grain that may stay where lift counts: deviations in L* of the picture, of luminance and of colour.
 GRAIN, BLOTCHES = 0.3, 0.1
+#: Energy of colour noise that may stay, relative to that of luminance.
+COLOUR_LEFT = (BLOTCHES / GRAIN) ** 2
 
 
 class NoiseParameters(StepParameters):
@@ -98,17 +104,21 @@ class NoiseReduction(LightStep[NoiseParameters]):
 
     name, station, title, parameters = "noise", "noise", "Noise", NoiseParameters
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: NoiseParameters, scene: SceneLight) -> None:
         strengths = parameters.strengths
         if not parameters.takes:
             return
 
-        def make(layers: np.ndarray, light: np.ndarray, around: Around) -> np.ndarray:
+        def make(layers: np.ndarray, light: np.ndarray, around: PlaneContext) -> np.ndarray:
             return mixed(layers, light, strengths, around)
 
-        program.clean(NoiseMix("noise", (strengths,), REACH, make), parameters.lifted and scene.noise_known)
+        program.clean(
+            NoiseMix("noise", (strengths,), REACH, make), parameters.lifted and scene.noise_known, COLOUR_LEFT
+        )
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(
+        self, program: Program, bends: Mapping[str, float], parameters: NoiseParameters, scene: SceneLight
+    ) -> None:
         before = parameters.strengths
         after = Strengths(
             min(before.luminance * bends.get("luminance", 1.0), 2.0),
@@ -118,8 +128,8 @@ class NoiseReduction(LightStep[NoiseParameters]):
         if after == before:
             return
 
-        def make(layers: np.ndarray, light: np.ndarray, around: Around) -> np.ndarray:
+        def make(layers: np.ndarray, light: np.ndarray, around: PlaneContext) -> np.ndarray:
             return mixed(layers, light, after, around) - mixed(layers, light, before, around)
 
         mix = NoiseMix("noise.bent", (before, after), REACH, make)
-        program.clean(mix, parameters.lifted and scene.noise_known)
+        program.clean(mix, parameters.lifted and scene.noise_known, COLOUR_LEFT)

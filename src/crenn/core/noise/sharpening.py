@@ -1,12 +1,15 @@
 """Capture sharpening: gives back the sharpness that was lost on the way to the pixels, where it is not noise."""
 
+from collections.abc import Mapping
+
 import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.deconvolution import blurred, deblurred, noise_gain, reach_of
 from crenn.core.noise.stars import BORDER, star_shares
-from crenn.core.pipeline.planes import Around, Plane
+from crenn.core.pipeline.planes import Plane, PlaneContext
+from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle
 
@@ -71,13 +74,13 @@ class SharpeningParameters(StepParameters):
     stars: bool = toggle(True, "Leave stars alone", "Stars are not made harder.")
 
 
-def _bright(light: np.ndarray, around: Around) -> np.ndarray:
+def _bright(light: np.ndarray, around: PlaneContext) -> np.ndarray:
     """Luminance, above what is noise alone, float32 (h, w)."""
     return np.asarray(np.maximum(luminance(light), np.float32(around.floor * 0.25)), np.float32)
 
 
 def _shares(
-    bright: np.ndarray, detail: np.ndarray, blur: float, sharpening: SharpeningParameters, around: Around
+    bright: np.ndarray, detail: np.ndarray, blur: float, sharpening: SharpeningParameters, around: PlaneContext
 ) -> np.ndarray:
     """How far places are sharpened, float32 (h, w), 0 to 1: where what is given back is more than noise, off stars."""
     share = np.ones_like(detail)
@@ -104,18 +107,18 @@ def planes(sharpening: SharpeningParameters) -> tuple[Plane, Plane]:
     if radius is None:
         raise ValueError("the radius is automatic: resolve it first")
 
-    def both(light: np.ndarray, around: Around, blur: float) -> tuple[np.ndarray, np.ndarray]:
+    def both(light: np.ndarray, around: PlaneContext, blur: float) -> tuple[np.ndarray, np.ndarray]:
         bright = _bright(light, around)
         detail = np.log2(deblurred(bright, blur) / bright)
         return detail, _shares(bright, detail, blur, sharpening, around)
 
-    def given_back(light: np.ndarray, around: Around) -> np.ndarray:
+    def given_back(light: np.ndarray, around: PlaneContext) -> np.ndarray:
         if around.scale < _SEEN:
             return np.zeros(light.shape[:2], np.float32)
         detail, share = both(light, around, _blur_at(radius, around.scale))
         return detail * share
 
-    def mask(light: np.ndarray, around: Around) -> np.ndarray:
+    def mask(light: np.ndarray, around: PlaneContext) -> np.ndarray:
         return both(light, around, _blur_at(radius, around.scale))[1]
 
     depends = radius, sharpening.least, sharpening.stars
@@ -130,7 +133,7 @@ def planes(sharpening: SharpeningParameters) -> tuple[Plane, Plane]:
 def softening(radius: float) -> Plane:
     """What takes away detail finer than a radius in full-size pixels, in EV."""
 
-    def taken(light: np.ndarray, around: Around) -> np.ndarray:
+    def taken(light: np.ndarray, around: PlaneContext) -> np.ndarray:
         sigma = radius * around.scale
         stops = np.log2(_bright(light, around))
         if sigma < 0.2:
@@ -148,7 +151,7 @@ class Sharpening(LightStep[SharpeningParameters]):
     def automatic(self, scene: SceneLight) -> dict[str, float]:
         return {"radius": float(np.clip(USUAL if scene.blur is None else scene.blur, *_RADII))}
 
-    def act(self, program, parameters, scene):
+    def act(self, program: Program, parameters: SharpeningParameters, scene: SceneLight) -> None:
         program.add(planes(parameters)[0], parameters.amount / 100)
         program.add(softening(parameters.soft_radius), parameters.softness / 100)
 
@@ -156,7 +159,9 @@ class Sharpening(LightStep[SharpeningParameters]):
         """How far places are sharpened, 0 to 1."""
         return planes(self.resolved(parameters, scene))[1]
 
-    def bend(self, program, bends, parameters, scene):
+    def bend(
+        self, program: Program, bends: Mapping[str, float], parameters: SharpeningParameters, scene: SceneLight
+    ) -> None:
         bent = self.bent(parameters, bends)
         program.add(planes(parameters)[0], (bent.amount - parameters.amount) / 100)
         program.add(softening(parameters.soft_radius), (bent.softness - parameters.softness) / 100)

@@ -103,14 +103,14 @@ class Recoloured:
     by : "scene" or "picture"
         By which stop colours are told apart.
     functions : tuple of callable
-    instead : tuple of callable
+    replaces : tuple of callable
         Those of the instruction for the whole picture in whose place, within an area, these act: on the colours that
         entered it. None if these act on the colours as they are by now.
     """
 
     by: By
     functions: tuple[Recolour, ...]
-    instead: tuple[Recolour, ...] = ()
+    replaces: tuple[Recolour, ...] = ()
 
     @cached_property
     def table(self) -> np.ndarray:
@@ -120,7 +120,7 @@ class Recoloured:
         nothing: four numbers are read at once.
         """
         table = changes(self.functions, nodes(self.by), self.by)
-        return table - changes(self.instead, nodes(self.by), self.by) if self.instead else table
+        return table - changes(self.replaces, nodes(self.by), self.by) if self.replaces else table
 
 
 @cache

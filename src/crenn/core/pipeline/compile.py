@@ -3,13 +3,15 @@
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import FrameStep, LightStep, Stage, Step, StepParameters
 
 
-def framed(steps: Iterable[tuple[Step[Any], StepParameters]], size: tuple[int, int], scene: SceneLight) -> Frame:
+def framed(
+    steps: Iterable[tuple[Step[Any], StepParameters]], size: tuple[int, int], scene: SceneLight
+) -> PictureGeometry:
     """How the picture lies over a scene of size (H, W), by the steps of the frame.
 
     Raises
@@ -17,7 +19,7 @@ def framed(steps: Iterable[tuple[Step[Any], StepParameters]], size: tuple[int, i
     CrennError
         If the geometry cannot be.
     """
-    frame = Frame.whole(size)
+    frame = PictureGeometry.whole(size)
     for step, parameters in steps:
         if isinstance(step, FrameStep) and parameters.on:
             frame = step.frame(frame, step.resolved(parameters, scene), scene)

@@ -7,7 +7,7 @@ import numpy as np
 
 
 @dataclass(frozen=True)
-class Around:
+class PlaneContext:
     """What a maker of planes is told of the light it is given.
 
     Attributes
@@ -29,7 +29,7 @@ class Around:
 
 
 #: Makes a plane, float32 (h, w), of light, float32 (h, w, 3).
-MakePlane = Callable[[np.ndarray, Around], np.ndarray]
+MakePlane = Callable[[np.ndarray, PlaneContext], np.ndarray]
 
 #: Rows of light given to `Plane.make` start at multiples of this, in pixels of the picture at its scale, so that
 #: a maker may work at half, a quarter … of the size and still give the same in every band.
@@ -67,7 +67,7 @@ class Plane:
 
 #: Makes what is taken out of the light, float32 (3, h, w), of noise layers, float32 (h, w, CHANNELS; see
 #: `crenn.core.noise.layers`), and light, float32 (h, w, 3).
-MakeMix = Callable[[np.ndarray, np.ndarray, Around], np.ndarray]
+MakeMix = Callable[[np.ndarray, np.ndarray, PlaneContext], np.ndarray]
 
 
 @dataclass(frozen=True)
@@ -96,12 +96,12 @@ class NoiseMix:
         return self.name, self.depends
 
 
-#: What `Carried.make` gives: values of each place, float32 (h, w), and what holds for the whole, float64 (N,).
-MakeCarried = Callable[[np.ndarray, Around], tuple[np.ndarray, np.ndarray]]
+#: What `GuidedField.make` gives: values of each place, float32 (h, w), and what holds for the whole, float64 (N,).
+MakeCarried = Callable[[np.ndarray, PlaneContext], tuple[np.ndarray, np.ndarray]]
 
 
 @dataclass(frozen=True)
-class Carried:
+class GuidedField:
     """A value of each place that is found on the reduced picture, and carried to any size by place and stop.
 
     Attributes
@@ -125,6 +125,11 @@ class Carried:
     make: MakeCarried = field(compare=False, repr=False)
     side: int = field(default=900, compare=False)
     even: Callable[[np.ndarray], np.ndarray] | None = field(default=None, compare=False, repr=False)
+
+    @property
+    def key(self) -> tuple[str, tuple]:
+        """What tells it from others that are found in the same scene."""
+        return self.name, (*self.depends, self.reach)
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from typing import Any, ClassVar, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 
@@ -221,7 +221,7 @@ class FrameStep(Step[P]):
 
     stage = Stage.FRAME
 
-    def frame(self, frame: Frame, parameters: P, scene: SceneLight) -> Frame:
+    def frame(self, frame: PictureGeometry, parameters: P, scene: SceneLight) -> PictureGeometry:
         """The frame after this step. At neutral settings it is ``frame`` itself.
 
         ``parameters`` are `resolved`.

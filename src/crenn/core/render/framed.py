@@ -1,6 +1,6 @@
 """The picture plane: the scene's light read through the frame, for any window at any size."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 from functools import cache
 
@@ -9,10 +9,11 @@ import numba as nb
 import numpy as np
 
 from crenn.core.fastmath import exp2, log2
-from crenn.core.noise.layers import CHANNELS, FURTHER, STARS, TAKEN, NoiseLayers
-from crenn.core.pipeline.frame import Frame
+from crenn.core.noise.layers import CHANNELS, FURTHER, STARS, TAKEN
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.render.cache import Cache
-from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.source import Source
+from crenn.core.render.view import View
 from crenn.core.render.window import Window
 
 #: Nodes of the map lie this many pixels of the window apart.
@@ -39,7 +40,7 @@ def _filter(lobes: int) -> np.ndarray:
     return taps.astype(np.float32)
 
 
-def nodes_of(frame: Frame, window: Window, channels: int) -> np.ndarray:
+def nodes_of(frame: PictureGeometry, window: Window, channels: int) -> np.ndarray:
     """The map of a window at its nodes, to pixels of the scene, float64 (channels, rows, columns, 2).
 
     Nodes lie on a lattice from the picture's corner, at multiples of `STEP` pixels of the window's scale: windows of
@@ -78,12 +79,12 @@ def _places(nodes, start_x, start_y, step, unit, xs, ys):
             xs[y, x], ys[y, x] = sx * unit, sy * unit
 
 
-def moved(window: Window, offset: tuple[int, int]) -> Window:
+def translated(window: Window, offset: tuple[int, int]) -> Window:
     """A window of a picture that begins at an offset, as one of the scene."""
     return replace(window, x=window.x + offset[0], y=window.y + offset[1])
 
 
-def places(frame: Frame, window: Window, unit: float, colour: int = 1) -> tuple[np.ndarray, np.ndarray]:
+def places(frame: PictureGeometry, window: Window, unit: float, colour: int = 1) -> tuple[np.ndarray, np.ndarray]:
     """Where the pixels of a window lie in the scene: x and y, float32 (h, w), full-size pixels times ``unit``.
 
     A lens may draw each ``colour`` elsewhere; green, 1, speaks for all.
@@ -230,149 +231,93 @@ def _by_four(part: np.ndarray, done: Callable[[np.ndarray], np.ndarray]) -> np.n
     return np.concatenate([p.reshape(*p.shape[:2], -1) for p in pieces], -1)
 
 
+def _floor_of(source: Source) -> np.float32:
+    """Light around which the compressed scale turns."""
+    return np.float32(max(source.floor, 1e-9))
+
+
 class Framed:
-    """Reads a scene through a frame."""
+    """Reads sources through frames; levels on the compressed scale are kept."""
 
-    def __init__(self, scene: PreparedScene, cache: Cache):
-        self._scene, self._cache = scene, cache
-        self._floor = np.float32(max(scene.floor, 1e-9))
+    def __init__(self, cache: Cache):
+        self._cache = cache
 
-    def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
-        """The light of a window, float32 (h, w, 3).
+    def light(self, view: View) -> np.ndarray:
+        """The light of a view, float32 (h, w, 3).
 
         A frame that only cuts is read as it lies. Any other is resampled once, on a logarithmic scale: by Lanczos'
         filter, with three lobes at full size and two in reduced views, that may overshoot by 0.15 stops, so that lamps
-        do not ring into the dark; ``fine`` false is quicker, between the nearest four. Places outside the scene are
-        black. What a lens has taken from the corners is given back.
+        do not ring into the dark; a view that is not fine is quicker, between the nearest four. Places outside the
+        scene are black. What a lens has taken from the corners is given back.
         """
-        if frame.offset is not None:
-            out = self._straight(self._scene.levels, moved(window, frame.offset))
+        source = view.source
+        if view.frame.offset is not None:
+            level = source.level_for(view.scale)
+            out = _straight(source.read, level, source.level_size(level), source.size, _in_scene(view))
         else:
-            out = self._warped(frame, window, fine)
-        if frame.lens is not None and frame.lens.falloff is not None:
-            nodes = nodes_of(frame, window, 1)[0]
-            gains = frame.lens.falloff(nodes.reshape(-1, 2)).reshape(*nodes.shape[:2], 1)
-            _lifted(np.asarray(gains, np.float32), *_starts(window), float(STEP), out)
+            out = self._warped(view)
+        if (gains := _falloff_at_nodes(view)) is not None:
+            _lifted(gains, *_starts(view.window), float(STEP), out)
         return out
 
-    def sampled(self, plane: np.ndarray, frame: Frame, window: Window) -> np.ndarray:
-        """A full-size plane, (H, W) or (H, W, C), nearest to the places of a window's pixels; 0 outside the scene."""
-        height, width = plane.shape[:2]
-        xs, ys = places(frame, window, 1.0)
+    def sampled(self, view: View, name: str) -> np.ndarray:
+        """A plane of the source, (h, w) or (h, w, C), nearest to the places of a view's pixels; 0 outside the scene."""
+        height, width = view.source.size
+        xs, ys = places(view.frame, view.window, 1.0)
         columns, rows = np.floor(xs).astype(np.int64), np.floor(ys).astype(np.int64)
         outside = (columns < 0) | (rows < 0) | (columns >= width) | (rows >= height)
-        found = np.asarray(plane[np.clip(rows, 0, height - 1), np.clip(columns, 0, width - 1)])
-        if outside.any() and frame.offset is None:
+        rows, columns = np.clip(rows, 0, height - 1), np.clip(columns, 0, width - 1)
+        top, left = int(rows.min()), int(columns.min())
+        part = view.source.plane(name, slice(top, int(rows.max()) + 1), slice(left, int(columns.max()) + 1))
+        found = np.asarray(part[rows - top, columns - left])
+        if outside.any() and view.frame.offset is None:
             found[outside] = 0
         return found
 
-    def layers(self, noise: NoiseLayers, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
-        """The noise layers of a window, float32 (h, w, CHANNELS): resampled as the light of `light` is, or nearly."""
-        if frame.offset is not None:
-            out = self._straight(noise.levels, moved(window, frame.offset))
+    def layers(self, view: View) -> np.ndarray:
+        """The noise layers of a view, float32 (h, w, CHANNELS): resampled as the light of `light` is, or nearly."""
+        source = view.source
+        if view.frame.offset is not None:
+            level = source.level_for(view.scale)
+            out = _straight(source.read_noise, level, source.noise_size(level), source.size, _in_scene(view))
         else:
-            out = self._layers_warped(noise, frame, window, fine)
-        if frame.lens is not None and frame.lens.falloff is not None:
-            nodes = nodes_of(frame, window, 1)[0]
-            gains = frame.lens.falloff(nodes.reshape(-1, 2)).reshape(*nodes.shape[:2], 1)
+            out = _layers_warped(view)
+        if (gains := _falloff_at_nodes(view)) is not None:
             for part in (TAKEN, FURTHER):
                 lifted = np.ascontiguousarray(out[..., part])
-                _lifted(np.asarray(gains, np.float32), *_starts(window), float(STEP), lifted)
+                _lifted(gains, *_starts(view.window), float(STEP), lifted)
                 out[..., part] = lifted
         return out
 
-    def _layers_warped(self, noise: NoiseLayers, frame: Frame, window: Window, fine: bool) -> np.ndarray:
-        scene, lens = self._scene, frame.lens
-        array = noise.levels[min(scene.level_for(window.scale), len(noise.levels) - 1)]
-        per_x, per_y = array.shape[1] / scene.size[1], array.shape[0] / scene.size[0]
-        by_colour = lens is not None and lens.by_colour and window.scale >= 1
-        maps = [places(frame, window, 1.0, c) for c in ((0, 1, 2) if by_colour else (1,))]
-        low = np.floor(np.min([[x.min(), y.min()] for x, y in maps], 0) * (per_x, per_y)).astype(int) - 6
-        high = np.ceil(np.max([[x.max(), y.max()] for x, y in maps], 0) * (per_x, per_y)).astype(int) + 6
-        left, top = (int(np.clip(v, 0, n - 1)) for v, n in zip(low, array.shape[1::-1]))
-        right, bottom = (int(np.clip(v, 1, n)) for v, n in zip(high, array.shape[1::-1]))
-        part = np.asarray(array[top : max(bottom, top + 1), left : max(right, left + 1)], np.float32)
-        # A lens draws the sensor's colours apart, of which the light's are mixtures.
-        to_camera = np.asarray(lens.to_camera, np.float32) if lens is not None and by_colour else None
-        if to_camera is not None:
-            for colours in (TAKEN, FURTHER):
-                part[..., colours] = part[..., colours] @ to_camera.T
-        out = np.empty((window.out_height, window.out_width, CHANNELS), np.float32)
-        kind = cv2.INTER_LANCZOS4 if fine and window.scale >= 1 else cv2.INTER_LINEAR
-        own = [
-            (x * np.float32(per_x) - np.float32(left + 0.5), y * np.float32(per_y) - np.float32(top + 0.5))
-            for x, y in maps
-        ]
-        for channel in range(CHANNELS):
-            x, y = own[channel % 3 if by_colour and channel != STARS else len(own) // 2]
-            plane = np.ascontiguousarray(part[..., channel])
-            out[..., channel] = cv2.remap(plane, x, y, kind, borderMode=cv2.BORDER_REPLICATE)
-        if to_camera is not None:
-            back = np.linalg.inv(to_camera)
-            for colours in (TAKEN, FURTHER):
-                out[..., colours] = out[..., colours] @ back.T
-        x, y = maps[len(maps) // 2]
-        out[(x < -_EDGE) | (y < -_EDGE) | (x > scene.size[1] + _EDGE) | (y > scene.size[0] + _EDGE)] = 0
-        return out
+    def _compressed(self, source: Source, level: int) -> np.ndarray:
+        """A level of a source on the compressed scale, float32 (H, W, 3); kept if it is small."""
 
-    def _straight(self, levels: Sequence[np.ndarray], window: Window) -> np.ndarray:
-        """A window of the scene as it lies, float32 (h, w, C), of levels of light or of noise."""
-        scene = self._scene
-        array = levels[min(scene.level_for(window.scale), len(levels) - 1)]
-        height, width = array.shape[:2]
-        fy, fx = height / scene.size[0], width / scene.size[1]
-        x0, y0 = window.x * fx, window.y * fy
-        w, h = window.width * fx, window.height * fy
-        left, top = max(int(np.floor(x0)), 0), max(int(np.floor(y0)), 0)
-        right, bottom = min(int(np.ceil(x0 + w)), width), min(int(np.ceil(y0 + h)), height)
-        # A copy, in memory and writable: kernels would be compiled a second time for the read-only kind on disk.
-        part = np.array(array[top : max(bottom, top + 1), left : max(right, left + 1)], np.float32)
-        if part.shape[:2] == (window.out_height, window.out_width) and x0 == left and y0 == top:
-            return part
-        # The window seldom falls on whole pixels of the level: the map from result to level says where.
-        sx, sy = w / window.out_width, h / window.out_height
-        size = (window.out_width, window.out_height)
-        if (
-            sx > 1.0
-            and abs(x0 - left) < 1e-6
-            and abs(y0 - top) < 1e-6
-            and right - left == round(w)
-            and bottom - top == round(h)
-        ):
-            return _by_four(part, lambda p: cv2.resize(p, size, interpolation=cv2.INTER_AREA))
-        shift = np.array([[sx, 0, x0 - left + sx / 2 - 0.5], [0, sy, y0 - top + sy / 2 - 0.5]])
-        flags = cv2.WARP_INVERSE_MAP | (cv2.INTER_LINEAR if sx > 0.5 else cv2.INTER_NEAREST)
-        return _by_four(part, lambda p: cv2.warpAffine(p, shift, size, flags=flags, borderMode=cv2.BORDER_REPLICATE))
-
-    def _compressed(self, level: int) -> np.ndarray:
-        """A level of the scene on the compressed scale, float32 (H, W, 3); kept if it is small."""
-        array = self._scene.levels[level]
-
-        def make() -> np.ndarray:
-            out = np.array(array)
-            _compressed(out, self._floor, out)
+        def make(level: int) -> np.ndarray:
+            out = np.array(source.read(level))
+            _compressed(out, _floor_of(source), out)
             return out
 
-        return self._cache.get(("compressed", level), make)
+        return self._cache.get(source, "compressed", (level,), make)
 
-    def _warped(self, frame: Frame, window: Window, fine: bool) -> np.ndarray:
-        scene = self._scene
-        level = scene.level_for(window.scale)
-        array = scene.levels[level]
-        height, width = array.shape[:2]
-        per_y, per_x = height / scene.size[0], width / scene.size[1]
+    def _warped(self, view: View) -> np.ndarray:
+        source, frame, window, fine = view.source, view.frame, view.window, view.fine
+        floor = _floor_of(source)
+        level = source.level_for(window.scale)
+        height, width = source.level_size(level)
+        per_y, per_x = height / source.size[0], width / source.size[1]
         out = np.empty((window.out_height, window.out_width, 3), np.float32)
         lens = frame.lens
         by_colour = lens is not None and lens.by_colour
         # Colours that lie apart by a fraction of a pixel are told apart at full size alone.
         together = not by_colour or window.scale < 1
-        if not fine and together and array.shape[0] * array.shape[1] <= _SMALL:
+        if not fine and together and height * width <= _SMALL:
             xs, ys = places(frame, window, 1.0)
-            outside = (xs < -_EDGE) | (ys < -_EDGE) | (xs > scene.size[1] + _EDGE) | (ys > scene.size[0] + _EDGE)
+            outside = _outside(xs, ys, source.size)
             maps = xs * np.float32(per_x) - np.float32(0.5), ys * np.float32(per_y) - np.float32(0.5)
-            found = cv2.remap(self._compressed(level), *maps, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            compressed = self._compressed(source, level)
+            found = cv2.remap(compressed, *maps, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
             found[outside] = 0
-            _opened(found, self._floor, out)
+            _opened(found, floor, out)
             return out
         lobes = (_LOBES if window.scale >= 1 else _LOBES_REDUCED) if fine else 1
         nodes = nodes_of(frame, window, 3 if by_colour else 1)
@@ -381,35 +326,130 @@ class Framed:
         # Only what lies inside is read: an edge of the scene is repeated by the kernel, which must know where it is.
         low = np.floor(nodes.min((0, 1, 2)) * (per_x, per_y)).astype(int) - margin
         high = np.ceil(nodes.max((0, 1, 2)) * (per_x, per_y)).astype(int) + margin
-        left, top = (int(np.clip(v, 0, n - 1)) for v, n in zip(low, (width, height)))
-        right, bottom = (int(np.clip(v, 1, n)) for v, n in zip(high, (width, height)))
-        right, bottom = max(right, left + 1), max(bottom, top + 1)
+        rows, columns = _bounded(low, high, (height, width))
         # A lens draws the sensor's colours apart, of which the light's are mixtures.
         to_camera = np.asarray(lens.to_camera, np.float32) if lens is not None and lens.by_colour else None
-        if array.shape[0] * array.shape[1] <= _SMALL and to_camera is None:
-            part = np.ascontiguousarray(self._compressed(level)[top:bottom, left:right])
+        if height * width <= _SMALL and to_camera is None:
+            part = np.ascontiguousarray(self._compressed(source, level)[rows, columns])
         else:
-            part = np.array(array[top:bottom, left:right])
+            part = np.array(source.read(level, rows, columns))
             if to_camera is not None:
                 _mixed(part, to_camera)
-            _compressed(part, self._floor, part)
+            _compressed(part, floor, part)
         _resample(
             part,
             nodes,
             *_starts(window),
             float(STEP),
-            float(scene.size[1]),
-            float(scene.size[0]),
+            float(source.size[1]),
+            float(source.size[0]),
             per_x,
             per_y,
-            left,
-            top,
+            columns.start,
+            rows.start,
             np.float32(stretch),
             _filter(lobes),
             lobes,
             out,
         )
-        _opened(out, self._floor, out)
+        _opened(out, floor, out)
         if to_camera is not None:
             _mixed(out, np.asarray(np.linalg.inv(to_camera), np.float32))
         return out
+
+
+def _in_scene(view: View) -> Window:
+    """The window of a view whose frame only cuts, as one of the scene."""
+    assert view.frame.offset is not None
+    return translated(view.window, view.frame.offset)
+
+
+def _falloff_at_nodes(view: View) -> np.ndarray | None:
+    """EV that a lens has taken at the nodes of a view's map, float32 (rows, columns, 1); None if it has taken none."""
+    if not view.frame.fades:
+        return None
+    nodes = nodes_of(view.frame, view.window, 1)[0]
+    return np.asarray(view.frame.falloff_at(nodes.reshape(-1, 2)).reshape(*nodes.shape[:2], 1), np.float32)
+
+
+def _outside(xs: np.ndarray, ys: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    """Which places, in pixels, lie outside a scene of size (H, W)."""
+    return (xs < -_EDGE) | (ys < -_EDGE) | (xs > size[1] + _EDGE) | (ys > size[0] + _EDGE)
+
+
+def _bounded(low: np.ndarray, high: np.ndarray, size: tuple[int, int]) -> tuple[slice, slice]:
+    """Rows and columns of an array of size (h, w) from a place (x, y) up to another: one pixel at least."""
+    height, width = size
+    left, top = (int(np.clip(v, 0, n - 1)) for v, n in zip(low, (width, height)))
+    right, bottom = (int(np.clip(v, 1, n)) for v, n in zip(high, (width, height)))
+    return slice(top, max(bottom, top + 1)), slice(left, max(right, left + 1))
+
+
+def _layers_warped(view: View) -> np.ndarray:
+    source, window, lens = view.source, view.window, view.frame.lens
+    level = source.level_for(window.scale)
+    size = source.noise_size(level)
+    per_x, per_y = size[1] / source.size[1], size[0] / source.size[0]
+    by_colour = lens is not None and lens.by_colour and window.scale >= 1
+    maps = [places(view.frame, window, 1.0, c) for c in ((0, 1, 2) if by_colour else (1,))]
+    low = np.floor(np.min([[x.min(), y.min()] for x, y in maps], 0) * (per_x, per_y)).astype(int) - 6
+    high = np.ceil(np.max([[x.max(), y.max()] for x, y in maps], 0) * (per_x, per_y)).astype(int) + 6
+    rows, columns = _bounded(low, high, size)
+    part = np.asarray(source.read_noise(level, rows, columns), np.float32)
+    # A lens draws the sensor's colours apart, of which the light's are mixtures.
+    to_camera = np.asarray(lens.to_camera, np.float32) if lens is not None and by_colour else None
+    if to_camera is not None:
+        for colours in (TAKEN, FURTHER):
+            part[..., colours] = part[..., colours] @ to_camera.T
+    out = np.empty((*view.shape, CHANNELS), np.float32)
+    kind = cv2.INTER_LANCZOS4 if view.fine and window.scale >= 1 else cv2.INTER_LINEAR
+    left, top = columns.start, rows.start
+    own = [
+        (x * np.float32(per_x) - np.float32(left + 0.5), y * np.float32(per_y) - np.float32(top + 0.5)) for x, y in maps
+    ]
+    for channel in range(CHANNELS):
+        x, y = own[channel % 3 if by_colour and channel != STARS else len(own) // 2]
+        plane = np.ascontiguousarray(part[..., channel])
+        out[..., channel] = cv2.remap(plane, x, y, kind, borderMode=cv2.BORDER_REPLICATE)
+    if to_camera is not None:
+        back = np.linalg.inv(to_camera)
+        for colours in (TAKEN, FURTHER):
+            out[..., colours] = out[..., colours] @ back.T
+    x, y = maps[len(maps) // 2]
+    out[_outside(x, y, source.size)] = 0
+    return out
+
+
+def _straight(
+    read: Callable[[int, slice, slice], np.ndarray],
+    level: int,
+    level_size: tuple[int, int],
+    size: tuple[int, int],
+    window: Window,
+) -> np.ndarray:
+    """A window of a scene of size (H, W) as it lies, float32 (h, w, C), read from a level of light or of noise."""
+    height, width = level_size
+    fy, fx = height / size[0], width / size[1]
+    x0, y0 = window.x * fx, window.y * fy
+    w, h = window.width * fx, window.height * fy
+    left, top = max(int(np.floor(x0)), 0), max(int(np.floor(y0)), 0)
+    right, bottom = min(int(np.ceil(x0 + w)), width), min(int(np.ceil(y0 + h)), height)
+    rows, columns = slice(top, max(bottom, top + 1)), slice(left, max(right, left + 1))
+    # A copy, in memory and writable: kernels would be compiled a second time for the read-only kind on disk.
+    part = np.array(read(level, rows, columns), np.float32)
+    if part.shape[:2] == (window.out_height, window.out_width) and x0 == left and y0 == top:
+        return part
+    # The window seldom falls on whole pixels of the level: the map from result to level says where.
+    sx, sy = w / window.out_width, h / window.out_height
+    out_size = (window.out_width, window.out_height)
+    if (
+        sx > 1.0
+        and abs(x0 - left) < 1e-6
+        and abs(y0 - top) < 1e-6
+        and right - left == round(w)
+        and bottom - top == round(h)
+    ):
+        return _by_four(part, lambda p: cv2.resize(p, out_size, interpolation=cv2.INTER_AREA))
+    shift = np.array([[sx, 0, x0 - left + sx / 2 - 0.5], [0, sy, y0 - top + sy / 2 - 0.5]])
+    flags = cv2.WARP_INVERSE_MAP | (cv2.INTER_LINEAR if sx > 0.5 else cv2.INTER_NEAREST)
+    return _by_four(part, lambda p: cv2.warpAffine(p, shift, out_size, flags=flags, borderMode=cv2.BORDER_REPLICATE))

@@ -12,9 +12,9 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, map_coordinates
 
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.instructions import table_stops
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.pipeline.planes import GridCurve
-from crenn.core.pipeline.program import table_stops
 
 #: Thickness of a layer of the grid, in stops.
 LAYER = 0.5
@@ -48,7 +48,7 @@ class BaseGrid:
     def nbytes(self) -> int:
         return self.cells.nbytes
 
-    def through(self, frame: Frame) -> "BaseGrid":
+    def through(self, frame: PictureGeometry) -> "BaseGrid":
         """The base of a scene, as it lies in the picture plane of a frame."""
         height, width = frame.size
         rows, columns = (int(np.ceil(n / self.cell)) + 3 for n in (height, width))

@@ -2,28 +2,30 @@
 
 import hashlib
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import Literal
 
-import cachetools
 import cv2
 import numba as nb
 import numpy as np
 
+from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.area import Area
-from crenn.core.areas.brush import MOST_STROKES, Brush, BrushStroke, painted
-from crenn.core.areas.found.apart import Apart
+from crenn.core.areas.brush import Brush, BrushStroke, painted
 from crenn.core.areas.found.sky import SIDE, find_sky, from_ground
+from crenn.core.areas.found.trimap import TrimapModel
 from crenn.core.areas.found.water import find_water
 from crenn.core.areas.part import Part
 from crenn.core.areas.refine import refined
-from crenn.core.areas.surfaces import surfaces
-from crenn.core.pipeline.frame import Frame
-from crenn.core.pipeline.planes import LATTICE, Around
+from crenn.core.pipeline.picture_geometry import PictureGeometry
+from crenn.core.pipeline.planes import LATTICE, PlaneContext
 from crenn.core.pipeline.scene import Lamp
 from crenn.core.render.cache import Cache
-from crenn.core.render.framed import moved, places
+from crenn.core.render.framed import places, translated
 from crenn.core.render.grid import reduced_for_base
-from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.grids import Grids
+from crenn.core.render.planes import Planes, around
+from crenn.core.render.source import Source
+from crenn.core.render.view import View
 from crenn.core.render.window import Window
 
 #: Masks of parts are kept for windows of at most so many pixels, as they are while something is dragged.
@@ -38,18 +40,6 @@ _BLUR = 1.0
 _LONGEST = 30_000
 #: A sky that was found, and that of a stack, are the same if so much of them is.
 _SAME = 0.9
-
-
-class Light(Protocol):
-    """What masks need of a renderer."""
-
-    scene: PreparedScene
-
-    def light(self, frame: Frame, window: Window, fine: bool = True) -> np.ndarray: ...
-
-    def small(self, frame: Frame) -> np.ndarray: ...
-
-    def around(self, scale: float, frame: Frame) -> Around: ...
 
 
 @dataclass(frozen=True)
@@ -71,59 +61,57 @@ _NOTHING = Stacked(np.zeros((1, 1, 1), np.uint16), np.zeros((1, 1, 2), np.int32)
 
 
 class Masks:
-    """Makes the masks of a scene's areas."""
+    """Makes the masks of areas."""
 
-    def __init__(self, light: Light, cache: Cache):
-        self._light, self._cache = light, cache
-        self._apart: dict[str, Apart] = {}
-        self._under: cachetools.LRUCache[tuple, np.ndarray] = cachetools.LRUCache(MOST_STROKES)
+    def __init__(self, planes: Planes, grids: Grids, cache: Cache):
+        self._planes, self._grids, self._cache = planes, grids, cache
 
-    def stacked(self, areas: list[Area], frame: Frame, window: Window, fine: bool) -> Stacked:
+    def stacked(self, areas: list[Area], view: View) -> Stacked:
         """The masks of several areas."""
 
-        def make() -> Stacked:
-            shares = np.stack([self.of(area, frame, window, fine) for area in areas])
+        def make(areas: list[Area]) -> Stacked:
+            shares = np.stack([self.of(area, view) for area in areas])
             return Stacked(shares, _spans(shares))
 
         if not areas:
             return _NOTHING
-        return self._cache.get(("masks", tuple(a.key for a in areas), frame.key, window, fine), make)
+        return self._cache.get(view, "masks", (areas,), make)
 
-    def of(self, area: Area, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
+    def of(self, area: Area, view: View) -> np.ndarray:
         """The mask of one area, uint16 (h, w)."""
-        shape = window.out_height, window.out_width
 
-        def make() -> np.ndarray:
-            return area.mask(lambda part: self.share(part, frame, window, fine), shape)
+        def make(area: Area) -> np.ndarray:
+            return area.mask(lambda part: self.share(part, view), view.shape)
 
-        if window.pixels > _KEPT and len(area.parts) == 1:
-            return make()
-        return self._cache.get(("mask", area.key, frame.key, window, fine), make)
+        if view.window.pixels > _KEPT and len(area.parts) == 1:
+            return make(area)
+        return self._cache.get(view, "mask", (area,), make)
 
-    def share(self, part: Part, frame: Frame, window: Window, fine: bool = True) -> np.ndarray:
-        """How far places of a window belong to a part, refined and softened but not inverted, float32 (h, w)."""
+    def share(self, part: Part, view: View) -> np.ndarray:
+        """How far places of a view belong to a part, refined and softened but not inverted, float32 (h, w)."""
 
-        def make() -> np.ndarray:
-            sigma = part.soften / 100 * frame.long_side
-            if sigma * window.scale >= 0.3:
-                return self._softened(part, frame, window, sigma)
-            if part.refine * window.scale >= 0.5:
-                return self._refined(part, frame, window, fine)
-            return part.share(_Seen(self, frame, window, fine))
+        def make(part: Part) -> np.ndarray:
+            sigma = part.soften / 100 * view.frame.long_side
+            if sigma * view.scale >= 0.3:
+                return self._softened(part, view, sigma)
+            if part.refine * view.scale >= 0.5:
+                return self._refined(part, view)
+            return part.share(_Seen(self, view))
 
-        if window.pixels > _KEPT:
-            return make()
-        return self._cache.get(("part", part.key, frame.key, window, fine), make)
+        if view.window.pixels > _KEPT:
+            return make(part)
+        return self._cache.get(view, "part", (part,), make)
 
-    def _refined(self, part: Part, frame: Frame, window: Window, fine: bool) -> np.ndarray:
-        radius = part.refine * window.scale
-        larger, rows, columns = window.grown(frame.size, int(np.ceil(2.5 * radius)) + 2 * LATTICE, LATTICE)
-        share = part.share(_Seen(self, frame, larger, fine))
-        out = refined(share, self.surfaces(0.0, frame, larger, fine), radius)
+    def _refined(self, part: Part, view: View) -> np.ndarray:
+        radius = part.refine * view.scale
+        larger, rows, columns = view.grown(int(np.ceil(2.5 * radius)) + 2 * LATTICE, LATTICE)
+        share = part.share(_Seen(self, larger))
+        out = refined(share, self.appearance_features(0.0, larger), radius)
         return np.ascontiguousarray(out[rows, columns])
 
-    def _softened(self, part: Part, frame: Frame, window: Window, sigma: float) -> np.ndarray:
+    def _softened(self, part: Part, view: View, sigma: float) -> np.ndarray:
         """A part made at a size at which its blur is a few pixels, blurred, and enlarged."""
+        window = view.window
         step = max(sigma / _SOFT, 1.0 / window.scale if window.scale < 1 else 1.0)
         # On the lattice, so that what works at a reduced size does the same in every window.
         first_x, first_y = (
@@ -133,7 +121,7 @@ class Masks:
         last_x, last_y = (int(np.ceil((v + _WITHIN * sigma) / step)) + 1 for v in ends)
         wide, high = last_x - first_x, last_y - first_y
         larger = Window(first_x * step, first_y * step, wide * step, high * step, wide, high)
-        hard = self.share(part.changed(soften=0.0), frame, larger, False)
+        hard = self.share(part.changed(soften=0.0), view.coarse().through(larger))
         soft = cv2.GaussianBlur(hard, (0, 0), sigma / step, borderType=cv2.BORDER_REPLICATE)
         per_x, per_y = window.width / window.out_width / step, window.height / window.out_height / step
         x0, y0 = window.x / step - first_x, window.y / step - first_y
@@ -142,150 +130,161 @@ class Masks:
         out = cv2.warpAffine(soft, shift, size, flags=cv2.WARP_INVERSE_MAP | cv2.INTER_LINEAR)
         return np.clip(out, 0, 1)
 
-    def evened(self, blur: float, frame: Frame, window: Window, fine: bool) -> np.ndarray:
-        """The light of a window, evened out by a deviation in full-size pixels, float32 (h, w, 3)."""
-        sigma = blur * min(window.scale, 1.0)
+    def evened(self, blur: float, view: View) -> np.ndarray:
+        """The light of a view, evened out by a deviation in full-size pixels, float32 (h, w, 3)."""
+        sigma = blur * min(view.scale, 1.0)
         if sigma < _UNSEEN:
-            return self._light.light(frame, window, fine)
-        larger, rows, columns = window.grown(frame.size, int(np.ceil(4 * sigma)), 1)
-        light = self._light.light(frame, larger, fine)
-        even = cv2.GaussianBlur(light, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+            return self._planes.light(view)
+        larger, rows, columns = view.grown(int(np.ceil(4 * sigma)), 1)
+        even = cv2.GaussianBlur(self._planes.light(larger), (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
         return np.ascontiguousarray(even[rows, columns])
 
-    def surfaces(self, blur: float, frame: Frame, window: Window, fine: bool) -> np.ndarray:
-        """What surfaces of a window look like once light is evened out, float32 (h, w, 3)."""
-        floor = self._light.scene.floor
-        key = ("surfaces", blur, frame.key, window, fine)
-        return self._cache.get(key, lambda: surfaces(self.evened(blur, frame, window, fine), floor))
+    def appearance_features(self, blur: float, view: View) -> np.ndarray:
+        """What surfaces of a view look like once light is evened out, float32 (h, w, 3)."""
 
-    def places(self, frame: Frame, window: Window) -> np.ndarray:
-        """Where the pixels of a window lie in the scene, as documents say it, float32 (2, h, w)."""
+        def make(blur: float) -> np.ndarray:
+            return appearance_features(self.evened(blur, view), view.source.floor)
+
+        return self._cache.get(view, "surfaces", (blur,), make)
+
+    def places(self, view: View) -> np.ndarray:
+        """Where the pixels of a view lie in the scene, as documents say it, float32 (2, h, w)."""
+        frame, window = view.frame, view.window
         unit = 1.0 / frame.long_side
 
         def make() -> np.ndarray:
             if frame.offset is None:
                 return np.stack(places(frame, window, unit))
-            there = moved(window, frame.offset)
+            there = translated(window, frame.offset)
             out = np.empty((2, window.out_height, window.out_width), np.float32)
             per_x, per_y = window.width / window.out_width, window.height / window.out_height
             out[0] = (there.x + (np.arange(window.out_width) + 0.5) * per_x) * unit
             out[1] = ((there.y + (np.arange(window.out_height) + 0.5) * per_y) * unit)[:, None]
             return out
 
-        return self._cache.get(("places", frame.key, window), make)
+        return self._cache.get(view, "places", (), make)
 
-    def apart(self, kind: Literal["sky", "water"], frame: Frame) -> Apart:
-        """What of the scene a kind is told apart by; it is looked for once."""
-        if kind not in self._apart:
-            scene = self._light.scene
-            small, _ = reduced_for_base(self._light.small(Frame.whole(scene.size)), SIDE)
-            scale = small.shape[1] / scene.size[1]
-            around = self._light.around(scale, Frame.whole(scene.size))
-            found = find_water(small, around) if kind == "water" else find_sky(small, around)
-            if kind == "sky" and scene.ground is not None:
-                found = _agreeing(found, small, around, np.asarray(scene.ground, np.float32) / 255)
-            self._apart[kind] = found
-        return self._apart[kind]
+    def apart(self, kind: Literal["sky", "water"], source: Source) -> TrimapModel:
+        """What of the scene a kind is told apart by."""
 
-    def painted(self, brush: Brush, frame: Frame, window: Window) -> np.ndarray:
-        """What a brush has painted in a window, float32 (h, w)."""
+        def make(kind: str) -> TrimapModel:
+            whole = PictureGeometry.whole(source.size)
+            small, _ = reduced_for_base(self._grids.small(source, whole), SIDE)
+            told = around(source, small.shape[1] / source.size[1], whole)
+            found = find_water(small, told) if kind == "water" else find_sky(small, told)
+            if kind == "sky" and source.has("ground"):
+                found = _agreeing(found, small, told, np.asarray(source.plane("ground"), np.float32) / 255)
+            return found
+
+        return self._cache.get(source, "apart", (kind,), make)
+
+    def painted(self, brush: Brush, view: View) -> np.ndarray:
+        """What a brush has painted in a view, float32 (h, w)."""
+        frame, window = view.frame, view.window
         even = abs(window.out_width / window.width * window.height / window.out_height - 1) * window.out_height < 0.2
         if frame.offset is not None and even:
-            return self._strokes(brush, moved(window, frame.offset))
-        x, y = self.places(frame, window) * frame.long_side
+            return self._strokes(brush, view.source, translated(window, frame.offset))
+        x, y = self.places(view) * frame.long_side
         step = 1.0 / window.scale
         left, top = (float(np.floor(v.min() / step) - 1) * step for v in (x, y))
         across, down = (int(np.ceil((v.max() - low) / step)) + 2 for v, low in ((x, left), (y, top)))
-        found = self._strokes(brush, Window(left, top, across * step, down * step, across, down))
+        found = self._strokes(brush, view.source, Window(left, top, across * step, down * step, across, down))
         unit = np.float32(window.scale)
         at = (x - np.float32(left)) * unit - np.float32(0.5), (y - np.float32(top)) * unit - np.float32(0.5)
         return cv2.remap(found, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
 
-    def _strokes(self, brush: Brush, window: Window) -> np.ndarray:
+    def _strokes(self, brush: Brush, source: Source, window: Window) -> np.ndarray:
         """The strokes in a window of the scene; where all but the last are known, that is painted over them."""
         told = [stroke.key for stroke in brush.strokes]
+        view = View.of_scene(source, window, False)
 
-        def key(count: int) -> tuple:
-            digest = hashlib.sha256("".join(told[:count]).encode()).hexdigest()
-            return "painted", digest, tuple(brush.shift), window
+        def given(count: int) -> tuple:
+            return hashlib.sha256("".join(told[:count]).encode()).digest(), brush.shift
 
-        def make() -> np.ndarray:
-            nothing = np.zeros((window.out_height, window.out_width), np.float32)
-            before = nothing
+        def make(digest: bytes, shift: list[float]) -> np.ndarray:
+            before = np.zeros(view.shape, np.float32)
             if len(told) > 1:
                 # While a stroke grows, those before it stay.
                 before = self._cache.get(
-                    key(len(told) - 1), lambda: self._over(brush.strokes[:-1], nothing, brush.shift, window)
+                    view,
+                    "painted",
+                    given(len(told) - 1),
+                    lambda digest, shift: self._over(brush.strokes[:-1], np.zeros(view.shape, np.float32), shift, view),
                 )
-            return self._over(brush.strokes[-1:], before, brush.shift, window)
+            return self._over(brush.strokes[-1:], before, shift, view)
 
-        return self._cache.get(key(len(told)), make)
+        return self._cache.get(view, "painted", given(len(told)), make)
 
-    def _over(self, strokes: list[BrushStroke], before: np.ndarray, shift: list[float], window: Window) -> np.ndarray:
-        """Strokes painted over a mask of a window of the scene; those that do not touch it are left out."""
-        long_side = max(self._light.scene.size)
+    def _over(self, strokes: list[BrushStroke], before: np.ndarray, shift: list[float], view: View) -> np.ndarray:
+        """Strokes painted over a mask of a view of the scene; those that do not touch it are left out."""
+        source, window = view.source, view.window
+        long_side = max(source.size)
         low = np.array([window.x, window.y]) / long_side - shift
         high = low + np.array([window.width, window.height]) / long_side
         strokes = [s for s in strokes if (s.bounds[1] > low).all() and (s.bounds[0] < high).all()]
         told = np.zeros((1, 1, 3), np.float32)
         if any(stroke.edges for stroke in strokes):
-            told = self.surfaces(_BLUR, Frame.whole(self._light.scene.size), window, False)
-        centres = [self._centres(stroke, shift) if stroke.edges else np.zeros((1, 3), np.float32) for stroke in strokes]
+            told = self.appearance_features(_BLUR, view)
+        nothing = np.zeros((1, 3), np.float32)
+        centres = [self._centres(stroke, shift, source) if stroke.edges else nothing for stroke in strokes]
         return painted(strokes, before, (low[0], low[1]), window.scale * long_side, told, centres)
 
-    def _centres(self, stroke: BrushStroke, shift: list[float]) -> np.ndarray:
+    def _centres(self, stroke: BrushStroke, shift: list[float], source: Source) -> np.ndarray:
         """What lies under the middle of a brush, at each place that it leaves something, float32 (N, 3).
 
         It is looked up at a size at which the brush is a few pixels wide, the same in every window.
         """
-        key = stroke.key, tuple(shift)
-        if key not in self._under:
-            self._under[key] = self._looked_up(stroke, shift)
-        return self._under[key]
 
-    def _looked_up(self, stroke: BrushStroke, shift: list[float]) -> np.ndarray:
-        scene = self._light.scene
-        level = scene.level_for(min(8.0 / (stroke.radius * max(scene.size)), 1.0))
-        array = scene.levels[level]
-        height, width = array.shape[:2]
-        at = (stroke.dabs[:, :2] + shift) * (max(height, width), max(height, width))
-        columns, rows = (np.clip(np.floor(v).astype(np.int64), 0, n - 1) for v, n in zip(at.T, (width, height)))
-        beside = (-1, 0, 1)
-        light = np.mean(
-            [
-                np.asarray(array[np.clip(rows + i, 0, height - 1), np.clip(columns + j, 0, width - 1)], np.float32)
-                for i in beside
-                for j in beside
-            ],
-            0,
-        )
-        return surfaces(light[None], scene.floor)[0]
+        def make(stroke: BrushStroke, shift: list[float]) -> np.ndarray:
+            return _looked_up(stroke, shift, source)
+
+        return self._cache.get(source, "centres", (stroke, shift), make)
+
+
+def _looked_up(stroke: BrushStroke, shift: list[float], source: Source) -> np.ndarray:
+    level = source.level_for(min(8.0 / (stroke.radius * max(source.size)), 1.0))
+    height, width = source.level_size(level)
+    at = (stroke.dabs[:, :2] + shift) * (max(height, width), max(height, width))
+    columns, rows = (np.clip(np.floor(v).astype(np.int64), 0, n - 1) for v, n in zip(at.T, (width, height)))
+    top, left = max(int(rows.min()) - 1, 0), max(int(columns.min()) - 1, 0)
+    part = source.read(level, slice(top, int(rows.max()) + 2), slice(left, int(columns.max()) + 2))
+    beside = (-1, 0, 1)
+    light = np.mean(
+        [
+            np.asarray(
+                part[np.clip(rows + i, 0, height - 1) - top, np.clip(columns + j, 0, width - 1) - left], np.float32
+            )
+            for i in beside
+            for j in beside
+        ],
+        0,
+    )
+    return appearance_features(light[None], source.floor)[0]
 
 
 class _Seen:
-    """What parts are made in: a window of the picture, and its scene; see `crenn.core.areas.part.Scenery`."""
+    """What parts are made in: a view, and its scene; see `crenn.core.areas.part.Scenery`."""
 
-    def __init__(self, masks: Masks, frame: Frame, window: Window, fine: bool):
-        self._masks, self._frame, self._window, self._fine = masks, frame, window, fine
-        self._scene = masks._light.scene
-        self.scale, self.long_side, self.floor = window.scale, frame.long_side, self._scene.floor
-        self.lamps: tuple[Lamp, ...] = self._scene.light.lamps
+    def __init__(self, masks: Masks, view: View):
+        self._masks, self._view = masks, view
+        self.scale, self.long_side, self.floor = view.scale, view.frame.long_side, view.source.floor
+        self.lamps: tuple[Lamp, ...] = view.source.light.lamps
 
     def places(self) -> tuple[np.ndarray, np.ndarray]:
-        x, y = self._masks.places(self._frame, self._window)
+        x, y = self._masks.places(self._view)
         return x, y
 
     def light(self, blur: float = 0.0) -> np.ndarray:
-        return self._masks.evened(blur, self._frame, self._window, self._fine)
+        return self._masks.evened(blur, self._view)
 
-    def surfaces(self, blur: float) -> np.ndarray:
-        return self._masks.surfaces(blur, self._frame, self._window, self._fine)
+    def appearance_features(self, blur: float) -> np.ndarray:
+        return self._masks.appearance_features(blur, self._view)
 
     def noise(self, stops: np.ndarray) -> np.ndarray:
-        return self._scene.light.noise_ev(stops) * min(self.scale, 1.0)
+        return self._view.source.light.noise_ev(stops) * min(self.scale, 1.0)
 
-    def apart(self, kind: Literal["sky", "water"]) -> Apart:
-        return self._masks.apart(kind, self._frame)
+    def apart(self, kind: Literal["sky", "water"]) -> TrimapModel:
+        return self._masks.apart(kind, self._view.source)
 
     def sampled(self, plane: np.ndarray) -> np.ndarray:
         return _sampled(plane, *self.places())
@@ -301,7 +300,7 @@ class _Seen:
 
     def painted(self, brush: Part) -> np.ndarray:
         assert isinstance(brush, Brush)
-        return self._masks.painted(brush, self._frame, self._window)
+        return self._masks.painted(brush, self._view)
 
 
 def _spans(shares: np.ndarray) -> np.ndarray:
@@ -331,7 +330,7 @@ def _sampled(plane: np.ndarray, x: np.ndarray, y: np.ndarray) -> np.ndarray:
     return cv2.remap(plane, x * per - half, y * per - half, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
 
 
-def _agreeing(found: Apart, small: np.ndarray, around: Around, ground: np.ndarray) -> Apart:
+def _agreeing(found: TrimapModel, small: np.ndarray, around: PlaneContext, ground: np.ndarray) -> TrimapModel:
     """The sky that was found, or that of the stack where it is another."""
     size = small.shape[1], small.shape[0]
     known = from_ground(small, around, cv2.resize(ground, size, interpolation=cv2.INTER_AREA))

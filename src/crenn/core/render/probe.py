@@ -5,10 +5,10 @@ import numpy as np
 from crenn.core.colorimetry.oklab import hue_and_saturation
 from crenn.core.colorimetry.spaces import LUMINANCE, SRGB_TO_XYZ, lightness, srgb_decode
 from crenn.core.noise.averaging import luminance_deviation
-from crenn.core.render.coloured import colour_of_code
-from crenn.core.render.entering import entering_at
+from crenn.core.render.colour_analysis import colour_of_code
+from crenn.core.render.curve_input import entering_at
+from crenn.core.render.display import CRUSHED, OUTSIDE
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.show import CRUSHED, OUTSIDE
 from crenn.core.render.window import Window
 from crenn.core.treatment import HUES, Treatment
 
@@ -34,9 +34,10 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
     column, row = (int(v) for v in np.floor(place))
     if not (0 <= column < scene.size[1] and 0 <= row < scene.size[0]):
         return None
-    rgb = np.asarray(scene.levels[0][row, column], np.float64)
+    here = slice(row, row + 1), slice(column, column + 1)
+    rgb = np.asarray(scene.read(0, *here)[0, 0], np.float64)
     recorded = max(float(LUMINANCE @ rgb), 2.0**-30)
-    lifted = float(frame.lens.falloff(place[None])[0]) if frame.lens and frame.lens.falloff else 0.0
+    lifted = float(frame.falloff_at(place[None])[0])
     out: dict = {
         "x": at_x,
         "y": at_y,
@@ -46,20 +47,20 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
         "frame": None,
         "clipped": "",
     }
-    if scene.sigma is not None:
-        deviation = float(luminance_deviation(scene.sigma[row, column], scene.light.capture))
+    if scene.has("sigma"):
+        deviation = float(luminance_deviation(scene.plane("sigma", *here)[0, 0], scene.light.capture))
         out["snr_db"] = round(float(20 * np.log10(max(recorded / max(deviation, 1e-12), 1e-3))), 1)
-    if scene.source is not None:
+    if scene.has("source"):
         frames = scene.report.get("frames") or []
         indices = scene.report.get("source_indices") or list(range(len(frames)))
-        source = int(scene.source[row, column])
+        source = int(scene.plane("source", *here)[0, 0])
         if source in indices:
             out["frame"] = frames[indices.index(source)]["name"]
             out["seconds"] = frames[indices.index(source)]["seconds"]
-    if scene.moved is not None:
-        out["moved"] = bool(scene.moved[row, column])
-    if scene.clipped is not None:
-        bits = int(scene.clipped[row, column])
+    if scene.has("moved"):
+        out["moved"] = bool(scene.plane("moved", *here)[0, 0])
+    if scene.has("clipped"):
+        bits = int(scene.plane("clipped", *here)[0, 0])
         out["clipped"] = "".join(n for n, b in zip("RGB", (1, 2, 4)) if bits & b)
     out["entering"] = entering_at(renderer, treatment, at_x, at_y)
     one = Window(at_x, at_y, 1, 1, 1, 1)

@@ -1,6 +1,8 @@
 """A scene prepared for viewing: its radiance map at falling sizes, read from disk where needed."""
 
+import itertools
 import json
+import threading
 import time
 from functools import cached_property
 from pathlib import Path
@@ -15,6 +17,7 @@ from crenn.core.noise.layers import NoiseLayers, part_of, split
 from crenn.core.pipeline.scene import Capture, SceneLight
 from crenn.core.progress import Progress
 from crenn.core.radiance import PLANES, RadianceMap
+from crenn.core.render.source import ALL
 from crenn.core.report.merging import light_statistics
 
 #: The smallest level's longer side is at most this.
@@ -34,25 +37,33 @@ def noise_folder(folder: Path) -> Path:
     return folder / "noise"
 
 
-class PreparedScene:
-    """Levels of a radiance map; level n is reduced 2ⁿ times.
+#: What tells prepared scenes from each other.
+_numbers = itertools.count()
 
-    Attributes
+
+class PreparedScene:
+    """A prepared scene: a `crenn.core.render.source.Source`.
+
+    Parameters
     ----------
     levels : list of ndarray, float32 (h, w, 3)
-    sigma : ndarray, float32 (H, W, 3) or None
-    source, clipped, moved, ground : ndarray, uint8 (H, W) or None
-        As of `crenn.core.radiance.RadianceMap`.
+        Level n is reduced 2ⁿ times.
+    planes : dict of str to ndarray (H, W) or (H, W, 3)
+        Those that are known of "sigma", float32, and `crenn.core.radiance.PLANES`, uint8.
     report : dict
     """
 
-    def __init__(self, levels, sigma, report: dict, source=None, clipped=None, moved=None, ground=None):
-        self.levels, self.sigma, self.report = levels, sigma, report
-        self.source, self.clipped, self.moved, self.ground = source, clipped, moved, ground
+    #: What is made of it is worth keeping.
+    passing = False
+
+    def __init__(self, levels: list[np.ndarray], planes: dict[str, np.ndarray], report: dict):
+        self._levels, self._planes, self.report = levels, planes, report
+        self.key = ("scene", next(_numbers))
         self._folder: Path | None = None
         self._noise: NoiseLayers | None = None
         self._cleaner: Cleaner | None = None
         self._looked = -_PATIENCE
+        self._lock = threading.RLock()
 
     @classmethod
     def from_radiance(cls, radiance: RadianceMap) -> "PreparedScene":
@@ -66,16 +77,16 @@ class PreparedScene:
             capture = Capture.from_report(report)
             statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step, capture)
             report = {**statistics, **report}
-        return cls(levels, radiance.sigma, report, **{name: getattr(radiance, name) for name in PLANES})
+        planes = {name: getattr(radiance, name) for name in ("sigma", *PLANES)}
+        return cls(levels, {name: plane for name, plane in planes.items() if plane is not None}, report)
 
     def save(self, folder: Path) -> None:
         """Write to a folder, all or nothing; an older one is replaced at the end."""
         with replacing_folder(folder, "cannot be prepared") as part:
-            for index, level in enumerate(self.levels):
+            for index, level in enumerate(self._levels):
                 np.save(part / f"level{index}.npy", level)
-            for name in ("sigma", *PLANES):
-                if getattr(self, name) is not None:
-                    np.save(part / f"{name}.npy", getattr(self, name))
+            for name, plane in self._planes.items():
+                np.save(part / f"{name}.npy", plane)
             (part / "report.json").write_text(json.dumps(self.report))
 
     @classmethod
@@ -96,7 +107,8 @@ class PreparedScene:
                 raise ValueError("no levels")
         except (OSError, ValueError) as fault:
             raise CrennError("The prepared scene is missing or damaged.", remedy="Merge it again.") from fault
-        scene = cls(levels, load("sigma"), report, **{name: load(name) for name in PLANES})
+        planes = {name: plane for name in ("sigma", *PLANES) if (plane := load(name)) is not None}
+        scene = cls(levels, planes, report)
         scene._folder = folder
         return scene
 
@@ -106,15 +118,16 @@ class PreparedScene:
 
         Beside a saved scene it may turn up at any time.
         """
-        now = time.monotonic()
-        missing = self._noise is None or not self._noise.whole
-        if missing and self._folder is not None and now - self._looked > _PATIENCE:
-            self._looked = now
-            if (folder := noise_folder(self._folder)).is_dir():
-                found = NoiseLayers.open(folder)
-                if found is not None and found.levels[0].shape[:2] == self.size:
-                    self._noise, self._cleaner = found, None
-        return self._noise
+        with self._lock:
+            now = time.monotonic()
+            missing = self._noise is None or not self._noise.whole
+            if missing and self._folder is not None and now - self._looked > _PATIENCE:
+                self._looked = now
+                if (folder := noise_folder(self._folder)).is_dir():
+                    found = NoiseLayers.open(folder)
+                    if found is not None and found.levels[0].shape[:2] == self.size:
+                        self._noise, self._cleaner = found, None
+            return self._noise
 
     @noise.setter
     def noise(self, layers: NoiseLayers) -> None:
@@ -126,14 +139,15 @@ class PreparedScene:
 
     def clean_part(self, box: Box) -> None:
         """Split the noise off a part, (top, left, height, width), while the rest still waits for it."""
-        noise = self.noise
-        if noise is not None and noise.whole:
-            return
-        if noise is None:
-            noise = self._noise = NoiseLayers.nothing(self.size)
-        if self._cleaner is None:
-            self._cleaner = Cleaner(self.levels[0], self.sigma, self.light.capture)
-        noise.put(box, part_of(self._cleaner, self.levels[0], self.sigma, box))
+        with self._lock:
+            noise = self.noise
+            if noise is not None and noise.whole:
+                return
+            if noise is None:
+                noise = self._noise = NoiseLayers.nothing(self.size)
+            if self._cleaner is None:
+                self._cleaner = Cleaner(self._levels[0], self._planes.get("sigma"), self.light.capture)
+            noise.put(box, part_of(self._cleaner, self._levels[0], self._planes.get("sigma"), box))
 
     def split_noise(self, progress: Progress | None = None) -> NoiseLayers:
         """Split the noise off, beside the scene's folder if it has one.
@@ -143,7 +157,7 @@ class PreparedScene:
         CrennError
             If there is no room for it.
         """
-        layers = split(self.levels[0], self.sigma, self.light, progress)
+        layers = split(self._levels[0], self._planes.get("sigma"), self.light, progress)
         if self._folder is not None:
             layers.save(noise_folder(self._folder))
         self._noise = layers
@@ -152,7 +166,34 @@ class PreparedScene:
     @property
     def size(self) -> tuple[int, int]:
         """(H, W) of the full picture."""
-        return self.levels[0].shape[:2]
+        height, width = self._levels[0].shape[:2]
+        return height, width
+
+    def level_size(self, level: int) -> tuple[int, int]:
+        height, width = self._levels[level].shape[:2]
+        return height, width
+
+    def read(self, level: int, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        return self._levels[level][rows, columns]
+
+    def _noise_level(self, level: int) -> np.ndarray:
+        noise = self._noise
+        if noise is None:
+            raise ValueError("no noise has been split off")
+        return noise.levels[min(level, len(noise.levels) - 1)]
+
+    def noise_size(self, level: int) -> tuple[int, int]:
+        height, width = self._noise_level(level).shape[:2]
+        return height, width
+
+    def read_noise(self, level: int, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        return self._noise_level(level)[rows, columns]
+
+    def has(self, plane: str) -> bool:
+        return plane in self._planes
+
+    def plane(self, name: str, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        return self._planes[name][rows, columns]
 
     @cached_property
     def light(self) -> SceneLight:
@@ -167,4 +208,4 @@ class PreparedScene:
     def level_for(self, scale: float) -> int:
         """Coarsest level that still holds at least ``scale`` pixels per full-size pixel."""
         level = int(np.floor(np.log2(1.0 / scale) + 1e-6)) if scale < 1 else 0
-        return min(max(level, 0), len(self.levels) - 1)
+        return min(max(level, 0), len(self._levels) - 1)

@@ -9,7 +9,8 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.fastmath import exp2, log2
-from crenn.core.pipeline.program import TABLE_PER_STOP, TABLE_SIZE, TABLE_START, Operation
+from crenn.core.pipeline.instructions import TABLE_PER_STOP, TABLE_SIZE, TABLE_START, Operation
+from crenn.core.render.encode import AREA, COLOURS, GRID, MIX, OPERATION, PLANE, TABLE
 from crenn.core.render.recolour import into_oklab, look_up, out_of_oklab, recolour
 
 _START, _PER, _LAST = np.float32(TABLE_START), np.float32(TABLE_PER_STOP), TABLE_SIZE - 2
@@ -148,7 +149,7 @@ def _cleaned(r, g, b, red, green, blue, share, kept, mask, masked):
     """Take noise out: a share of its luminance, which is the same in all colours, and a larger one of the rest.
 
     ``kept`` is the energy of colour noise that may stay where as much of luminance's may as 1; see
-    `crenn.core.render.lift`.
+    `crenn.core.render.noise_visibility`.
     """
     for x in range(r.size):
         w = np.float32(mask[x]) * _SHARE if masked else _ONE
@@ -191,8 +192,9 @@ def _taken_shares(index, cells, cells_at, grids, place_y, first, own, shares):
 
 
 @nb.njit(fastmath=True)
-def _recoloured(work, first, last, colours, constants, index, cells, cells_at, grids, place_y, mask, masked):
-    """Change the colours of part of the row that `run_row` works on; ``constants``, ``index`` are the instruction's."""
+def _recoloured(work, first, last, table, table_at, index, cells, cells_at, grids, place_y, mask, masked):
+    """Change the colours of part of the row that `run_row` works on by a table, at each place as far as a grid tells
+    if ``index`` is not negative."""
     light, a, b, ev = work[0, first:last], work[1, first:last], work[2, first:last], work[3, first:last]
     base, more = work[4, first:last], work[6, first:last]
     brighter, across, along = work[7, first:last], work[8, first:last], work[9, first:last]
@@ -201,10 +203,10 @@ def _recoloured(work, first, last, colours, constants, index, cells, cells_at, g
     if index >= 0:
         _grid_row(cells, cells_at[index], grids[index], place_y, first, _ZERO, base, more)
         share = more
-    stops = base if constants[3] > _ZERO else base[:0]
-    table, begins, per_stop = colours[np.int64(constants[0])], constants[1], constants[2]
+    stops = base if table_at[2] > _ZERO else base[:0]
+    begins, per_stop = table_at[0], table_at[1]
     # What an area has in the place of what all of the picture went through looks at the colours that entered that.
-    if constants[4] == _ZERO:
+    if table_at[3] == _ZERO:
         was_a[:], was_b[:], was_ev[:] = a, b, ev
     look_up(light, was_a, was_b, was_ev, stops, table, begins, per_stop, brighter, across, along)
     recolour(light, was_a, was_b, brighter, across, along, share, mask, masked, a, b, ev)
@@ -219,113 +221,100 @@ def _columns(spans, area, y, width):
 
 
 @nb.njit(fastmath=True)
-def run_row(
-    rgb, y, place_y, codes, constants, tables, colours, cells, cells_at, grids, masks, spans, planes, floor, based, work
-):
+def run_row(inputs, y, work):
     """Run a program over a row; `work` holds red, green, blue and EV (not applied yet) in its first four rows.
 
     Parameters
     ----------
-    rgb : ndarray, float32 (w, 3)
+    inputs : crenn.core.render.encode.KernelInputs
     y : int
-        Row of the window, for masks and planes.
-    place_y : float
-        Row of the picture's centre of it, in full-size pixels.
-    codes : ndarray, int32 (N, 3)
-        Operation, index of its table, grid or plane, area or -1.
-    constants : ndarray, float32 (N, 9)
-    tables : ndarray, float32 (T, TABLE_SIZE)
-    colours : ndarray, float32 (K, STOPS * HUES * SATURATIONS * 4)
-        See `crenn.core.pipeline.colours.Recoloured.table`.
-    cells : ndarray, float32 (C,)
-        Cells of all grids, one after the other.
-    cells_at : ndarray, int64 (G, 4)
-        Where each grid's begin, and its rows, columns and layers.
-    grids : ndarray, float64 (G, 6)
-        Full-size pixels of a cell, first column and columns per pixel, first stop, layers per stop, stretch.
-    masks : ndarray, uint16 (A, h, w)
-    spans : ndarray, int32 (A, h, 2)
-        Columns that each mask touches in each row: the first, and the first after them.
-    planes : ndarray, float32 (P, h, w)
-    floor : float32
-        Least luminance told apart by the base.
-    based : bool
-        Whether it is asked to which stop of the scene a place belongs.
+        Row of the window.
     work : ndarray, float32 (ROWS, w)
     """
+    rgb, floor = inputs.light[y], inputs.floor
+    codes, numbers, tables, planes = inputs.codes, inputs.numbers, inputs.tables, inputs.planes
+    cells, cells_at, grids = inputs.cells, inputs.cells_at, inputs.grids
+    # Row of the picture of the middle of this one, in full-size pixels.
+    place_y = inputs.top + (y + 0.5) * inputs.per_row
     r, g, b, ev, base, own, more = work[0], work[1], work[2], work[3], work[4], work[5], work[6]
     width = rgb.shape[0]
     for x in range(width):
         r[x], g[x], b[x], ev[x] = rgb[x, 0], rgb[x, 1], rgb[x, 2], _ZERO
     # Steps that clean come before all that reads a grid, and tell the stops anew.
-    if based:
+    if inputs.based:
         _stops(r, g, b, floor, base)
     fresh, in_oklab = False, False
     for i in range(codes.shape[0]):
-        operation, index, area = codes[i, 0], codes[i, 1], codes[i, 2]
+        operation, area = codes[i, OPERATION], codes[i, AREA]
         masked = area >= 0
-        first, last = _columns(spans, area, y, width)
+        first, last = _columns(inputs.spans, area, y, width)
         if first >= last:
             continue
-        mask = masks[max(area, 0), y if masked else np.int64(0), first:last]
+        mask = inputs.masks[max(area, 0), y if masked else np.int64(0), first:last]
         if in_oklab and operation not in (_COLOUR, _GAIN, _GRID, _ADD):
             out_of_oklab(r, g, b)
             in_oklab = False
         if operation == _MATRIX:
             if masked:
-                _map(r[first:last], g[first:last], b[first:last], constants[i], mask, masked)
+                _map(r[first:last], g[first:last], b[first:last], numbers[i], mask, masked)
             else:
-                _map_all(r, g, b, constants[i])
+                _map_all(r, g, b, numbers[i])
             fresh = False
         elif operation == _GAIN:
-            share = constants[i, 0] * _SHARE
+            share = numbers[i, 0] * _SHARE
             for x in range(first, last):
                 ev[x] += share * np.float32(mask[x - first])
         elif operation == _CURVE:
             if not fresh:
                 _stops(r, g, b, _TINY, own)
                 fresh = True
-            table = tables[index]
+            table = tables[codes[i, TABLE]]
             for x in range(first, last):
                 more[x] = lookup(table, own[x] + ev[x])
             _sum(ev[first:last], more[first:last], _ONE, mask, masked)
         elif operation == _CHANNELS:
-            _each(r[first:last], tables[index], ev[first:last], mask, masked)
-            _each(g[first:last], tables[index + 1], ev[first:last], mask, masked)
-            _each(b[first:last], tables[index + 2], ev[first:last], mask, masked)
+            n = codes[i, TABLE]
+            _each(r[first:last], tables[n], ev[first:last], mask, masked)
+            _each(g[first:last], tables[n + 1], ev[first:last], mask, masked)
+            _each(b[first:last], tables[n + 2], ev[first:last], mask, masked)
             fresh = False
         elif operation == _TINT:
             _tinted(
                 r[first:last],
                 g[first:last],
                 b[first:last],
-                planes[np.int64(constants[i, 1]), y, first:last],
-                planes[np.int64(constants[i, 2]), y, first:last],
-                planes[np.int64(constants[i, 3]), y, first:last],
-                constants[i, 0],
+                planes[codes[i, PLANE], y, first:last],
+                planes[codes[i, PLANE + 1], y, first:last],
+                planes[codes[i, PLANE + 2], y, first:last],
+                numbers[i, 0],
                 mask,
                 masked,
             )
             fresh = False
         elif operation == _CLEAN:
-            n = np.int64(constants[i, 1])
+            n = np.int64(codes[i, MIX])
             taken = planes[n, y, first:last], planes[n + 1, y, first:last], planes[n + 2, y, first:last]
             red, green, blue = r[first:last], g[first:last], b[first:last]
             _own_stops(red, green, blue, taken, floor, masked, own[first:last])
+            index = codes[i, GRID]
             _taken_shares(index, cells, cells_at, grids, place_y, first, own[first:last], more[first:last])
-            _cleaned(red, green, blue, taken[0], taken[1], taken[2], more[first:last], constants[i, 4], mask, masked)
+            _cleaned(red, green, blue, taken[0], taken[1], taken[2], more[first:last], numbers[i, 0], mask, masked)
             base[first:last] = own[first:last]
             fresh = False
         elif operation == _COLOUR:
             if not in_oklab:
                 into_oklab(r, g, b)
                 in_oklab, fresh = True, False
-            _recoloured(work, first, last, colours, constants[i], index, cells, cells_at, grids, place_y, mask, masked)
+            n = codes[i, COLOURS]
+            table, table_at = inputs.colours[n], inputs.colours_at[n]
+            index = codes[i, GRID]
+            _recoloured(work, first, last, table, table_at, index, cells, cells_at, grids, place_y, mask, masked)
         elif operation in (_GRID, _HAZE):
+            index = codes[i, GRID]
             stretch = np.float32(grids[index, 5])
             _grid_row(cells, cells_at[index], grids[index], place_y, first, stretch, base[first:last], more[first:last])
             if operation == _HAZE:
-                share, air = constants[i, 0], constants[i, 1:4]
+                share, air = numbers[i, 0], numbers[i, 1:4]
                 _clear(
                     r[first:last],
                     g[first:last],
@@ -342,54 +331,17 @@ def run_row(
             else:
                 _sum(ev[first:last], more[first:last], _ONE, mask, masked)
         elif operation == _ADD:
-            _sum(ev[first:last], planes[index, y, first:last], constants[i, 0], mask, masked)
+            _sum(ev[first:last], planes[codes[i, PLANE], y, first:last], numbers[i, 0], mask, masked)
     if in_oklab:
         out_of_oklab(r, g, b)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def light_of(
-    rgb,
-    codes,
-    constants,
-    tables,
-    colours,
-    cells,
-    cells_at,
-    grids,
-    masks,
-    spans,
-    planes,
-    floor,
-    based,
-    top,
-    per_row,
-    out,
-):
-    """Scene-linear light after the program, float32 (h, w, 3); parameters as of `run_row`.
-
-    ``top`` and ``per_row`` are the window's first row and the rows of a pixel, in full-size pixels.
-    """
-    for y in nb.prange(rgb.shape[0]):
-        work = np.empty((ROWS, rgb.shape[1]), np.float32)
-        run_row(
-            rgb[y],
-            np.int64(y),
-            top + (y + 0.5) * per_row,
-            codes,
-            constants,
-            tables,
-            colours,
-            cells,
-            cells_at,
-            grids,
-            masks,
-            spans,
-            planes,
-            floor,
-            based,
-            work,
-        )
-        for x in range(rgb.shape[1]):
+def light_of(inputs, out):
+    """Scene-linear light after a program in ``out``, float32 (h, w, 3); ``inputs`` as of `run_row`."""
+    for y in nb.prange(out.shape[0]):
+        work = np.empty((ROWS, out.shape[1]), np.float32)
+        run_row(inputs, np.int64(y), work)
+        for x in range(out.shape[1]):
             k = exp2(work[3, x])
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = work[0, x] * k, work[1, x] * k, work[2, x] * k

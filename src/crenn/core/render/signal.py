@@ -82,7 +82,7 @@ def signal(renderer: Renderer, treatment: Treatment, long_edge: int | None = Non
     before = snr - 20 * np.log10(left_when_averaged(capture, factor))
     if scene.noise is None or not scene.noise.whole:
         return Signal(stops, before, None)
-    lifts = renderer.lifts(treatment)
+    lifts = renderer.noise_visibility(treatment)
     shares = np.ones(stops.size) if lifts is None else lifts.by_stop(stops)
     left = left_by(treatment, scene.noise, capture, shares, factor)
     return Signal(stops, before, before - 20 * np.log10(left))

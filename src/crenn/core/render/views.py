@@ -1,6 +1,7 @@
 """Views of a scene besides the plain picture."""
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -8,10 +9,10 @@ import numpy as np
 from crenn.core.areas.area import FULL
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.averaging import luminance_deviation
-from crenn.core.render.coloured import range_mask
+from crenn.core.render.colour_analysis import range_mask
+from crenn.core.render.display import CRUSHED, OUTSIDE
 from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.show import CRUSHED, OUTSIDE
 from crenn.core.render.signal import left_by
 from crenn.core.render.window import Window
 from crenn.core.treatment import SHARPENING, Treatment
@@ -96,18 +97,18 @@ def frame_tones(report: dict) -> dict[int, float]:
 def _draw_source(codes: np.ndarray, renderer: Renderer, treatment: Treatment, window: Window) -> None:
     """Tint the picture's greys by the frame that feeds each place, and draw a line round what moved."""
     scene = renderer.scene
-    if scene.source is None:
+    if not scene.has("source"):
         return
     tones = np.zeros(256, np.float32)
     for index, tone in frame_tones(scene.report).items():
         tones[index] = tone
-    source = renderer.sampled(scene.source, treatment, window)
+    source = renderer.sampled("source", treatment, window)
     for rows in _bands(len(codes)):
         grey = codes[rows].astype(np.float32).mean(-1) * 0.28
         out = tones[source[rows]] * 200 + grey * 0.6
         codes[rows] = np.clip(out, 0, 255)[..., None].astype(np.uint8)
-    if scene.moved is not None:
-        _draw_line(codes, renderer.sampled(scene.moved, treatment, window) > 0)
+    if scene.has("moved"):
+        _draw_line(codes, renderer.sampled("moved", treatment, window) > 0)
 
 
 def _draw_line(codes: np.ndarray, inside: np.ndarray) -> None:
@@ -162,15 +163,16 @@ def _draw_edges(codes: np.ndarray, mask: np.ndarray) -> None:
 def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:
     """Predicted signal to noise of single pixels of the scene, in dB, float32 (h, w)."""
     scene = renderer.scene
-    deviation = luminance_deviation(renderer.sampled(scene.sigma, treatment, window), scene.light.capture)
-    frame = renderer.frame(treatment)
-    light = luminance(renderer.light(frame, window, fine))
-    if frame.lens is not None and frame.lens.falloff is not None:
+    deviation = luminance_deviation(renderer.sampled("sigma", treatment, window), scene.light.capture)
+    view = renderer.view(treatment, window, fine)
+    frame = view.frame
+    light = luminance(renderer.light(view))
+    if frame.fades:
         # What is given back to the corners raises their noise as well.
         height, width = deviation.shape
         x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
         places = np.stack([window.x + x * window.width / width, window.y + y * window.height / height], -1)
-        lifted = frame.lens.falloff(frame.to_scene(places.reshape(-1, 2))).reshape(height, width)
+        lifted = frame.falloff_at(frame.to_scene(places.reshape(-1, 2))).reshape(height, width)
         deviation = deviation * np.exp2(lifted)
     # Evened out: where frames were moved, noise has a pattern of its own that a reduced view would sample unevenly.
     light, deviation = (cv2.GaussianBlur(v.astype(np.float32), (0, 0), 3.0) for v in (light, deviation))
@@ -183,9 +185,9 @@ def _signal_after(renderer: Renderer, treatment: Treatment, window: Window, fine
     noise, scene = renderer.scene.noise, renderer.scene
     if noise is None or not noise.whole:
         return found
-    light = luminance(renderer.light(renderer.frame(treatment), window, fine))
+    light = luminance(renderer.light(renderer.view(treatment, window, fine)))
     stops = np.log2(np.maximum(cv2.GaussianBlur(light, (0, 0), 3.0), np.float32(scene.floor)))
-    lifts = renderer.lifts(treatment)
+    lifts = renderer.noise_visibility(treatment)
     shares = np.ones(stops.shape, np.float32) if lifts is None else lifts.within(window, stops)
     return np.asarray(found - 20 * np.log10(left_by(treatment, noise, scene.light.capture, shares)), np.float32)
 
@@ -197,6 +199,15 @@ def _source_order(report: dict) -> list[int]:
     return [indices[i] for i in sorted(range(len(frames)), key=lambda i: frames[i]["ev"])]
 
 
+@dataclass(frozen=True)
+class About:
+    """What of a treatment a view is about: ids of an area and of a part of it, the name of a range of hues."""
+
+    area: str | None = None
+    part: str | None = None
+    range: str | None = None
+
+
 def paint_view(
     renderer: Renderer,
     treatment: Treatment,
@@ -204,8 +215,7 @@ def paint_view(
     view: str,
     oversample: int = 1,
     fine: bool = True,
-    index: int | None = None,
-    part: int | None = None,
+    about: About | None = None,
 ) -> tuple[np.ndarray, dict]:
     """Render a view: sRGB codes, uint8 (h, w, 3), and the shares of the window that clip.
 
@@ -218,11 +228,10 @@ def paint_view(
         One of `VIEWS`.
     oversample, fine
         See `Renderer.picture`.
-    index : int, optional
-        Index of the area that the views "area", "mask" and "part" show, or of the range of hues that "range" does.
-    part : int, optional
-        Index of the part of that area that "part" shows.
+    about : About, optional
+        What the views "area", "mask", "part" and "range" show.
     """
+    about = about or About()
     if view == "untreated":
         treatment = treatment.untreated()
     if view == "noisy":
@@ -233,34 +242,36 @@ def paint_view(
     # Corners that nothing was recorded in are no crushed shadows.
     recorded = renderer.recorded(treatment, window)
     counted = limits if recorded is None else limits[recorded]
+    # Where nothing was recorded at all, nothing clips.
+    count = max(counted.size, 1)
     shares = {
-        "white": float((counted & 7 == 7).mean()),
-        "some": float((counted & 7 > 0).mean()),
-        "black": float((counted & CRUSHED > 0).mean()),
+        "white": float((counted & 7 == 7).sum() / count),
+        "some": float((counted & 7 > 0).sum() / count),
+        "black": float((counted & CRUSHED > 0).sum() / count),
     }
+    area = treatment.area(about.area)
     if view == "limits":
         _draw_limits(codes, limits)
     elif view == "source":
         _draw_source(codes, renderer, treatment, window)
-    elif view == "moved" and renderer.scene.moved is not None:
-        _draw_mask(codes, renderer.sampled(renderer.scene.moved, treatment, window) > 0)
-    elif view in ("area", "mask") and index is not None and index < len(treatment.areas):
-        mask = renderer.mask(treatment.areas[index].opaque, renderer.frame(treatment), window, fine)
+    elif view == "moved" and renderer.scene.has("moved"):
+        _draw_mask(codes, renderer.sampled("moved", treatment, window) > 0)
+    elif view in ("area", "mask") and area is not None:
+        mask = renderer.mask(area.opaque, renderer.view(treatment, window, fine))
         _draw_area(codes, mask, alone=view == "mask")
-    elif view == "part" and index is not None and part is not None and index < len(treatment.areas):
-        one = treatment.areas[index].alone(part)
-        if one is not None:
-            _draw_area(codes, renderer.mask(one, renderer.frame(treatment), window, fine), alone=False)
-    elif view == "range" and index is not None:
-        _draw_area(codes, range_mask(renderer, treatment, index, window, fine), alone=False)
+    elif view == "part" and area is not None and about.part is not None:
+        if (one := area.alone(about.part)) is not None:
+            _draw_area(codes, renderer.mask(one, renderer.view(treatment, window, fine)), alone=False)
+    elif view == "range" and about.range is not None:
+        _draw_area(codes, range_mask(renderer, treatment, about.range, window, fine), alone=False)
     elif view == "outside":
         _draw_mask(codes, limits & OUTSIDE > 0)
     elif view == "stops":
-        light = renderer.light(renderer.frame(treatment), window, fine)
+        light = renderer.light(renderer.view(treatment, window, fine))
         draw_map(codes, stops_of(light, renderer.scene.floor), 1.0, " EV", bold=4)
-    elif view == "noise" and renderer.scene.sigma is not None:
+    elif view == "noise" and renderer.scene.has("sigma"):
         draw_map(codes, _signal_to_noise(renderer, treatment, window, fine), 6.0, " dB")
-    elif view == "left" and renderer.scene.sigma is not None:
+    elif view == "left" and renderer.scene.has("sigma"):
         draw_map(codes, _signal_after(renderer, treatment, window, fine), 6.0, " dB")
     elif view == "edges":
         mask = renderer.made(
@@ -272,8 +283,8 @@ def paint_view(
         _draw_taken(codes, noisy)
     elif view == "cast":
         exaggerated(codes)
-    elif view == "lost" and renderer.scene.clipped is not None:
-        _draw_lost(codes, renderer.sampled(renderer.scene.clipped, treatment, window))
-    elif view == "ground" and renderer.scene.ground is not None:
-        _draw_mask(codes, renderer.sampled(renderer.scene.ground, treatment, window) > 127)
+    elif view == "lost" and renderer.scene.has("clipped"):
+        _draw_lost(codes, renderer.sampled("clipped", treatment, window))
+    elif view == "ground" and renderer.scene.has("ground"):
+        _draw_mask(codes, renderer.sampled("ground", treatment, window) > 127)
     return codes, shares

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from crenn.core.errors import CrennError
-from crenn.core.pipeline.frame import Frame
+from crenn.core.pipeline.picture_geometry import PictureGeometry
 
 #: Farther from the picture than this no place is told apart any more, in pixels.
 _FARTHEST = 1e7
@@ -35,12 +35,30 @@ class Window:
         if min(self.out_width, self.out_height) < 1:
             raise CrennError("A view needs at least one pixel.")
 
+    @property
+    def key(self) -> tuple:
+        """What tells it from others."""
+        return self.x, self.y, self.width, self.height, self.out_width, self.out_height
+
     @classmethod
     def whole(cls, size: tuple[int, int], long_edge: int | None = None) -> "Window":
         """The whole picture of size (H, W), its longer side reduced to ``long_edge``."""
         height, width = size
         factor = min(1.0, long_edge / max(size)) if long_edge else 1.0
         return cls(0, 0, width, height, max(round(width * factor), 1), max(round(height * factor), 1))
+
+    @classmethod
+    def of_box(
+        cls, left: float, top: float, right: float, bottom: float, size: tuple[int, int], long_edge: int | None = None
+    ) -> "Window":
+        """The whole pixels that a box touches in a picture of size (H, W), one at least each way; at full size, or with
+        its longer side reduced to ``long_edge``."""
+        height, width = size
+        x0, y0 = (int(np.clip(np.floor(v), 0, n - 1)) for v, n in ((left, width), (top, height)))
+        x1, y1 = (int(np.clip(np.ceil(v), first + 1, n)) for v, first, n in ((right, x0, width), (bottom, y0, height)))
+        w, h = x1 - x0, y1 - y0
+        factor = min(1.0, long_edge / max(w, h)) if long_edge else 1.0
+        return cls(x0, y0, w, h, max(round(w * factor), 1), max(round(h * factor), 1))
 
     @classmethod
     def about(cls, place: tuple[float, float], radius: float, size: tuple[int, int]) -> "Window":
@@ -53,8 +71,8 @@ class Window:
         """
         if not (0 <= place[0] < size[1] and 0 <= place[1] < size[0]):
             raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
-        (left, right), (top, bottom) = (_patch(v, radius, n) for v, n in zip(place, size[::-1]))
-        return cls(left, top, right - left, bottom - top, right - left, bottom - top)
+        x, y = place
+        return cls.of_box(x - radius, y - radius, x + radius, y + radius, size)
 
     def overlaps(self, size: tuple[int, int]) -> bool:
         """Whether any of it lies in a picture of size (H, W)."""
@@ -130,12 +148,6 @@ class Window:
         return larger, slice(top, top + self.out_height), slice(left, left + self.out_width)
 
 
-def _patch(middle: float, radius: float, length: int) -> tuple[int, int]:
-    """The first pixel along a side, and the first after them."""
-    first = int(np.clip(np.floor(middle - radius), 0, length - 1))
-    return first, max(int(np.clip(np.ceil(middle + radius), 1, length)), first + 1)
-
-
 def _grown(start: float, length: int, whole: float, margin: int, lattice: int) -> tuple[int, int]:
     """Pixels to add before and behind."""
     first = max(int(np.floor(start + 1e-6)), 0)
@@ -145,7 +157,7 @@ def _grown(start: float, length: int, whole: float, margin: int, lattice: int) -
     return before, behind
 
 
-def parts_in_view(frame: Frame, window: Window, size: tuple[int, int]) -> list[tuple[int, int, int, int]]:
+def parts_in_view(frame: PictureGeometry, window: Window, size: tuple[int, int]) -> list[tuple[int, int, int, int]]:
     """Quarters of what a window shows of a scene of size (H, W), each as top, left, height and width."""
     corners = frame.to_scene(window.corners(frame.size))
     height, width = size

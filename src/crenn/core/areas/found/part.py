@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 from pydantic import Field
 
-from crenn.core.areas.found.apart import Apart, belonging
+from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.found.regions import UNDER
+from crenn.core.areas.found.trimap import TrimapModel, matte_alpha
 from crenn.core.areas.part import Kind, Part, Scenery
-from crenn.core.areas.surfaces import surfaces
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.colour.circle import eased
 from crenn.core.noise.stars import star_shares
@@ -38,16 +38,16 @@ class Found(Part):
         return _lamps(scenery) if self.what == "lamps" else _stars(scenery)
 
 
-def _told(scenery: Scenery, apart: Apart) -> np.ndarray:
+def _told(scenery: Scenery, apart: TrimapModel) -> np.ndarray:
     """How far pixels belong to what was found, float32 (h, w)."""
     sure = scenery.sampled(apart.sure)
     rows, columns = np.nonzero((sure > 0) & (sure < 1))
     if not rows.size:
         return sure
-    told = surfaces(scenery.light(_BLUR)[rows, columns][None], scenery.floor * UNDER)[0]
+    told = appearance_features(scenery.light(_BLUR)[rows, columns][None], scenery.floor * UNDER)[0]
     deviation = np.asarray(scenery.noise(told[..., 0]) * _LESS, np.float32)
     inside, outside = (scenery.sampled_at(plane, rows, columns) for plane in (apart.inside, apart.outside))
-    sure[rows, columns] = belonging(told, sure[rows, columns], inside, outside, deviation)
+    sure[rows, columns] = matte_alpha(told, sure[rows, columns], inside, outside, deviation)
     return sure
 
 

@@ -4,8 +4,8 @@ import cv2
 import numpy as np
 from scipy.ndimage import median
 
-from crenn.core.areas.surfaces import surfaces
-from crenn.core.pipeline.planes import Around
+from crenn.core.areas.appearance import appearance_features
+from crenn.core.pipeline.planes import PlaneContext
 
 #: Slope that parts regions, in EV per pixel, with what noise makes of it; slope of colour counts so many times.
 STEP, _PER_NOISE, _OF_COLOUR = 0.09, 1.2, 4.0
@@ -39,7 +39,7 @@ class Regions:
     Attributes
     ----------
     of : ndarray, float32 (h, w, 3)
-        What `surfaces` tells of the picture.
+        What `appearance_features` tells of the picture.
     slope : ndarray, float32 (h, w)
         In EV per pixel; see `slopes`.
     names : ndarray, int32 (h, w)
@@ -53,8 +53,8 @@ class Regions:
         Means of ``of``.
     """
 
-    def __init__(self, rgb: np.ndarray, around: Around):
-        told = surfaces(rgb, around.floor * UNDER)
+    def __init__(self, rgb: np.ndarray, around: PlaneContext):
+        told = appearance_features(rgb, around.floor * UNDER)
         noise = np.zeros(told.shape[:2]) if around.noise is None else around.noise(told[..., 0]) * around.scale
         self.of = told
         slope = slopes(told)

@@ -8,10 +8,10 @@ they lie and how little texture they have.
 import cv2
 import numpy as np
 
-from crenn.core.areas.found.apart import Apart, carried_outwards
+from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.found.regions import UNDER, Regions
-from crenn.core.areas.surfaces import surfaces
-from crenn.core.pipeline.planes import Around
+from crenn.core.areas.found.trimap import TrimapModel, carried_outwards
+from crenn.core.pipeline.planes import PlaneContext
 
 #: Longer side of the picture in which it is looked for, in pixels.
 SIDE = 900
@@ -100,18 +100,18 @@ def _with_glare(sky: np.ndarray, told: np.ndarray, slope: np.ndarray) -> np.ndar
     return np.asarray(cv2.morphologyEx(grown, cv2.MORPH_OPEN, np.ones((5, 5), np.uint8)) > 0) | sky
 
 
-def find_sky(rgb: np.ndarray, around: Around) -> Apart:
+def find_sky(rgb: np.ndarray, around: PlaneContext) -> TrimapModel:
     """The sky of a scene.
 
     Parameters
     ----------
     rgb : ndarray, float32 (h, w, 3)
         Light of the whole scene, reduced to `SIDE`.
-    around : Around
+    around : PlaneContext
 
     Returns
     -------
-    Apart
+    TrimapModel
         Nothing of it where there is no sky.
     """
     regions = Regions(rgb, around)
@@ -124,7 +124,7 @@ def find_sky(rgb: np.ndarray, around: Around) -> Apart:
     if within:
         sky = _from_within(regions, told)
     if not sky.any() or regions.share[sky].sum() < _NONE:
-        return Apart.nothing()
+        return TrimapModel.nothing()
     sky |= _like(regions, sky, told)
     inside = _with_glare(_without_rough(regions.mask(sky), regions.slope), told, regions.slope)
     found = told_apart(inside, told)
@@ -133,7 +133,7 @@ def find_sky(rgb: np.ndarray, around: Around) -> Apart:
     return found
 
 
-def _with_slits(found: Apart, told: np.ndarray) -> None:
+def _with_slits(found: TrimapModel, told: np.ndarray) -> None:
     """Let pixels tell wherever light is that of a sky seen from a room: panes are parted by bars, ships and masts.
 
     A room has nothing else so bright of that colour, as the ground outside may have.
@@ -147,7 +147,7 @@ def _with_slits(found: Apart, told: np.ndarray) -> None:
     found.sure[alike & (found.sure == 0)] = 0.5
 
 
-def told_apart(inside: np.ndarray, told: np.ndarray) -> Apart:
+def told_apart(inside: np.ndarray, told: np.ndarray) -> TrimapModel:
     """What is known of both sides of an edge, from smooth places within it, bool (h, w)."""
     within = carried_outwards(told, inside)
     kernel = np.ones((2 * _BAND + 1, 2 * _BAND + 1), np.uint8)
@@ -157,11 +157,11 @@ def told_apart(inside: np.ndarray, told: np.ndarray) -> Apart:
     # Points of light amid it are part of it.
     much = cv2.blur(inside.astype(np.float32), (9, 9)) > 0.6
     sure[(sure == 0.5) & much & (told[..., 0] > within[..., 0] - 0.1)] = 1.0
-    return Apart(sure, within, without)
+    return TrimapModel(sure, within, without)
 
 
-def from_ground(rgb: np.ndarray, around: Around, ground: np.ndarray) -> Apart:
+def from_ground(rgb: np.ndarray, around: PlaneContext, ground: np.ndarray) -> TrimapModel:
     """The sky of a scene whose ground is known, float32 (h, w) of 0 to 1 like ``rgb``; see `find_sky`."""
     kernel = np.ones((5, 5), np.uint8)
     inside = cv2.erode((ground < 0.02).astype(np.uint8), kernel) > 0
-    return told_apart(inside, surfaces(rgb, around.floor * UNDER))
+    return told_apart(inside, appearance_features(rgb, around.floor * UNDER))

@@ -8,10 +8,10 @@ found by correlation, Loy and Eklundh 2006), and water is what is smooth there a
 import cv2
 import numpy as np
 
-from crenn.core.areas.found.apart import Apart
 from crenn.core.areas.found.regions import Regions
 from crenn.core.areas.found.sky import told_apart
-from crenn.core.pipeline.planes import Around
+from crenn.core.areas.found.trimap import TrimapModel
+from crenn.core.pipeline.planes import PlaneContext
 
 #: Colour counts so many times as light, in EV.
 _OF_COLOUR = 6.0
@@ -48,18 +48,18 @@ def _correlation(one: np.ndarray, other: np.ndarray) -> float:
     return float((both[rows] / energy[rows]).mean()) if rows.mean() > 0.12 else -1.0
 
 
-def find_water(rgb: np.ndarray, around: Around) -> Apart:
+def find_water(rgb: np.ndarray, around: PlaneContext) -> TrimapModel:
     """The water of a scene.
 
     Parameters
     ----------
     rgb : ndarray, float32 (h, w, 3)
         Light of the whole scene, reduced as for `crenn.core.areas.found.sky.find_sky`.
-    around : Around
+    around : PlaneContext
 
     Returns
     -------
-    Apart
+    TrimapModel
         Nothing of it where there is none, or what is mirrored lies outside the picture.
     """
     regions = Regions(rgb, around)
@@ -72,7 +72,7 @@ def find_water(rgb: np.ndarray, around: Around) -> Apart:
     likeness = {row: _correlation(varies, _mirrored(varies, row)) for row in rows}
     horizon = max(likeness, key=lambda row: likeness[row])
     if likeness[horizon] < _MIRRORS:
-        return Apart.nothing()
+        return TrimapModel.nothing()
     other = _mirrored(varies, horizon)
     both = cv2.blur((varies * other).sum(-1), _AROUND)
     energy = np.sqrt(cv2.blur((varies**2).sum(-1), _AROUND) * cv2.blur((other**2).sum(-1), _AROUND))
@@ -83,7 +83,7 @@ def find_water(rgb: np.ndarray, around: Around) -> Apart:
     water = (regions.share > _LEAST) & regions.smooth & (mean > _MATCHES) & (regions.top >= start)
     water[0] = False
     if regions.share[water].sum() < _NONE:
-        return Apart.nothing()
+        return TrimapModel.nothing()
     # Streaks of lamps part the water into pieces, and are rough: they match what is above them.
     joined = regions.mask(water) | (matches > _STREAKS)
     closed = cv2.morphologyEx(joined.astype(np.uint8), cv2.MORPH_CLOSE, np.ones(_BRIDGED, np.uint8))

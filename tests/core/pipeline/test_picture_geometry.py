@@ -5,17 +5,17 @@ import unittest
 import numpy as np
 
 from crenn.core.errors import CrennError
-from crenn.core.pipeline.frame import Frame, LensMap, about
+from crenn.core.pipeline.picture_geometry import LensMap, PictureGeometry, about
 
 SCENE = (800, 1200)
 RNG = np.random.default_rng(5)
 PLACES = RNG.uniform((0, 0), (1200, 800), (200, 2))
 
 
-def turned(degrees: float, frame: Frame | None = None) -> Frame:
+def turned(degrees: float, frame: PictureGeometry | None = None) -> PictureGeometry:
     turn = np.radians(degrees)
     cos, sin = np.cos(turn), np.sin(turn)
-    return (frame or Frame.whole(SCENE)).after(
+    return (frame or PictureGeometry.whole(SCENE)).after(
         about((600, 400), np.array([[cos, sin, 0], [-sin, cos, 0], [0, 0, 1.0]]))
     )
 
@@ -35,12 +35,12 @@ def bulge(strength: float = 0.04) -> LensMap:
 class Places(unittest.TestCase):
     def frames(self):
         tilt = about((600, 400), np.array([[1, 0, 0], [0, 1, 0], [0, 2e-4, 1.0]]))
-        yield "whole", Frame.whole(SCENE)
+        yield "whole", PictureGeometry.whole(SCENE)
         yield "turned", turned(7)
         yield "cut", turned(-3).after(np.array([[1, 0, 100], [0, 1, 50], [0, 0, 1.0]]), (500, 700))
         yield "tilted", turned(2).after(tilt)
-        yield "lens", Frame(SCENE, SCENE, lens=bulge())
-        yield "lens and tilt", Frame(SCENE, SCENE, lens=bulge()).after(tilt)
+        yield "lens", PictureGeometry(SCENE, SCENE, lens=bulge())
+        yield "lens and tilt", PictureGeometry(SCENE, SCENE, lens=bulge()).after(tilt)
 
     def test_there_and_back_is_where_it_began(self):
         for name, frame in self.frames():
@@ -49,13 +49,13 @@ class Places(unittest.TestCase):
                 np.testing.assert_allclose(frame.of_shares(frame.shares(PLACES)), PLACES, atol=1e-4)
 
     def test_a_cut_moves_places_by_its_corner(self):
-        frame = Frame.whole(SCENE).after(np.array([[1, 0, 100], [0, 1, 50], [0, 0, 1.0]]), (500, 700))
+        frame = PictureGeometry.whole(SCENE).after(np.array([[1, 0, 100], [0, 1, 50], [0, 0, 1.0]]), (500, 700))
         self.assertEqual(frame.offset, (100, 50))
         np.testing.assert_allclose(frame.to_scene(np.array([[0.0, 0.0]])), [[100, 50]])
 
     def test_what_reaches_beyond_the_scene_is_no_mere_cut(self):
         for x, y, size in ((-1, 0, (500, 700)), (0, 400, (500, 700)), (600, 0, (100, 601)), (0.5, 0, (100, 100))):
-            frame = Frame.whole(SCENE).after(np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]]), size)
+            frame = PictureGeometry.whole(SCENE).after(np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]]), size)
             self.assertIsNone(frame.offset, (x, y, size))
 
     def test_frames_are_told_apart_by_all_that_matters(self):
@@ -76,7 +76,7 @@ class Places(unittest.TestCase):
                 self.assertEqual((nodes["scene"], nodes["long"]), ([1.0, 800 / 1200], 1200))
 
     def test_red_and_blue_lie_elsewhere_where_a_lens_says_so(self):
-        frame = Frame(SCENE, SCENE, lens=bulge())
+        frame = PictureGeometry(SCENE, SCENE, lens=bulge())
         at = np.array([[1150.0, 60.0]])
         red, green, blue = (frame.to_scene(at, c)[0] for c in range(3))
         np.testing.assert_allclose(red - green, green - blue, atol=1e-9)
@@ -101,14 +101,16 @@ class Walls(unittest.TestCase):
                 off = frame.room @ frame.walls[:, :2].T - frame.walls[:, 2]
                 self.assertLess(off.max(), 1e-6)
                 np.testing.assert_allclose((np.abs(off) < 1e-6).sum(1), 2)
-        np.testing.assert_allclose(Frame.whole(SCENE).room, [[0, 0], [1200, 0], [1200, 800], [0, 800]], atol=1e-9)
+        np.testing.assert_allclose(
+            PictureGeometry.whole(SCENE).room, [[0, 0], [1200, 0], [1200, 800], [0, 800]], atol=1e-9
+        )
 
     def test_a_perspective_that_turns_the_picture_over_is_said(self):
-        over = Frame.whole(SCENE).after(about((600, 400), np.array([[1, 0, 0], [0, 1, 0], [0, -3e-3, 1.0]])))
+        over = PictureGeometry.whole(SCENE).after(about((600, 400), np.array([[1, 0, 0], [0, 1, 0], [0, -3e-3, 1.0]])))
         with self.assertRaisesRegex(CrennError, "turns the picture over|stretches"):
             _ = over.outline
 
     def test_a_perspective_that_blows_it_up_is_said(self):
-        wide = Frame.whole(SCENE).after(about((600, 400), np.diag([0.2, 0.2, 1.0])))
+        wide = PictureGeometry.whole(SCENE).after(about((600, 400), np.diag([0.2, 0.2, 1.0])))
         with self.assertRaisesRegex(CrennError, "stretches"):
             _ = wide.outline

@@ -21,7 +21,7 @@ _LARGEST = 3.0
 
 
 @dataclass(frozen=True)
-class Frame:
+class PictureGeometry:
     """The map from a plane to the scene plane: a projection, and a lens behind it.
 
     Attributes
@@ -42,7 +42,7 @@ class Frame:
     lens: "LensMap | None" = None
 
     @classmethod
-    def whole(cls, scene: tuple[int, int]) -> "Frame":
+    def whole(cls, scene: tuple[int, int]) -> "PictureGeometry":
         """The scene plane itself."""
         return cls(scene, scene)
 
@@ -68,7 +68,23 @@ class Frame:
             return None
         return int(x), int(y)
 
-    def after(self, matrix: np.ndarray, size: tuple[int, int] | None = None) -> "Frame":
+    @property
+    def fades(self) -> bool:
+        """Whether its lens has taken light from the corners that is given back."""
+        return self.lens is not None and self.lens.falloff is not None
+
+    @property
+    def falloff_key(self) -> bytes:
+        """What tells that from what other lenses take; nothing if nothing is."""
+        return self.lens.falloff_key if self.lens is not None and self.fades else b""
+
+    def falloff_at(self, places: np.ndarray) -> np.ndarray:
+        """EV that the lens has taken at places of the scene, float64 (N, 2) in pixels; float64 (N,)."""
+        if self.lens is None or self.lens.falloff is None:
+            return np.zeros(len(places))
+        return self.lens.falloff(places)
+
+    def after(self, matrix: np.ndarray, size: tuple[int, int] | None = None) -> "PictureGeometry":
         """The frame of a plane whose pixels a homography, float64 (3, 3), maps to this plane's."""
         return replace(self, matrix=self.matrix @ matrix, size=size or self.size)
 

@@ -22,7 +22,7 @@ _EVENED, _TRUSTED = 1.5, 0.1
 
 
 @dataclass(frozen=True)
-class Apart:
+class TrimapModel:
     """What was found.
 
     Attributes
@@ -30,7 +30,7 @@ class Apart:
     sure : ndarray, float32 (h, w)
         1 where a place belongs to it, 0 where it does not, between where its pixels have to tell.
     inside : ndarray, float32 (h, w, 3)
-        What surfaces of it look like around each place, as `crenn.core.areas.surfaces.surfaces` tells.
+        What surfaces of it look like around each place, as `crenn.core.areas.appearance.appearance_features` tells.
     outside : ndarray, float32 (h, w, 3)
         The same of what it borders on.
     """
@@ -44,7 +44,7 @@ class Apart:
         return self.sure.nbytes + self.inside.nbytes + self.outside.nbytes
 
     @classmethod
-    def nothing(cls) -> "Apart":
+    def nothing(cls) -> "TrimapModel":
         """Nothing of the kind."""
         return cls(np.zeros((1, 1), np.float32), np.zeros((1, 1, 3), np.float32), np.zeros((1, 1, 3), np.float32))
 
@@ -77,7 +77,7 @@ def carried_outwards(values: np.ndarray, known: np.ndarray) -> np.ndarray:
     return np.asarray(out, np.float32)
 
 
-def belonging(
+def matte_alpha(
     told: np.ndarray, sure: np.ndarray, inside: np.ndarray, outside: np.ndarray, deviation: np.ndarray
 ) -> np.ndarray:
     """How far pixels that are not sure belong to what was found, float32 (N,).
@@ -88,9 +88,9 @@ def belonging(
     Parameters
     ----------
     told : ndarray, float32 (N, 3)
-        What `surfaces` tells of pixels.
+        What `appearance_features` tells of pixels.
     sure, inside, outside : ndarray, float32 (N,), (N, 3), (N, 3)
-        As of `Apart`, where the pixels lie.
+        As of `TrimapModel`, where the pixels lie.
     deviation : ndarray, float32 (N,)
         Of noise, in EV.
     """

@@ -15,8 +15,8 @@ from crenn.core.colour.found_cast import Method, asked, find_cast
 from crenn.core.colour.hues import belonging
 from crenn.core.colour.trust import hue_trusted
 from crenn.core.errors import CrennError
+from crenn.core.render.display import CRUSHED
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.show import CRUSHED
 from crenn.core.render.window import Window
 from crenn.core.treatment import CAST, HUES, Treatment
 
@@ -95,12 +95,12 @@ def pick(renderer: Renderer, treatment: Treatment, place: tuple[float, float], r
     """
     window = _patch(renderer, treatment, place, radius)
     scene = renderer.scene
-    if scene.clipped is not None and (renderer.sampled(scene.clipped, treatment, window) > 0).mean() > 0.1:
+    if scene.has("clipped") and (renderer.sampled("clipped", treatment, window) > 0).mean() > 0.1:
         raise CrennError("This place is clipped in every frame: its colour was not recorded.", remedy="Pick another.")
     codes, limits = renderer.picture(treatment, window)
     if (limits & 7 == 7).mean() > 0.5:
         raise CrennError("This place is white in the picture: it shows no colour.", remedy="Pick a darker one.")
-    recorded = luminance(renderer.light(renderer.frame(treatment), window))
+    recorded = luminance(renderer.light(renderer.view(treatment, window)))
     if np.median(recorded) < 2.0 ** (scene.light.noise_horizon - 2) or (limits & CRUSHED > 0).mean() > 0.5:
         raise CrennError("This place is black: what colour it has is noise.", remedy="Pick a brighter one.")
     light = renderer.linear(treatment.up_to(HUES), window)
@@ -119,23 +119,27 @@ def pick(renderer: Renderer, treatment: Treatment, place: tuple[float, float], r
     return Picked(hue, saturation, spread, stop, (red, green, blue))
 
 
-def range_mask(renderer: Renderer, treatment: Treatment, index: int, window: Window, fine: bool = True) -> np.ndarray:
-    """How far the places of a window belong to a range of hues, uint16 (h, w); nothing if there is none."""
-    ranges = treatment.section(HUES).ranges
-    if index >= len(ranges):
+def range_mask(renderer: Renderer, treatment: Treatment, name: str, window: Window, fine: bool = True) -> np.ndarray:
+    """How far the places of a window belong to a range of hues, uint16 (h, w); nothing if there is none of the name."""
+    wanted = next((r for r in treatment.section(HUES).ranges if r.name == name), None)
+    if wanted is None:
         return np.zeros((window.out_height, window.out_width), np.uint16)
     entering = treatment.up_to(HUES)
 
-    def found() -> np.ndarray:
+    view = renderer.view(entering, window, fine)
+
+    def found(entering: Treatment, noise: tuple) -> np.ndarray:
         hue, saturation = hue_and_saturation(renderer.linear(entering, window, fine))
-        light = luminance(renderer.light(renderer.frame(entering), window, fine))
+        light = luminance(renderer.light(view))
         stops = np.log2(np.maximum(light, renderer.scene.floor))
         trust = hue_trusted(renderer.scene.light, stops, saturation, treatment.takes_noise)
         return np.stack([hue, saturation, trust])
 
     # While a range is moved, what it is moved over stays.
-    hue, saturation, trust = renderer.kept(("hues", entering.model_dump_json(), window, fine), found)
-    return (belonging(ranges[index], hue, saturation) * trust * 65535 + 0.5).astype(np.uint16)
+    noise = renderer.scene.noise
+    given = entering, () if noise is None else noise.key
+    hue, saturation, trust = renderer.cache.get(view, "hues", given, found)
+    return (belonging(wanted, hue, saturation) * trust * 65535 + 0.5).astype(np.uint16)
 
 
 def cast_of(
@@ -169,20 +173,17 @@ def cast_of(
         x, y, w, h = box
         corners = np.array([[x, y], [x + w, y], [x + w, y + h], [x, y + h]]) * frame.long_side
         low, high = frame.to_plane(corners).min(0), frame.to_plane(corners).max(0)
-        left, top = (int(np.clip(np.floor(v), 0, n)) for v, n in zip(low, frame.size[::-1]))
-        right, bottom = (int(np.clip(np.ceil(v), 0, n)) for v, n in zip(high, frame.size[::-1]))
-        if right - left < 8 or bottom - top < 8:
+        (left, top), (right, bottom) = low, high
+        window = Window.of_box(left, top, right, bottom, frame.size, _SIDE)
+        if min(window.width, window.height) < 8:
             raise CrennError("This box is too small, or lies outside the picture.", remedy="Draw one inside.")
-        factor = min(1.0, _SIDE / max(right - left, bottom - top))
-        out = max(round((right - left) * factor), 1), max(round((bottom - top) * factor), 1)
-        window = Window(left, top, right - left, bottom - top, *out)
     light = renderer.linear(entering, window)
     scene = renderer.scene
-    recorded = luminance(renderer.light(frame, window))
+    recorded = luminance(renderer.light(renderer.view(entering, window)))
     floor, ceiling = 2.0**scene.light.noise_horizon, 2.0 ** scene.light.quantile(_TELLING)
     speaking = (recorded > floor) & (recorded < ceiling) & asked(light, *tones)
-    if scene.clipped is not None:
-        speaking &= renderer.sampled(scene.clipped, entering, window) == 0
+    if scene.has("clipped"):
+        speaking &= renderer.sampled("clipped", entering, window) == 0
     try:
         red, blue = find_cast(light, speaking, by)
     except ValueError as fault:

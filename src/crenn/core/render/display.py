@@ -3,11 +3,14 @@
 Hue is kept by moving along straight lines to grey in Oklab (Ottosson 2020).
 """
 
+from typing import NamedTuple
+
 import numba as nb
 import numpy as np
 
-from crenn.core.colorimetry.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_encode
+from crenn.core.colorimetry.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_decode, srgb_encode
 from crenn.core.fastmath import cbrt, log2
+from crenn.core.pipeline.program import Program
 from crenn.core.render.rows import ROWS, lookup, run_row
 
 _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
@@ -34,6 +37,8 @@ _STEPS = 6
 #: Rows of work: the program's first four, then the display's.
 _ROWS = max(ROWS, 12)
 
+#: Light from which on a channel is at white, and up to which it is at black: half a code of 8 bits from either end.
+_WHITE, _BLACK = (np.float32(v) for v in srgb_decode(np.array([1.0 - 0.5 / 255, 0.5 / 255])))
 #: Bits of the limits plane: red, green, blue at white; all at black; a colour that sRGB could not show.
 CLIP_RED, CLIP_GREEN, CLIP_BLUE, CRUSHED, OUTSIDE = 1, 2, 4, 8, 16
 #: How far a channel must lie outside 0 to 1 for that, in shares of the picture's luminance, once bright colours have
@@ -186,62 +191,48 @@ def _round(v, top, dither, bits):
     return np.int32(min(max(v * top + _HALF + dither * noise, _ZERO), top))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def codes_of(
-    rgb,
-    codes,
-    constants,
-    tables,
-    colours,
-    cells,
-    cells_at,
-    grids,
-    masks,
-    spans,
-    planes,
-    floor,
-    based,
-    top,
-    per_row,
-    display,
-    begin,
-    most,
-    dither,
-    out,
-    limits,
-):
-    """The picture as sRGB codes 0 to ``most`` in ``out`` (h, w, 3), and its limits (h, w).
+class Display(NamedTuple):
+    """How light is shown.
 
-    Parameters as of `crenn.core.render.rows.light_of`; ``display`` is float32 (TABLE_SIZE,),
-    ``begin`` the luminance of the picture from which colours fade to white.
+    Attributes
+    ----------
+    table : ndarray, float32 (TABLE_SIZE,)
+        Luminance 0–1 of the picture over the stop.
+    begin : float32
+        Luminance of the picture from which colours fade to white.
+    most : float32
+        The greatest code.
+    dither : float32
+        1 for even noise of ±½ code that hides steps between codes, else 0.
     """
+
+    table: np.ndarray
+    begin: np.float32
+    most: np.float32
+    dither: np.float32
+
+    @classmethod
+    def of(cls, program: Program, bits: int) -> "Display":
+        """The display of a program, with codes of 8 or 16 bits; those of 8 are dithered."""
+        numbers = (np.float32(v) for v in (program.fade, 2**bits - 1, bits == 8))
+        return cls(program.shown.astype(np.float32), *numbers)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def codes_of(inputs, display, out, limits):
+    """The picture as sRGB codes in ``out`` (h, w, 3), and its limits (h, w), of `crenn.core.render.encode.KernelInputs`
+    and a `Display`."""
     white, black = np.float32(1.0 - 0.5 / 255), np.float32(0.5 / 255)
-    for y in nb.prange(rgb.shape[0]):
-        work = np.empty((_ROWS, rgb.shape[1]), np.float32)
-        run_row(
-            rgb[y],
-            np.int64(y),
-            top + (y + 0.5) * per_row,
-            codes,
-            constants,
-            tables,
-            colours,
-            cells,
-            cells_at,
-            grids,
-            masks,
-            spans,
-            planes,
-            floor,
-            based,
-            work,
-        )
+    table, begin, most, dither = display.table, display.begin, display.most, display.dither
+    for y in nb.prange(out.shape[0]):
+        work = np.empty((_ROWS, out.shape[1]), np.float32)
+        run_row(inputs, np.int64(y), work)
         r, g, b = work[0], work[1], work[2]
-        _show_row(r, g, b, work[3], display, begin, work[4:])
+        _show_row(r, g, b, work[3], table, begin, work[4:])
         _encode(r)
         _encode(g)
         _encode(b)
-        for x in range(rgb.shape[1]):
+        for x in range(out.shape[1]):
             red, green, blue = r[x], g[x], b[x]
             flags = 0
             if red >= white:
@@ -256,8 +247,47 @@ def codes_of(
             if work[5, x] < _ZERO:
                 flags |= 16
             limits[y, x] = flags
-        for x in range(rgb.shape[1]):
+        for x in range(out.shape[1]):
             noise = _scatter(np.int64(y), x)
             out[y, x, 0] = _round(r[x], most, dither, noise)
             out[y, x, 1] = _round(g[x], most, dither, noise >> np.uint32(11))
             out[y, x, 2] = _round(b[x], most, dither, noise >> np.uint32(22))
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def shown_of(inputs, display, out, limits):
+    """The picture as linear sRGB light 0–1 in ``out``, float32 (h, w, 3), and its limits; else as `codes_of`."""
+    table, begin = display.table, display.begin
+    for y in nb.prange(out.shape[0]):
+        work = np.empty((_ROWS, out.shape[1]), np.float32)
+        run_row(inputs, np.int64(y), work)
+        r, g, b = work[0], work[1], work[2]
+        _show_row(r, g, b, work[3], table, begin, work[4:])
+        for x in range(out.shape[1]):
+            red, green, blue = min(max(r[x], _ZERO), _ONE), min(max(g[x], _ZERO), _ONE), min(max(b[x], _ZERO), _ONE)
+            flags = int(red >= _WHITE) + 2 * int(green >= _WHITE) + 4 * int(blue >= _WHITE)
+            flags += 8 * int(max(red, max(green, blue)) <= _BLACK)
+            # The second of the display's rows: see `_into_gamut`.
+            limits[y, x] = flags + 16 * int(work[5, x] < _ZERO)
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = red, green, blue
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _encoded(light, most, dither, out):
+    width = light.shape[1]
+    for y in nb.prange(light.shape[0]):
+        row = np.empty(3 * width, np.float32)
+        row[:] = light[y].reshape(3 * width)
+        _encode(row)
+        for x in range(width):
+            noise = _scatter(np.int64(y), x)
+            out[y, x, 0] = _round(row[3 * x], most, dither, noise)
+            out[y, x, 1] = _round(row[3 * x + 1], most, dither, noise >> np.uint32(11))
+            out[y, x, 2] = _round(row[3 * x + 2], most, dither, noise >> np.uint32(22))
+
+
+def encoded(light: np.ndarray, bits: int) -> np.ndarray:
+    """Linear sRGB light 0–1, float32 (h, w, 3), as codes of 8 or 16 bits; those of 8 are dithered."""
+    out = np.empty(light.shape, np.uint8 if bits == 8 else np.uint16)
+    _encoded(np.ascontiguousarray(light), np.float32(2**bits - 1), np.float32(bits == 8), out)
+    return out

@@ -8,12 +8,12 @@ from crenn.core.colorimetry.oklab import from_oklab, hue_and_saturation
 from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, srgb_encode
 from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.coloured import MOST, RINGS, SECTORS, colour_of_code, distribution, pick, range_mask
+from crenn.core.render.colour_analysis import MOST, RINGS, SECTORS, colour_of_code, distribution, pick, range_mask
+from crenn.core.render.display import OUTSIDE
 from crenn.core.render.probe import probe
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.show import OUTSIDE
-from crenn.core.render.views import paint_view
+from crenn.core.render.views import About, paint_view
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 from tests.core.colour.charts import colours, document, scene_of
@@ -61,10 +61,8 @@ class Picks(unittest.TestCase):
         rgb[:60, 60:120] = 40.0
         clipped = np.zeros(SIZE, np.uint8)
         clipped[60:, 120:] = 7
-        radiance = RadianceMap(rgb, np.maximum(rgb, 1e-4) * 0.02)
-        scene = PreparedScene.from_radiance(radiance)
-        scene.clipped = clipped
-        renderer = Renderer(scene)
+        radiance = RadianceMap(rgb, np.maximum(rgb, 1e-4) * 0.02, clipped=clipped)
+        renderer = Renderer(PreparedScene.from_radiance(radiance))
         for x, y, says in ((30, 30, "black"), (30, 90, "grey"), (90, 30, "white"), (150, 90, "clipped")):
             with self.subTest(says=says), self.assertRaises(CrennError) as caught:
                 pick(renderer, parse_treatment(document()), self.place(x, y), 6)
@@ -95,15 +93,15 @@ class Masks(unittest.TestCase):
         return parse_treatment(document(hues={"ranges": [{"name": "a", "hue": 140, "width": 30, "shift": 60}]}))
 
     def test_a_range_takes_its_field(self):
-        mask = range_mask(Renderer(scene_of(fields())), self.treatment(), 0, WHOLE) / 65535
+        mask = range_mask(Renderer(scene_of(fields())), self.treatment(), "a", WHOLE) / 65535
         self.assertGreater(mask[:60, 120:].min(), 0.95)
         self.assertLess(mask[60:].max(), 0.001)
 
-    def test_there_is_none_of_an_index_beyond(self):
-        self.assertEqual(range_mask(Renderer(scene_of(fields())), self.treatment(), 3, WHOLE).max(), 0)
+    def test_there_is_none_of_another_name(self):
+        self.assertEqual(range_mask(Renderer(scene_of(fields())), self.treatment(), "b", WHOLE).max(), 0)
 
     def test_the_view_turns_all_else_grey(self):
-        codes, _ = paint_view(Renderer(scene_of(fields())), self.treatment(), WHOLE, "range", index=0)
+        codes, _ = paint_view(Renderer(scene_of(fields())), self.treatment(), WHOLE, "range", about=About(range="a"))
         self.assertGreater(np.ptp(codes[30, 150].astype(int)), 30)
         self.assertLess(np.ptp(codes[90, 90].astype(int)), 3)
 

@@ -13,7 +13,7 @@ _IN, _ROOTS = REC2020_TO_LMS.astype(np.float32), ROOTS_TO_LAB.astype(np.float32)
 _DARK = np.float32(1e-3)
 
 
-def surfaces(rgb: np.ndarray, floor: float) -> np.ndarray:
+def appearance_features(rgb: np.ndarray, floor: float) -> np.ndarray:
     """Stop, and Oklab's opponent axes in proportion to lightness, float32 (h, w, 3).
 
     Light of any level has the same axes. Below the floor all is alike: what is darker is raised to it with its colour

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.area import FULL, Area
-from crenn.core.areas.surfaces import surfaces
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
-from crenn.core.pipeline.frame import Frame
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.view import View
 from crenn.core.render.window import Window
 
 #: Longer side of the scene in which outlines are drawn, and in which stops are counted, in pixels.
@@ -35,21 +35,20 @@ class Outline:
     share: float
 
 
-def _mask(renderer: Renderer, area: Area, side: int) -> tuple[np.ndarray, Frame, Window]:
-    """An area's mask of the whole scene, uint16 (h, w), at its full opacity."""
-    size = renderer.scene.size
-    frame, window = Frame.whole(size), Window.whole(size, side)
-    return renderer.mask(area.opaque, frame, window, False), frame, window
+def _mask(renderer: Renderer, area: Area, side: int) -> tuple[np.ndarray, View]:
+    """An area's mask of the whole scene, uint16 (h, w), at its full opacity, and the view that it is of."""
+    view = View.of_scene(renderer.scene, Window.whole(renderer.scene.size, side), False)
+    return renderer.mask(area.opaque, view), view
 
 
 def outline(renderer: Renderer, area: Area) -> Outline:
     """The outline of an area's mask, and how much of the scene is within."""
-    mask, frame, window = _mask(renderer, area, _OUTLINED)
+    mask, view = _mask(renderer, area, _OUTLINED)
     # A border of nothing closes lines that run along the scene's.
     inside = cv2.copyMakeBorder((mask > FULL // 2).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT)
     found, _ = cv2.findContours(inside, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
     found = sorted(found, key=len, reverse=True)[:_MOST]
-    unit = window.scale * frame.long_side
+    unit = view.scale * view.frame.long_side
     # Contours run through the middles of pixels within.
     lines = [(cv2.approxPolyDP(line, _CLOSE, True)[:, 0].astype(np.float64) - 0.5) / unit for line in found]
     return Outline([line for line in lines if len(line) > 2], float(mask.mean() / FULL))
@@ -57,16 +56,16 @@ def outline(renderer: Renderer, area: Area) -> Outline:
 
 def stops_within(renderer: Renderer, area: Area) -> np.ndarray:
     """Share of the scene that lies within an area, per bin of its report's histogram, float64 (N,)."""
-    mask, frame, window = _mask(renderer, area, _COUNTED)
+    mask, view = _mask(renderer, area, _COUNTED)
     report = renderer.scene.report
     count, start, width = len(report["histogram"]), report["histogram_start"], report["histogram_bin"]
-    light = luminance(renderer.light(frame, window, False))
+    light = luminance(renderer.light(view))
     bins = np.floor((np.log2(np.maximum(light, 2.0**-40)) - start) / width).astype(np.int64)
     counts = np.bincount(np.clip(bins, 0, count - 1).ravel(), mask.ravel() / float(FULL), count)
     return np.asarray(counts / mask.size)
 
 
-def looks(renderer: Renderer, place: tuple[float, float], radius: float) -> tuple[float, float, float]:
+def sample_colour(renderer: Renderer, place: tuple[float, float], radius: float) -> tuple[float, float, float]:
     """Oklab's opponent axes in proportion to lightness, and the stop, of a patch of the scene before any dial.
 
     Parameters
@@ -84,9 +83,9 @@ def looks(renderer: Renderer, place: tuple[float, float], radius: float) -> tupl
     """
     scene = renderer.scene
     side = max(scene.size)
-    whole, window = Frame.whole(scene.size), Window.about((place[0] * side, place[1] * side), radius, scene.size)
-    mean = renderer.light(whole, window).reshape(-1, 3).mean(0)
+    window = Window.about((place[0] * side, place[1] * side), radius, scene.size)
+    mean = renderer.light(View.of_scene(scene, window)).reshape(-1, 3).mean(0)
     if luminance(mean) < scene.floor:
         raise CrennError("This place is black: what colour it has is noise.", remedy="Pick a brighter one.")
-    stop, a, b = (float(v) for v in surfaces(mean[None, None].astype(np.float32), scene.floor)[0, 0])
+    stop, a, b = (float(v) for v in appearance_features(mean[None, None].astype(np.float32), scene.floor)[0, 0])
     return a, b, stop

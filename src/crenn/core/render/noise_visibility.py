@@ -10,20 +10,18 @@ import numpy as np
 from scipy.ndimage import map_coordinates
 
 from crenn.core.colorimetry.spaces import lightness, luminance
-from crenn.core.noise.reduction import BLOTCHES, GRAIN
-from crenn.core.pipeline.program import TABLE_PER_STOP, table_stops
+from crenn.core.noise.reduction import GRAIN
+from crenn.core.pipeline.instructions import TABLE_PER_STOP, table_stops
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.render.grid import LAYER, BaseGrid
 from crenn.core.render.window import Window
 
 #: Longer side of the reduced picture by which lift is found, in pixels, and the reach of what carries it, in %.
 SIDE, REACH = 240, 2.5
-#: Energy of colour noise that may stay, relative to that of luminance.
-KEPT = (BLOTCHES / GRAIN) ** 2
 
 
 @dataclass(frozen=True)
-class Lifts:
+class NoiseVisibility:
     """By how much places are lifted, and the shares of their luminance noise that are taken by it.
 
     Attributes
@@ -66,11 +64,12 @@ def lift_of(before: np.ndarray, after: np.ndarray, floor: float) -> np.ndarray:
     return np.asarray(np.clip(np.log2(other / one), -20, 20), np.float32)
 
 
-def amounts(lift: BaseGrid, light: SceneLight, shown: np.ndarray) -> np.ndarray:
+def noise_shares(lift: BaseGrid, light: SceneLight, shown: np.ndarray) -> np.ndarray:
     """Shares of luminance noise that are taken out at a grid's cells, float32 like them.
 
     Of noise that shows as a deviation v in L*, the share a = 1 / (1 + (g / v)²) is taken: what is left stays below the
-    grain g. Of colour noise, of which less may stay, that is a / (a + k (1 - a)), where k is `KEPT`.
+    grain g. Of colour noise, of which less may stay, that is a / (a + k (1 - a)), where k is
+    `crenn.core.noise.reduction.COLOUR_LEFT`.
 
     Parameters
     ----------

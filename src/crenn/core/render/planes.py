@@ -1,0 +1,104 @@
+"""Planes and mixes of noise for a view: what is costly about a step, made once and kept."""
+
+import cv2
+import numpy as np
+
+from crenn.core.pipeline.picture_geometry import PictureGeometry
+from crenn.core.pipeline.planes import LATTICE, NoiseMix, Plane, PlaneContext
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import LEFT
+from crenn.core.render.cache import Cache
+from crenn.core.render.framed import Framed
+from crenn.core.render.source import Source
+from crenn.core.render.view import View
+from crenn.core.render.window import Window
+
+_NO_PLANES = np.zeros((1, 1, 1), np.float32)
+
+
+def around(source: Source, scale: float, frame: PictureGeometry, mix: NoiseMix | None = None) -> PlaneContext:
+    """What makers of planes are told of a source's light at a scale that a mix has been taken out of."""
+    # What has been cleaned has little noise left.
+    left = 1.0 if mix is None else LEFT
+    return PlaneContext(scale, frame.long_side, source.floor, lambda stops: left * source.light.noise_ev(stops))
+
+
+class Planes:
+    """Makes light, mixes of noise and planes of views."""
+
+    def __init__(self, framed: Framed, cache: Cache):
+        self._framed, self._cache = framed, cache
+
+    def light(self, view: View) -> np.ndarray:
+        """The scene's light in a view, float32 (h, w, 3); see `Framed.light`."""
+        return self._cache.get(view, "light", (), lambda: self._framed.light(view))
+
+    def mix(self, view: View, mix: NoiseMix) -> np.ndarray:
+        """What a mix takes out of the light of a view, float32 (3, h, w)."""
+
+        def make(noise: tuple, mix: NoiseMix) -> np.ndarray:
+            larger, rows, columns = view.grown(int(np.ceil(mix.reach * min(view.scale, 1.0))), 1)
+            made = mix.make(
+                self._layers(larger, noise), self.light(larger), around(view.source, view.scale, view.frame)
+            )
+            return np.ascontiguousarray(made[:, rows, columns])
+
+        return self._cache.get(view, "mix", (_noise_key(view.source), mix), make)
+
+    def _layers(self, view: View, noise: tuple) -> np.ndarray:
+        """The scene's noise layers in a view, float32 (h, w, CHANNELS)."""
+        return self._cache.get(view, "layers", (noise,), lambda noise: self._framed.layers(view))
+
+    def cleaned(self, view: View, mix: NoiseMix | None) -> np.ndarray:
+        """The light of a view with all taken out that a mix would at most, float32 (h, w, 3)."""
+        if mix is None:
+            return self.light(view)
+
+        def make(noise: tuple, mix: NoiseMix) -> np.ndarray:
+            return self.light(view) - self.mix(view, mix).transpose(1, 2, 0)
+
+        return self._cache.get(view, "cleaned", (_noise_key(view.source), mix), make)
+
+    def plane(self, view: View, plane: Plane, mix: NoiseMix | None = None) -> np.ndarray:
+        """A plane of a view, float32 (h, w), made of light that a mix has been taken out of."""
+
+        def make(noise: tuple, plane: Plane, mix: NoiseMix | None) -> np.ndarray:
+            if view.scale > 1:
+                return self._enlarged(view, plane, mix)
+            margin = (plane.reach / 100.0 * view.frame.long_side + plane.pixels) * view.scale
+            larger, rows, columns = view.grown(int(np.ceil(margin)), LATTICE)
+            told = around(view.source, view.scale, view.frame, mix)
+            return np.ascontiguousarray(plane.make(self.cleaned(larger, mix), told)[rows, columns])
+
+        return self._cache.get(view, "plane", (() if mix is None else _noise_key(view.source), plane, mix), make)
+
+    def _enlarged(self, view: View, plane: Plane, mix: NoiseMix | None) -> np.ndarray:
+        """A plane of a view larger than life: made at full size, and enlarged as light is."""
+        window = view.window
+        whole = Window.of_box(window.x, window.y, window.x + window.width, window.y + window.height, view.frame.size)
+        found = self.plane(view.through(whole), plane, mix)
+        step = 1.0 / view.scale
+        shift = np.array(
+            [[step, 0, window.x - whole.x + step / 2 - 0.5], [0, step, window.y - whole.y + step / 2 - 0.5]]
+        )
+        flags = cv2.WARP_INVERSE_MAP | cv2.INTER_LINEAR
+        return cv2.warpAffine(found, shift, view.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
+
+    def of(self, view: View, program: Program) -> np.ndarray:
+        """The planes of a program, float32 (P, h, w): those in EV first, then three for each mix of noise."""
+        planes, mixes = tuple(program.planes), tuple(program.mixes)
+        if not planes and not mixes:
+            return _NO_PLANES
+
+        def make(noise: tuple, planes: tuple[Plane, ...], mixes: tuple[NoiseMix, ...]) -> np.ndarray:
+            first = mixes[0] if mixes else None
+            made = [self.plane(view, plane, first)[None] for plane in planes]
+            return np.concatenate(made + [self.mix(view, mix) for mix in mixes])
+
+        return self._cache.get(view, "planes", (_noise_key(view.source), planes, mixes), make)
+
+
+def _noise_key(source: Source) -> tuple:
+    """What tells the noise that has been split off from what it was."""
+    noise = source.noise
+    return () if noise is None else noise.key

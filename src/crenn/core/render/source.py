@@ -1,0 +1,102 @@
+"""Where the light of a scene comes from: nothing reads past it."""
+
+from typing import Any, Protocol
+
+import numpy as np
+
+from crenn.core.noise.cleaning import Box
+from crenn.core.noise.layers import NoiseLayers
+from crenn.core.pipeline.scene import SceneLight
+
+#: All of an array along a side.
+ALL = slice(None)
+
+
+class Source(Protocol):
+    """A scene's merged light with its noise, and what is known of each place.
+
+    Level *n* is reduced 2ⁿ times; rows and columns are slices of it.
+
+    Attributes
+    ----------
+    key : tuple
+        What tells it from others.
+    size : tuple of int
+        (H, W) at full size.
+    floor : float
+        Luminance below which noise hides to which stop a place belongs.
+    light : SceneLight
+    report : dict
+        Of the merge.
+    noise : NoiseLayers or None
+        What of its noise has been split off, as far as it is known; read by `read_noise`.
+    """
+
+    @property
+    def key(self) -> tuple: ...
+
+    @property
+    def passing(self) -> bool: ...
+
+    @property
+    def size(self) -> tuple[int, int]: ...
+
+    @property
+    def floor(self) -> float: ...
+
+    @property
+    def light(self) -> SceneLight: ...
+
+    @property
+    def report(self) -> dict[str, Any]: ...
+
+    @property
+    def noise(self) -> NoiseLayers | None: ...
+
+    def look(self) -> None:
+        """Look at once, with the next question for it, whether noise has been split off meanwhile."""
+        ...
+
+    def clean_part(self, box: Box) -> None:
+        """Split the noise off a part, (top, left, height, width), while the rest still waits for it."""
+        ...
+
+    def level_for(self, scale: float) -> int:
+        """Coarsest level that still holds at least ``scale`` pixels per full-size pixel."""
+        ...
+
+    def level_size(self, level: int) -> tuple[int, int]:
+        """(h, w) of a level."""
+        ...
+
+    def read(self, level: int, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        """Light of a part of a level, float32 (h, w, 3); to be read alone."""
+        ...
+
+    def noise_size(self, level: int) -> tuple[int, int]:
+        """(h, w) of the level of noise nearest to one of light."""
+        ...
+
+    def read_noise(self, level: int, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        """Noise layers of a part of the level nearest to one of light, (h, w, CHANNELS); to be read alone.
+
+        Raises
+        ------
+        ValueError
+            If no noise has been split off.
+        """
+        ...
+
+    def has(self, plane: str) -> bool:
+        """Whether a plane is known: "sigma", or one of `crenn.core.radiance.PLANES`."""
+        ...
+
+    def plane(self, name: str, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        """A part of a plane at full size, as of `crenn.core.radiance.RadianceMap`; to be read alone.
+
+        Raises
+        ------
+        KeyError
+            If it is not known.
+        """
+        ...
