@@ -9,11 +9,12 @@ from sqlalchemy.exc import OperationalError
 
 from crenn.core.errors import Cancelled, CrennError, Missing
 from crenn.jobs.queue import DEAD_AFTER, MOST_ATTEMPTS, add_job, cancel, defer, put_back, reconcile
+from crenn.jobs.recovery import LISTED, Sweeper, recover_on_start
 from crenn.jobs.running import RunningJob, Superseded
-from crenn.jobs.sweeping import put_in_order
 from crenn.store.library import Library
-from crenn.store.models import Job, Revision, Scene, Shoot
-from tests.support import FolderCase, cluster, fresh_database
+from crenn.store.models import Job, Scene, Shoot
+from crenn.store.treatments import start_treatment
+from tests.support import FolderCase, fresh_database, own_server
 
 
 class QueueCase(FolderCase):
@@ -50,7 +51,7 @@ class QueueCase(FolderCase):
             scene = Scene(shoot_id=shoot.id, title="t")
             session.add(scene)
             session.flush()
-            session.add(Revision(scene_id=scene.id, document={}, label="Start"))
+            start_treatment(session, scene)
             session.commit()
             return scene.id
 
@@ -175,8 +176,8 @@ class Ending(QueueCase):
             self.assertEqual((self.job(job_id).state, self.tasks(job_id)), ("waiting", ["todo"]))
 
     def test_the_end_waits_for_the_database(self):
-        job_id = defer(self.database, "deliver")
-        server, ended = cluster(), threading.Event()
+        server, self.database = own_server(self)
+        job_id, ended = defer(self.database, "deliver"), threading.Event()
         port = server.port
         with self.begin(job_id) as running:
             server.stop()
@@ -278,9 +279,25 @@ class Swept(QueueCase):
         for path in (fresh, old):
             path.write_bytes(b"x")
         os.utime(old, (1, 1))
-        self.assertEqual(put_in_order(self.database, self.library), 6)
+        self.assertEqual(recover_on_start(self.database, self.library), 6)
         left = {p.name for n in ("scenes", "incoming") for p in (self.library.folder / n).iterdir()}
         self.assertEqual(left, {"7-7", f"{scene}-{merging}.part", "awaited", f"camera-{shooting}"})
         self.assertTrue(fresh.exists())
         self.assertFalse(old.exists())
         self.assertEqual(self.job(importing).state, "waiting")
+
+    def test_meanwhile_only_what_is_old_goes_and_deliveries_that_are_listed_no_more(self):
+        scene = self.scene()
+        jobs = [defer(self.database, "deliver", scene_id=scene) for _ in range(LISTED + 3)]
+        for job in jobs:
+            self.library.delivery(job, "jpg").write_bytes(b"x")
+        for name in ("7-6", "9-9.part"):
+            (self.library.folder / "scenes" / name).mkdir()
+        (self.library.incoming("arriving") / "000").mkdir(parents=True)
+        self.assertEqual(Sweeper(self.database, self.library).sweep(), 0)
+        for path in self.library.folder.rglob("*"):
+            os.utime(path, (1, 1))
+        self.assertEqual(Sweeper(self.database, self.library).sweep(), 2 + 3)
+        left = sorted(int(p.stem) for p in (self.library.folder / "deliveries").iterdir())
+        self.assertEqual(left, jobs[3:])
+        self.assertTrue(self.library.incoming("arriving").exists())

@@ -72,6 +72,9 @@ def _read(job: RunningJob, path: Path) -> Found:
 
     Raises `CrennError` with the reason if it cannot be used.
     """
+    if path.is_symlink():
+        # When it was chosen it was none.
+        raise UnreadableFrame("It leads to another file now.", None, "Bring that one in.")
     ending = path.suffix.lower()
     if ending not in FRAME_ENDINGS:
         raise UnreadableFrame(

@@ -28,22 +28,25 @@ class WorkerProcess:
             "CRENN_LIBRARY": str(library),
             "CRENN_PARENT": str(os.getpid()),
         }
+        self.process: subprocess.Popen | None = None
         self._stopping = threading.Event()
         self._watch = threading.Thread(target=self._keep, name="worker watch", daemon=True)
 
     def start(self) -> None:
         """Start the worker, and watch it from now on."""
-        self._begin()
-        self._watch.start()
+        if not self._stopping.is_set():
+            self._begin()
+            self._watch.start()
 
     def _begin(self) -> None:
-        self.process: subprocess.Popen = subprocess.Popen(
+        self.process = subprocess.Popen(
             [sys.executable, "-m", "crenn", "worker"], env=self._environment, start_new_session=True
         )
 
     def _keep(self) -> None:
         pause = _PAUSE
         while not self._stopping.is_set():
+            assert self.process is not None
             try:
                 self.process.wait(_SOUND)
             except subprocess.TimeoutExpired:
@@ -53,9 +56,15 @@ class WorkerProcess:
                 pause = min(pause * 2, _LONGEST_PAUSE)
                 self._begin()
 
+    def move(self, url: str) -> None:
+        """Let the worker find the database at another address: it is started again."""
+        self._environment["CRENN_DATABASE"] = url
+        if self.process is not None:
+            self.process.terminate()
+
     def stop(self) -> None:
         self._stopping.set()
-        if self.process.poll() is None:
+        if self.process is not None and self.process.poll() is None:
             self.process.terminate()
             try:
                 self.process.wait(4)

@@ -153,7 +153,7 @@ def reconcile(database: Database) -> int:
                 end_job(session, job, "cancelled", "Cancelled")
             elif job.attempts >= MOST_ATTEMPTS:
                 _take_task(session, job)
-                end_job(session, job, "failed", "Failed", worn_out(job))
+                end_job(session, job, "failed", "Failed", attempts_message(job))
             else:
                 put_back(session, job)
             _log.warning("a lost job was found", extra={"job": job.id, "kind": job.kind, "state": job.state})
@@ -161,7 +161,7 @@ def reconcile(database: Database) -> int:
         return len(lost)
 
 
-def worn_out(job: Job) -> str:
+def attempts_message(job: Job) -> str:
     """What to say of a job that has ended its worker too often: the file or step at which it did."""
     at = f"at “{job.text}”" if job.text not in ("Waiting", "Starting") else "as it began"
     return (

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from crenn.core.errors import Cancelled, CrennError
 from crenn.core.progress import Progress
-from crenn.jobs.queue import ACTIVE, MOST_ATTEMPTS, end_job, put_back, worn_out
+from crenn.jobs.queue import ACTIVE, MOST_ATTEMPTS, attempts_message, end_job, put_back
 from crenn.log import about
 from crenn.store.database import Database
 from crenn.store.library import Library
@@ -66,7 +66,7 @@ class RunningJob:
         if job.cancelling:
             end_job(session, job, "cancelled", "Cancelled")
         elif job.attempts >= MOST_ATTEMPTS:
-            end_job(session, job, "failed", "Failed", worn_out(job))
+            end_job(session, job, "failed", "Failed", attempts_message(job))
         else:
             self.kind, self.scene_id, self.shoot_id, self.options = job.kind, job.scene_id, job.shoot_id, job.options
             self._task = job.task_id

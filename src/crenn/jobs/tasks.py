@@ -3,6 +3,7 @@
 import shutil
 
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
+from crenn.core.basis import basis_of, carried_over
 from crenn.core.deliver.files import deliver, deliver_mask
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.errors import CrennError
@@ -16,14 +17,13 @@ from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.report.merging import MergeReport
-from crenn.core.treatment import parse_treatment
 from crenn.jobs.importing import bring_in
 from crenn.jobs.queue import add_job
 from crenn.jobs.running import RunningJob
 from crenn.store.camera_noise import keep_models, kept_models
 from crenn.store.library import prepared_name
 from crenn.store.models import Revision, Scene
-from crenn.store.treatments import keep_in_place
+from crenn.store.treatments import current_treatment, treatment_of
 
 _SCENE_PICTURE = 900
 #: So many frames tell a camera's noise well.
@@ -46,9 +46,16 @@ def merge(job: RunningJob) -> None:
             instructions.reference = None
         paths = [job.library.original(f.content_hash, f.ending) for f in frames]
         kinds = [f.kind if f.kind_chosen else None for f in frames]
+        hashes = [f.content_hash for f in frames]
         models = kept_models(session)
     radiance = merge_frames(
-        paths, progress=job.progress.part(0.0, 0.8), names=names, instructions=instructions, kinds=kinds, models=models
+        paths,
+        progress=job.progress.part(0.0, 0.8),
+        names=names,
+        instructions=instructions,
+        kinds=kinds,
+        models=models,
+        keys=hashes,
     )
     job.progress.at(0.82, "Preparing views")
     prepared = PreparedScene.from_radiance(radiance)
@@ -56,8 +63,10 @@ def merge(job: RunningJob) -> None:
     prepared.save(job.library.scene(folder))
     job.progress.at(0.97, "Preparing views")
     with job.database.session() as session:
-        document = session.get_one(Revision, session.get_one(Scene, job.scene_id).revision_id).document
-    renderer, treatment = Renderer(prepared), parse_treatment(document)
+        _carry_maps(session.get_one(Scene, job.scene_id).report, radiance.report)
+        treatment = current_treatment(session, session.get_one(Scene, job.scene_id))
+    treatment = treatment.in_basis(*basis_of(radiance.report))
+    renderer = Renderer(prepared)
     codes, _ = renderer.picture(treatment, Window.whole(renderer.frame(treatment).size, _SCENE_PICTURE))
     write_jpeg(job.library.scene_picture(job.of_scene), codes, 90)
     replaced: list[str | None] = []
@@ -65,8 +74,6 @@ def merge(job: RunningJob) -> None:
     def take(session) -> None:
         scene = session.get_one(Scene, job.scene_id, with_for_update=True)
         replaced[:] = [scene.prepared]
-        if scene.report is not None:
-            keep_in_place(session, scene, radiance.report)
         scene.prepared, scene.report, scene.fault = folder, radiance.report, None
         add_job(session, "noise", job.of_scene)
         job.done(session=session)
@@ -76,6 +83,13 @@ def merge(job: RunningJob) -> None:
     for old in replaced:
         if old and old != folder:
             shutil.rmtree(job.library.scene(old), ignore_errors=True)
+
+
+def _carry_maps(before: dict | None, after: dict) -> None:
+    """Let a new merge's report tell of frames that it did not have, as far as the one before tells, in place."""
+    (one, old), (other, new) = basis_of(before), basis_of(after)
+    if one is not None and other is not None:
+        after["maps"] = carried_over(one, old, other, new)
 
 
 def split_noise(job: RunningJob) -> None:
@@ -157,15 +171,18 @@ def deliver_scene(job: RunningJob) -> None:
         scene = session.get(Scene, job.scene_id)
         if scene is None or not scene.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        treatment = parse_treatment(session.get_one(Revision, options["revision"]).document)
+        treatment = treatment_of(session, session.get_one(Revision, options["revision"]), scene)
         reference = MergeReport.model_validate(scene.report).reference_name
         frame = next((f for n, f in zip(unique_names(scene.frames), scene.frames) if n == reference), None)
         original = job.library.original(frame.content_hash, frame.ending) if frame else None
         folder, title = scene.prepared, scene.title
-    if (index := options.get("mask")) is not None:
+    if (wanted := options.get("mask")) is not None:
+        area = treatment.area(wanted)
+        if area is None:
+            raise CrennError("This area is no longer there.", remedy="Choose another.")
         path = job.library.delivery(job.id, "png")
-        deliver_mask(Renderer(PreparedScene.open(job.library.scene(folder))), treatment, index, path, job.progress)
-        name = f"{title}, {treatment.areas[index].name}.png".replace("/", "-")
+        deliver_mask(Renderer(PreparedScene.open(job.library.scene(folder))), treatment, area, path, job.progress)
+        name = f"{title}, {area.name}.png".replace("/", "-")
         job.done({"format": "png", "bytes": path.stat().st_size, "name": name})
         return
     metadata = CaptureMetadata()

@@ -39,5 +39,12 @@ class Database:
         config.attributes["url"] = sqlalchemy_url(self.url)
         command.upgrade(config, "head")
 
+    def move(self, url: str) -> None:
+        """Go on at another address, to which the server has moved."""
+        before, self.url = self.engine, url
+        self.engine = create_engine(sqlalchemy_url(url), pool_pre_ping=True, pool_size=8, max_overflow=8)
+        self.sessions.configure(bind=self.engine)
+        before.dispose()
+
     def close(self) -> None:
         self.engine.dispose()

@@ -9,7 +9,7 @@ from crenn.core.errors import CrennError
 from crenn.core.files import content_hash, replacing
 
 #: A temporary file not written to for so long has no writer any more, in seconds.
-_ABANDONED = 3600
+_ABANDONED = 1800
 
 
 def prepared_name(scene_id: int, job_id: int) -> str:
@@ -79,24 +79,37 @@ class Library:
         """Folder that the simulated camera writes to for a job."""
         return self.incoming(f"camera-{job_id}")
 
-    def sweep(self, scenes: set[str], incoming: set[str]) -> int:
+    def sweep(self, scenes: set[str], incoming: set[str] | None) -> int:
         """Remove what ended work has left behind; how many files and folders.
-
-        Must not run while uploads arrive: their folders belong to no job yet.
 
         Parameters
         ----------
         scenes, incoming : set of str
-            Names of the folders that are in use, or will be by a job that waits or runs.
+            Names of the folders that are in use, or will be by a job that waits or runs. Without ``incoming`` none of
+            those is looked at: while uploads arrive their folders belong to no job yet.
         """
-        gone = [p for p in (self.folder / "scenes").iterdir() if p.name.removesuffix(".part") not in scenes]
-        gone += [p for p in (self.folder / "incoming").iterdir() if p.name not in incoming]
-        # Temporary files of writers that were killed; one that is still written to is younger.
         old = time.time() - _ABANDONED
+        gone = [p for p in (self.folder / "scenes").iterdir() if p.name.removesuffix(".part") not in scenes]
+        if incoming is None:
+            # Work that has begun since the names were asked for is younger.
+            gone = [p for p in gone if p.stat().st_mtime < old]
+        else:
+            gone += [p for p in (self.folder / "incoming").iterdir() if p.name not in incoming]
+        # Temporary files of writers that were killed; one that is still written to is younger.
         gone += [p for p in self.folder.rglob(".part-*") if p.stat().st_mtime < old]
-        for path in gone:
-            if path.is_dir() and not path.is_symlink():
-                shutil.rmtree(path, ignore_errors=True)
-            else:
-                path.unlink(missing_ok=True)
-        return len(gone)
+        return _remove(gone)
+
+    def sweep_deliveries(self, kept: set[int]) -> int:
+        """Remove the files of deliveries but those of some jobs; how many."""
+        old = time.time() - _ABANDONED
+        finished = (p for p in (self.folder / "deliveries").iterdir() if p.stem.isdecimal())
+        return _remove([p for p in finished if int(p.stem) not in kept and p.stat().st_mtime < old])
+
+
+def _remove(paths: list[Path]) -> int:
+    for path in paths:
+        if path.is_dir() and not path.is_symlink():
+            shutil.rmtree(path, ignore_errors=True)
+        else:
+            path.unlink(missing_ok=True)
+    return len(paths)

@@ -1,6 +1,7 @@
 """Tables of the library."""
 
 from datetime import UTC, datetime
+from typing import Any
 
 from sqlalchemy import BigInteger, DateTime, Float, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB
@@ -49,11 +50,13 @@ class Scene(Base):
     instructions: Mapped[dict] = mapped_column(
         JSONB, default=dict, doc="how to merge it, see crenn.core.merge.instructions"
     )
-    revision_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id", use_alter=True), default=None)
+    take_id: Mapped[int | None] = mapped_column(
+        ForeignKey("take.id", use_alter=True), default=None, doc="the take that is worked on"
+    )
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     shoot: Mapped[Shoot] = relationship(back_populates="scenes")
     frames: Mapped[list["Frame"]] = relationship(back_populates="scene", order_by="Frame.sensitivity, Frame.id")
-    revision: Mapped["Revision | None"] = relationship(foreign_keys=[revision_id])
+    take: Mapped["Take"] = relationship(foreign_keys=[take_id])
 
 
 class Frame(Base):
@@ -108,14 +111,57 @@ class AreaPreset(Base):
     kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 
+class Section(Base):
+    """A piece of a document, under the digest of its content; see `crenn.store.sections`."""
+
+    __tablename__ = "section"
+    digest: Mapped[str] = mapped_column(String(22), primary_key=True)
+    content: Mapped[Any] = mapped_column(JSONB, nullable=True)
+
+
+class Take(Base):
+    """One of several treatments of a scene, each with its own history."""
+
+    __tablename__ = "take"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    scene_id: Mapped[int] = mapped_column(ForeignKey("scene.id"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    revision_id: Mapped[int | None] = mapped_column(
+        ForeignKey("revision.id"), default=None, doc="the state that it stands at; undo and redo move it"
+    )
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+
+
+class Mark(Base):
+    """A named point in a take's history."""
+
+    __tablename__ = "mark"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id"), index=True)
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id"))
+    name: Mapped[str] = mapped_column(String(200))
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+
+    __table_args__ = (UniqueConstraint("take_id", "name"),)
+
+
+class Login(Base):
+    """Somebody who signed in: the digest of a key that the browser holds."""
+
+    __tablename__ = "login"
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    expires: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
 class Revision(Base):
-    """One state of a scene's treatment. Rows are only ever added; undo moves the scene's pointer."""
+    """One state of a treatment. Rows are only ever added; undo moves the take's pointer."""
 
     __tablename__ = "revision"
     id: Mapped[int] = mapped_column(primary_key=True)
-    scene_id: Mapped[int] = mapped_column(ForeignKey("scene.id"), index=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id", use_alter=True), index=True)
     parent_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id"), index=True)
-    document: Mapped[dict] = mapped_column(JSONB)
+    sections: Mapped[dict[str, str]] = mapped_column(JSONB, doc="digests of the document's sections, by name")
     label: Mapped[str] = mapped_column(String(200))
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 

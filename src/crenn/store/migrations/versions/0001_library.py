@@ -1,9 +1,12 @@
 """The library: shoots, scenes, frames, revisions, jobs, and the tables of the queue."""
 
+from pathlib import Path
+
 import sqlalchemy as sa
 from alembic import op
-from procrastinate.schema import SchemaManager
 from sqlalchemy.dialects.postgresql import JSONB
+
+_QUEUE = Path(__file__).parents[1] / "procrastinate-3.10.sql"
 
 revision = "0001"
 down_revision = None
@@ -87,7 +90,8 @@ def upgrade() -> None:
         _time("changed"),
     )
     op.create_index("job_changed", "job", ["changed"])
-    # The queue's own schema, as its package ships it; percent signs are its own, not parameters.
+    # The queue's own schema, as Procrastinate 3.10 ships it: what is installed later must not change an old migration.
+    # Percent signs are its own, not parameters.
     driver = op.get_bind().connection.driver_connection
     assert driver is not None
-    driver.execute(SchemaManager.get_schema())
+    driver.execute(_QUEUE.read_text("utf-8"))

@@ -1,0 +1,83 @@
+"""Clears the library of what ended work has left behind."""
+
+import logging
+import threading
+
+from sqlalchemy import func, select
+from sqlalchemy.exc import SQLAlchemyError
+
+from crenn.jobs.queue import active_jobs, reconcile
+from crenn.store.database import Database
+from crenn.store.library import Library, prepared_name
+from crenn.store.models import Job, Scene
+
+_log = logging.getLogger(__name__)
+#: So many deliveries of a scene are listed, and their files kept.
+LISTED = 20
+
+
+def recover_on_start(database: Database, library: Library) -> int:
+    """Bring lost jobs back, and remove files that nothing refers to; how many files and folders.
+
+    Only for the start of the application: see `Library.sweep`.
+    """
+    reconcile(database)
+    with database.session() as session:
+        active = active_jobs(session)
+        scenes = {name for name in session.execute(select(Scene.prepared)).scalars() if name}
+    scenes |= {prepared_name(j.scene_id, j.id) for j in active if j.kind == "merge" and j.scene_id}
+    incoming = {j.options["upload"] for j in active if j.options.get("upload")}
+    incoming |= {library.incoming_of_camera(j.id).name for j in active if j.kind == "shoot"}
+    count = library.sweep(scenes, incoming) + library.sweep_deliveries(_kept_deliveries(database))
+    if count:
+        _log.info("removed what ended work had left behind", extra={"count": count})
+    return count
+
+
+def _kept_deliveries(database: Database) -> set[int]:
+    """Jobs of the deliveries that are listed: the newest of each scene."""
+    newest = (
+        select(Job.id, func.row_number().over(partition_by=Job.scene_id, order_by=Job.id.desc()).label("place"))
+        .where(Job.kind == "deliver")
+        .subquery()
+    )
+    with database.session() as session:
+        return set(session.execute(select(newest.c.id).where(newest.c.place <= LISTED)).scalars())
+
+
+class Sweeper:
+    """Removes what ended work leaves behind while the application runs, but what arrives just now.
+
+    Parameters
+    ----------
+    database : Database
+    library : Library
+    every : float
+        Seconds between two looks.
+    """
+
+    def __init__(self, database: Database, library: Library, every: float = 900.0):
+        self._database, self._library, self._every = database, library, every
+        self._stopping = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="sweeper", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stopping.set()
+
+    def _run(self) -> None:
+        while not self._stopping.wait(self._every):
+            try:
+                self.sweep()
+            except (SQLAlchemyError, OSError) as fault:
+                _log.warning("nothing could be swept", extra={"fault": type(fault).__name__})
+
+    def sweep(self) -> int:
+        """Remove what nothing refers to; how many files and folders."""
+        with self._database.session() as session:
+            active = active_jobs(session)
+            scenes = {name for name in session.execute(select(Scene.prepared)).scalars() if name}
+        scenes |= {prepared_name(j.scene_id, j.id) for j in active if j.kind == "merge" and j.scene_id}
+        return self._library.sweep(scenes, None) + self._library.sweep_deliveries(_kept_deliveries(self._database))
