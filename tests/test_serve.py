@@ -106,6 +106,10 @@ class Serving(FolderCase):
         after = application.http.get(f"/api/scenes/{scene}").json()
         self.assertEqual((after["revision"], after["treatment"]["exposure"]["ev"]), (stored["revision"], 1.25))
 
+    def test_a_root_that_is_not_there_is_said(self):
+        with self.assertRaisesRegex(CrennError, "nowhere.*is no folder"):
+            serve(self.folder / "data", free_port(), roots=[self.folder / "nowhere"])
+
     def test_a_busy_port(self):
         with socket.socket() as taken:
             taken.bind(("127.0.0.1", 0))

@@ -69,7 +69,7 @@ def _horizon(arguments) -> None:
 
     treatment = read_treatment(arguments.treatment) if arguments.treatment else Treatment()
     scene = _scene(arguments)
-    if scene.sigma is None:
+    if not scene.has("sigma"):
         raise CrennError("has no predicted noise, so nothing tells its horizon.", arguments.inputs[0])
     if treatment.takes_noise:
         scene.split_noise()
@@ -93,7 +93,7 @@ def _horizon(arguments) -> None:
 def _colour(arguments) -> None:
     from dataclasses import asdict
 
-    from crenn.core.render.coloured import cast_of, pick
+    from crenn.core.render.colour_analysis import cast_of, pick
     from crenn.core.render.renderer import Renderer
     from crenn.core.treatment import Treatment, read_treatment
 
@@ -132,6 +132,7 @@ def _noise_model(arguments) -> None:
 
 
 def _render(arguments) -> None:
+    from crenn.core.basis import basis_of
     from crenn.core.deliver.files import deliver
     from crenn.core.deliver.metadata import CaptureMetadata
     from crenn.core.frames.read import frame_metadata
@@ -145,6 +146,7 @@ def _render(arguments) -> None:
     scene = _scene(arguments)
     if not _one_map(arguments.inputs):
         metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[scene.report["reference"]]))
+    treatment = treatment.in_basis(*basis_of(scene.report))
     if arguments.start:
         treatment = treatment.started(start_values(scene.light, arguments.start))
     if treatment.takes_noise:
@@ -160,6 +162,7 @@ def _render(arguments) -> None:
 
 
 def _mask(arguments) -> None:
+    from crenn.core.basis import basis_of
     from crenn.core.deliver.files import deliver_mask
     from crenn.core.render.renderer import Renderer
     from crenn.core.treatment import read_treatment
@@ -173,7 +176,9 @@ def _mask(arguments) -> None:
     if not 0 <= index < len(names):
         told = ", ".join(f"“{name}”" for name in names) or "none"
         raise CrennError(f"has no area “{wanted}”;", arguments.treatment, f"there are: {told}.")
-    deliver_mask(Renderer(_scene(arguments)), treatment, index, arguments.out)
+    scene = _scene(arguments)
+    treatment = treatment.in_basis(*basis_of(scene.report))
+    deliver_mask(Renderer(scene), treatment, treatment.areas[index], arguments.out)
 
 
 def _shoot(arguments) -> None:

@@ -1,6 +1,8 @@
 """The Tarrowick demo: shot once by the simulated camera and brought in."""
 
+import json
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import select
 
@@ -18,6 +20,11 @@ _NAME = "Tarrowick"
 _FINISHED = Path(__file__).parent / "camera" / "finished"
 #: Shot with the wide zoom, whose faults the lens database knows.
 _WIDE = ("kiln-yard",)
+
+
+def finished_document(name: str) -> dict[str, Any]:
+    """The treatment of a finished picture of a Tarrowick scene."""
+    return dict(json.loads((_FINISHED / f"{name}.json").read_text("utf-8")))
 
 
 def finished() -> dict[str, AreasDocument]:

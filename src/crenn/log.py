@@ -61,6 +61,8 @@ def log_to_stderr(level: str = "INFO") -> None:
     logging.basicConfig(handlers=[handler], level=level, force=True)
     for name in _QUIET:
         logging.getLogger(name).setLevel(logging.ERROR)
+    # What is the matter with a file is told by what it is refused with.
+    logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 
 
 def log_nothing() -> None:

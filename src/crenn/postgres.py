@@ -9,6 +9,7 @@ import socket
 import subprocess
 import threading
 import time
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import BinaryIO
 
@@ -19,6 +20,9 @@ _DATABASE, _USER = "crenn", "crenn"
 _PAUSE, _LONGEST_PAUSE = 0.5, 20.0
 #: With less room than this the database cannot write, in bytes.
 _LEAST_FREE = 24 * 2**20
+
+#: Ports that servers get, and how many are tried one after the other.
+_PORTS, _TRIES = range(15_432, 32_000), 5
 
 _log = logging.getLogger(__name__)
 
@@ -32,8 +36,28 @@ def find_programs() -> Path | None:
     return Path(here).resolve().parent if here else None
 
 
+def is_free(port: int) -> bool:
+    """Whether nobody listens on a loopback port."""
+    with socket.socket() as probe:
+        # As the server itself does: connections that have ended do not count.
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
 def free_port() -> int:
-    """A loopback port nobody listens on."""
+    """A loopback port nobody listens on.
+
+    It lies below those that the system gives to connections which go out: one of them could take it while the server
+    is down.
+    """
+    for _ in range(200):
+        port = secrets.choice(_PORTS)
+        if is_free(port):
+            return port
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return probe.getsockname()[1]
@@ -46,6 +70,8 @@ class Cluster:
     ----------
     folder : Path
         Holds the cluster, its password and its log; made if missing.
+    settings : mapping of str to str, optional
+        Of the server, besides its own.
 
     Raises
     ------
@@ -53,8 +79,8 @@ class Cluster:
         If no server programs are installed.
     """
 
-    def __init__(self, folder: Path):
-        self.folder = Path(folder)
+    def __init__(self, folder: Path, settings: Mapping[str, str] | None = None):
+        self.folder, self._settings = Path(folder), dict(settings or {})
         programs = find_programs()
         if programs is None:
             raise CrennError("PostgreSQL is not installed.", remedy="Install Debian's package postgresql.")
@@ -63,6 +89,7 @@ class Cluster:
         self._process: subprocess.Popen | None = None
         self._stopping = threading.Event()
         self._watch: threading.Thread | None = None
+        self._moved: Callable[[str], None] = lambda url: None
         # The server refuses to run as root: then it runs as the user that Debian's package made for it.
         self._as = None
         if os.geteuid() == 0:
@@ -150,7 +177,18 @@ class Cluster:
             ) from fault
         self._end_leftover()
         self.port = port or free_port()
-        url = self._start_server()
+        for tries in range(_TRIES):
+            try:
+                url = self._start_server()
+                break
+            except CrennError:
+                # Somebody may have taken the port since.
+                if tries == _TRIES - 1 or is_free(self.port):
+                    raise
+                if port is None:
+                    self.port = free_port()
+                else:
+                    time.sleep(_PAUSE)
         self._make_database(url + "postgres")
         return url + _DATABASE
 
@@ -169,7 +207,7 @@ class Cluster:
             "unix_socket_directories": "",
             "shared_buffers": "64MB",
             "max_connections": "60",
-        }
+        } | self._settings
         return subprocess.Popen(
             [
                 *(self.programs / "postgres", "-D", self._data, "-p", str(self.port)),
@@ -183,8 +221,12 @@ class Cluster:
             **self._options(),
         )
 
-    def keep(self) -> None:
-        """Watch the server from now on, and start it again on its port should it end by itself."""
+    def keep(self, moved: Callable[[str], None]) -> None:
+        """Watch the server from now on, and start it again should it end by itself.
+
+        It stays on its port; where that has been taken meanwhile it gets another, and ``moved`` is told its URL.
+        """
+        self._moved = moved
         self._stopping.clear()
         self._watch = threading.Thread(target=self._keep, name="database watch", daemon=True)
         self._watch.start()
@@ -201,7 +243,13 @@ class Cluster:
             )
             try:
                 self._end_leftover()
-                self._start_server()
+                taken = not is_free(self.port)
+                if taken:
+                    self.port = free_port()
+                url = self._start_server()
+                if taken:
+                    _log.warning("the database's port was taken; it has another", extra={"port": self.port})
+                    self._moved(url + _DATABASE)
             except (CrennError, OSError) as fault:
                 _log.warning("the database does not start", extra={"fault": str(fault)})
             pause = min(pause * 2, _LONGEST_PAUSE)

@@ -1,31 +1,34 @@
 """Starts the application: database, worker, server; and ends them together."""
 
 import fcntl
+import logging
 import os
 import signal
 import socket
+import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 
 import uvicorn
 
 from crenn.api.app import create_app
 from crenn.api.context import Settings, is_loopback, is_wildcard, served_names
+from crenn.api.limits import MAX_JSON_BYTES
 from crenn.core.errors import CrennError
 from crenn.demo import load_demo
 from crenn.environment import log_level, secret
 from crenn.jobs.process import WorkerProcess
-from crenn.jobs.sweeping import put_in_order
-from crenn.kernels import views
+from crenn.jobs.recovery import Sweeper, recover_on_start
+from crenn.kernels import Compilation, views
 from crenn.log import log_to_stderr
 from crenn.postgres import Cluster
 from crenn.store.database import Database
 from crenn.store.library import Library
 
 PROJECT = Path(__file__).resolve().parents[2]
-#: A message on a line from the page holds a treatment and a few numbers.
-_LARGEST_MESSAGE = 2**20
+_log = logging.getLogger(__name__)
 
 
 def _listening_socket(bind: str, port: int) -> socket.socket:
@@ -107,6 +110,9 @@ def serve(
         If the port is taken, the folder not writable or in use, a setting wrong or the database not to be started.
     """
     data = Path(data or PROJECT / "var").resolve()
+    for root in roots:
+        if not Path(root).is_dir():
+            raise CrennError("is no folder;", root, "give --root a folder that there is.")
     level, key = log_level(), secret()
     if not is_loopback(bind) and not key:
         raise CrennError(f"Listening on {bind} lets others in:", remedy="set CRENN_SECRET to a secret to sign in with.")
@@ -117,6 +123,37 @@ def serve(
             _run(data, listener, demo, bind, roots, names, proxies, key)
     finally:
         listener.close()
+
+
+def _still_compiling(kernels: Compilation) -> str | None:
+    """What a page is told while kernels are compiled; None once they are."""
+    if kernels.done:
+        return None
+    return (
+        f"Crenn compiles its computations for this machine, once, {kernels.share:.0%} so far: "
+        "what is brought in waits for it a minute or two."
+    )
+
+
+def _moved(database: Database, worker: WorkerProcess, url: str) -> None:
+    """Let application and worker find the database where it is now."""
+    database.move(url)
+    worker.move(url)
+
+
+def _work_when_ready(kernels: Compilation, worker: WorkerProcess) -> None:
+    """Start the worker once the kernels of merging are compiled."""
+    kernels.wait("brackets")
+    worker.start()
+
+
+def _load_demo_when_ready(kernels: Compilation, database: Database, folder: Path) -> None:
+    """Shoot the demo once the simulated camera's kernels are compiled."""
+    kernels.wait("camera")
+    try:
+        load_demo(database, folder)
+    except CrennError as fault:
+        _log.error("the demo cannot be loaded", extra={"fault": str(fault)})
 
 
 def _run(
@@ -133,17 +170,24 @@ def _run(
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     library = Library(data / "library")
     cluster = Cluster(data / "postgres")
+    kernels = Compilation().start()
     worker = None
     try:
         database = Database(cluster.start())
         database.migrate()
-        cluster.keep()
-        put_in_order(database, library)
         worker = WorkerProcess(database.url, library.folder)
-        worker.start()
+        cluster.keep(partial(_moved, database, worker))
+        recover_on_start(database, library)
+        Sweeper(database, library).start()
         demo_folder = data / "demo"
+        demo_folder.mkdir(exist_ok=True)
+        # The page is there at once; what needs kernels begins when they are compiled.
+        preparing = [threading.Thread(target=_work_when_ready, args=(kernels, worker), daemon=True)]
         if demo:
-            load_demo(database, demo_folder)
+            arguments = (kernels, database, demo_folder)
+            preparing.append(threading.Thread(target=_load_demo_when_ready, args=arguments, daemon=True))
+        for thread in preparing:
+            thread.start()
         allowed = [Path(r).resolve() for r in roots] + ([demo_folder.resolve()] if demo_folder.exists() else [])
         port = listener.getsockname()[1]
         settings = Settings(
@@ -153,15 +197,17 @@ def _run(
             served_names(bind, port, names),
             is_wildcard(bind),
             key,
-            trouble=cluster.trouble,
+            trouble=lambda: cluster.trouble() or _still_compiling(kernels),
         )
         app = create_app(settings, PROJECT / "web" / "dist")
-        app.state.renderers.thread.submit(views)
+        app.state.renderers.submit(views)
+        if not demo and not any(demo_folder.iterdir()):
+            demo_folder.rmdir()
         config = uvicorn.Config(
             app,
             log_config=None,
             access_log=False,
-            ws_max_size=_LARGEST_MESSAGE,
+            ws_max_size=MAX_JSON_BYTES,
             timeout_graceful_shutdown=2,
             proxy_headers=bool(proxies),
             forwarded_allow_ips=list(proxies),

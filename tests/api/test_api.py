@@ -1,5 +1,9 @@
 """The API over HTTP: bringing in, treatments, refusals, and what happens when things break."""
 
+import shutil
+import tempfile
+from pathlib import Path
+
 import httpx
 import numpy as np
 from sqlalchemy import select
@@ -8,7 +12,7 @@ from crenn.camera.sensor import Exposure
 from crenn.jobs.queue import defer
 from crenn.store.models import Frame, Job, Scene
 from tests.api.case import ApiCase
-from tests.support import cluster, night, take, wait_for
+from tests.support import BRACKET, night, take, wait_for
 
 
 class BringingIn(ApiCase):
@@ -47,6 +51,35 @@ class BringingIn(ApiCase):
         self.assertEqual(self.http.post("/api/folders", json={"path": str(self.folder / "in")}).status_code, 200)
         self.work()
         self.assertEqual(len(self.http.get("/api/shoots").json()[0]["scenes"][0]["frames"]), 4)
+
+    def test_links_below_the_roots_do_not_lead_out_of_them(self):
+        outside = Path(tempfile.mkdtemp(prefix="crenn-outside-"))
+        self.addCleanup(shutil.rmtree, outside, ignore_errors=True)
+        (frame,) = take(outside, night(), BRACKET[:1])
+        inside = self.folder / "in"
+        inside.mkdir()
+        (inside / "linked.dng").symlink_to(frame)
+        answer = self.http.post("/api/folders", json={"path": str(inside)})
+        self.assertEqual((answer.status_code, "no frames" in answer.json()["detail"]), (400, True))
+        # A file that was one when it was chosen, and is a link when it is read.
+        (own,) = take(inside, night(), BRACKET[1:2])
+        self.assertEqual(self.http.post("/api/folders", json={"path": str(inside)}).status_code, 200)
+        own.unlink()
+        own.symlink_to(frame)
+        self.work()
+        (shoot,) = self.http.get("/api/shoots").json()
+        self.assertEqual(shoot["scenes"], [])
+        self.assertIn("leads to another file", shoot["refusals"][0]["reason"])
+
+    def test_odd_names_of_files_that_are_sent(self):
+        (frame,) = take(self.folder / "in", night(), BRACKET[:1])
+        for number, name in enumerate((".dng", f"{'x' * 3000}.DNG", "../../a b.dng")):
+            body = frame.read_bytes()[:-1] + bytes([number])
+            answer = self.http.post("/api/uploads", files=[("files", (name, body))])
+            self.assertEqual(answer.status_code, 200, answer.text)
+        self.work()
+        for shoot in self.http.get("/api/shoots").json():
+            self.assertEqual((len(shoot["scenes"]), shoot["refusals"]), (1, []))
 
     def test_a_path_outside_the_roots_is_refused(self):
         (self.folder / "link").symlink_to("/etc")
@@ -227,12 +260,15 @@ class Breaking(ApiCase):
         wait_for(lambda: state() == "done", 60, "the merge taken over by another worker")
         self.assertNotEqual(self.http.get("/api/shoots").json()[0]["scenes"][0]["picture_version"], before)
 
+
+class Away(ApiCase):
+    stops_server = True
+
     def test_the_database_stopped_and_started(self):
         scene_id = self.bring_in(take(self.folder / "in", night()))["scenes"][0]["id"]
         revision = self.http.get(f"/api/scenes/{scene_id}").json()["revision"]
-        server = cluster()
-        port = server.port
-        server.stop()
+        port = self.server.port
+        self.server.stop()
         try:
             answer = self.http.put(
                 f"/api/scenes/{scene_id}/treatment", json={"document": {}, "parent": revision, "label": "x"}
@@ -240,7 +276,7 @@ class Breaking(ApiCase):
             self.assertEqual((answer.status_code, answer.json()["kind"]), (503, "database"))
             self.assertIn("Nothing was stored", answer.json()["detail"])
         finally:
-            server.start(port)
+            self.server.start(port)
         answer = self.http.put(
             f"/api/scenes/{scene_id}/treatment",
             json={"document": {"exposure": {"ev": 1}}, "parent": revision, "label": "x"},

@@ -7,20 +7,14 @@ import cv2
 import numpy as np
 from websockets.sync.client import connect
 
-from tests.api.case import ApiCase
-from tests.support import night, take
+from tests.api.case import SceneCase
 
 SKY = {"name": "Sky", "parts": [{"kind": "found", "what": "sky"}], "bends": {"exposure.ev": -1}}
 DISC = {"name": "Disc", "parts": [{"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.2, 0.1], "feather": 0.1}]}
 DOCUMENT = {"format": "crenn-areas", "version": 1, "scene": [1.0, 0.6667], "areas": [SKY, DISC]}
 
 
-class Areas(ApiCase):
-    def setUp(self):
-        super().setUp()
-        self.scene_id = self.bring_in(take(self.folder / "in", night()))["scenes"][0]["id"]
-        self.address = f"/api/scenes/{self.scene_id}"
-
+class Areas(SceneCase):
     def post(self, what: str, body: dict, code: int = 200) -> dict:
         answer = self.http.post(f"{self.address}/areas/{what}", json=body)
         self.assertEqual(answer.status_code, code, answer.text)
@@ -32,7 +26,7 @@ class Areas(ApiCase):
         self.assertEqual(self.http.put(f"{self.address}/treatment", json=change).status_code, 200)
 
     def test_outlines_shares_and_stops_within(self):
-        found = self.post("within", {"document": {"areas": [SKY, DISC]}, "index": 1})
+        found = self.post("within", {"document": {"areas": [SKY, DISC]}, "area": "a2"})
         sky, disc = found["outlines"]
         self.assertAlmostEqual(sky["share"], 0.6, delta=0.05)
         # The area of an ellipse, in shares of a picture of three to two.
@@ -45,7 +39,7 @@ class Areas(ApiCase):
         self.assertEqual(len(stops), len(report["histogram"]))
         self.assertAlmostEqual(stops.sum(), disc["share"], delta=0.004)
         self.assertIsNone(self.post("within", {"document": {"areas": [DISC]}})["stops"])
-        self.assertIsNone(self.post("within", {"document": {"areas": [DISC]}, "index": 7})["stops"])
+        self.assertIsNone(self.post("within", {"document": {"areas": [DISC]}, "area": "gone"})["stops"])
 
     def test_a_colour_is_picked_before_any_dial(self):
         found = self.post("pick", {"place": [0.5, 0.1]})
@@ -97,7 +91,7 @@ class Areas(ApiCase):
 
     def test_a_mask_is_delivered_as_a_grey_picture_of_16_bits(self):
         self.keep({"areas": [SKY, DISC]})
-        job = self.http.post(f"{self.address}/deliveries", json={"format": "png", "mask": 1}).json()
+        job = self.http.post(f"{self.address}/deliveries", json={"format": "png", "mask": "a2"}).json()
         self.work()
         answer = self.http.get(f"/api/deliveries/{job['id']}/file")
         self.assertIn("Disc.png", answer.headers["content-disposition"])
@@ -106,11 +100,11 @@ class Areas(ApiCase):
         self.assertEqual(int(mask[144, 240]), 65535)
         self.assertEqual(int(mask[20, 20]), 0)
         # An area that is gone meanwhile is told.
-        gone = self.http.post(f"{self.address}/deliveries", json={"format": "png", "mask": 9}).json()
+        gone = self.http.post(f"{self.address}/deliveries", json={"format": "png", "mask": "gone"}).json()
         self.work()
         jobs = {j["id"]: j for j in self.http.get("/api/jobs").json()}
         self.assertEqual(jobs[gone["id"]]["state"], "failed")
-        self.assertIn("no area 10", jobs[gone["id"]]["fault"])
+        self.assertIn("no longer there", jobs[gone["id"]]["fault"])
 
     def test_kinds_tell_the_dials_of_areas_parts_and_strokes(self):
         kinds = self.http.get("/api/areas/kinds").json()
@@ -125,7 +119,7 @@ class Areas(ApiCase):
         wish = {
             "number": 1,
             "prepared": self.http.get(self.address).json()["prepared"],
-            "treatment": {"areas": two},
+            "document": {"areas": two},
             "part": [0, 0, 480, 320],
             "out_width": 480,
             "out_height": 320,
@@ -139,14 +133,14 @@ class Areas(ApiCase):
                 start = 4 + struct.unpack("<I", data[:4])[0]
                 return cv2.imdecode(np.frombuffer(data[start:], np.uint8), cv2.IMREAD_COLOR).astype(float)
 
-            mask = picture({"view": "mask", "index": 0})
+            mask = picture({"view": "mask", "area": "a1"})
             self.assertGreater(mask[144, 240].mean(), 250)
             self.assertLess(mask[20, 20].mean(), 5)
             for more in (
-                {"view": "area", "index": 0},
-                {"view": "part", "index": 0, "piece": 1},
-                {"view": "part", "index": 0, "piece": 99},
-                {"view": "part", "index": 5, "piece": 0},
+                {"view": "area", "area": "a1"},
+                {"view": "part", "area": "a1", "piece": "p2"},
+                {"view": "part", "area": "a1", "piece": "gone"},
+                {"view": "part", "area": "gone", "piece": "p1"},
                 {"view": "mask"},
             ):
                 self.assertEqual(picture(more).shape, (320, 480, 3))
@@ -157,8 +151,8 @@ class Areas(ApiCase):
                 {"areas": [{"parts": [{"kind": "brush", "strokes": [{"points": [1], "radius": 0.1}]}]}]},
                 {"areas": [DISC] * 100},
             ):
-                line.send(json.dumps(wish | {"treatment": bad}))
+                line.send(json.dumps(wish | {"document": bad}))
                 self.assertIn("areas", json.loads(line.recv(timeout=60))["fault"])
             # Areas off the picture touch nothing of it.
             far = DISC | {"parts": [DISC["parts"][0] | {"centre": [3.0, 3.0]}], "bends": {"exposure.ev": 3}}
-            np.testing.assert_array_equal(picture({"treatment": {"areas": [far]}}), plain)
+            np.testing.assert_array_equal(picture({"document": {"areas": [far]}}), plain)

@@ -6,7 +6,7 @@ import struct
 import numpy as np
 from websockets.sync.client import connect
 
-from tests.api.case import ApiCase
+from tests.api.case import SceneCase
 from tests.core.colour.charts import colours
 from tests.support import take
 
@@ -23,11 +23,9 @@ def halves() -> np.ndarray:
     return rgb
 
 
-class Colour(ApiCase):
-    def setUp(self):
-        super().setUp()
-        self.scene_id = self.bring_in(take(self.folder / "in", halves()))["scenes"][0]["id"]
-        self.address = f"/api/scenes/{self.scene_id}"
+class Colour(SceneCase):
+    def frames(self) -> list:
+        return take(self.folder / "in", halves())
 
     def post(self, what: str, body: dict, code: int = 200) -> dict:
         answer = self.http.post(f"{self.address}/colour/{what}", json={"document": {}} | body)
@@ -91,20 +89,25 @@ class Colour(ApiCase):
         wish = {
             "number": 1,
             "prepared": self.http.get(self.address).json()["prepared"],
-            "treatment": document,
+            "document": document,
             "part": [0, 0, 480, 320],
             "out_width": 480,
             "out_height": 320,
         }
         with connect(self.served.address.replace("http", "ws") + "/api/view", origin=self.served.address) as line:
-            for view, more in (("range", {"index": 0}), ("range", {"index": 99}), ("outside", {}), ("range", {})):
+            for view, more in (
+                ("range", {"range": "Blue"}),
+                ("range", {"range": "gone"}),
+                ("outside", {}),
+                ("range", {}),
+            ):
                 line.send(json.dumps(wish | {"view": view} | more))
                 data = line.recv(timeout=60)
                 self.assertIsInstance(data, bytes, data)
                 header = json.loads(data[4 : 4 + struct.unpack("<I", data[:4])[0]])
                 self.assertEqual(header["view"], view)
                 self.assertEqual(header["tones"][0][0], -12.0)
-            line.send(json.dumps({"prepared": wish["prepared"], "treatment": document, "probe": [400, 60]}))
+            line.send(json.dumps({"prepared": wish["prepared"], "document": document, "probe": [400, 60]}))
             told = json.loads(line.recv(timeout=60))["probe"]
             self.assertLess(abs(told["on_circle"][0] - HUES[1]), 8)
             self.assertEqual(len(told["code"]), 3)

@@ -1,6 +1,6 @@
 """The API against its own description: whatever the description allows, or forbids, is answered as it says."""
 
-import time
+import os
 
 import hypothesis
 import schemathesis
@@ -16,8 +16,8 @@ from schemathesis.specs.openapi.checks import (
 from tests.api.case import ApiCase
 from tests.support import night, take
 
-#: Requests made of each operation; all of them take less than a minute.
-_EXAMPLES = 30
+#: Requests made of each operation; the bench of the contract makes more.
+_EXAMPLES = int(os.environ.get("CRENN_CONTRACT_EXAMPLES", "8"))
 _CHECKS = (not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance)
 
 
@@ -28,11 +28,9 @@ class Contract(ApiCase):
         schema.config.generation.update(modes=[GenerationMode.POSITIVE, GenerationMode.NEGATIVE])
         operations = [r.ok() for r in schema.get_all_operations()]
         self.assertGreater(len(operations), 20)
-        began = time.monotonic()
         for operation in operations:
             with self.subTest(operation=operation.label):
                 self.ask(operation, scene["id"])
-        self.assertLess(time.monotonic() - began, 120)
         self.assertEqual(self.http.get(f"/api/scenes/{scene['id']}").status_code, 200, "nothing was harmed")
 
     def ask(self, operation, scene_id: int) -> None:

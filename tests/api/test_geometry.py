@@ -5,10 +5,10 @@ import json
 import numpy as np
 
 from crenn.core.treatment import STEPS
-from tests.api.test_sockets import LineCase
+from tests.api.test_sockets import SocketCase
 
 
-class Panels(LineCase):
+class Panels(SocketCase):
     def test_steps_tell_all_that_their_panels_need(self):
         steps = self.http.get("/api/steps").json()
         for station in {s.station for s in STEPS}:
@@ -59,7 +59,7 @@ class Panels(LineCase):
         self.assertEqual(self.http.post("/api/scenes/999/straighten", json={}).status_code, 404)
 
 
-class Pictures(LineCase):
+class Pictures(SocketCase):
     CUT = {"crop": {"ratio": "free", "centre": [0.5, 0.3], "width": 0.5, "height": 0.25}}
 
     def asked(self, line, number: int, **changes) -> tuple[dict, np.ndarray]:
@@ -68,21 +68,21 @@ class Pictures(LineCase):
 
     def test_a_fitted_picture_says_how_large_it_is_and_how_it_lies(self):
         with self.socket("/api/view") as line:
-            header, image = self.asked(line, 1, part=None, treatment=self.CUT, out_width=200, out_height=200, most=1)
+            header, image = self.asked(line, 1, part=None, document=self.CUT, out_width=200, out_height=200, most=1)
             self.assertEqual(header["picture"], [240, 120])
             self.assertEqual(image.shape, (100, 200, 3))
             first = header["map"]
             np.testing.assert_allclose(first["to_scene"][0], [0.25, 0.175], atol=1e-6)
-            again, _ = self.asked(line, 2, part=None, treatment=self.CUT, known=first["name"])
+            again, _ = self.asked(line, 2, part=None, document=self.CUT, known=first["name"])
             self.assertEqual(again["map"], first["name"])
-            other, _ = self.asked(line, 3, part=None, treatment={}, known=first["name"])
+            other, _ = self.asked(line, 3, part=None, document={}, known=first["name"])
             self.assertEqual(other["picture"], [480, 320])
             self.assertNotEqual(other["map"]["name"], first["name"])
 
     def test_all_that_was_recorded_is_shown_to_set_the_crop_in(self):
         treatment = self.CUT | {"level": {"angle": 10.0}}
         with self.socket("/api/view") as line:
-            header, _ = self.asked(line, 1, part=None, treatment=treatment, uncropped=True)
+            header, _ = self.asked(line, 1, part=None, document=treatment, uncropped=True)
         width, height = header["picture"]
         self.assertTrue(width > 480 and height > 320)
         x, y, w, h = header["crop"]
@@ -100,12 +100,12 @@ class Pictures(LineCase):
         over = {"perspective": {"vertical": 40, "horizontal": 40}}
         with self.socket("/api/view") as line:
             for treatment, words in ((nothing, "outside the picture"), (over, "perspective")):
-                line.send(self.wish(1, treatment=treatment))
+                line.send(self.wish(1, document=treatment))
                 told = json.loads(line.recv(20))
                 self.assertIn(words, told["fault"])
-            header, _ = self.asked(line, 2, part=None, treatment=nothing, uncropped=True)
+            header, _ = self.asked(line, 2, part=None, document=nothing, uncropped=True)
             self.assertIsNone(header["crop"])
-            line.send(json.dumps({"prepared": self.prepared, "treatment": over, "probe": [5, 5]}))
+            line.send(json.dumps({"prepared": self.prepared, "document": over, "probe": [5, 5]}))
             self.assertIn("perspective", json.loads(line.recv(20))["fault"])
             header, _ = self.asked(line, 3)
             self.assertEqual(header["number"], 3)
@@ -114,7 +114,7 @@ class Pictures(LineCase):
         with self.socket("/api/view") as line:
             told = []
             for treatment, at in ((self.CUT, [30, 40]), ({}, [150, 124])):
-                line.send(json.dumps({"prepared": self.prepared, "treatment": treatment, "probe": at}))
+                line.send(json.dumps({"prepared": self.prepared, "document": treatment, "probe": at}))
                 told.append(json.loads(line.recv(20))["probe"])
         self.assertEqual(told[0]["place"], told[1]["place"])
         self.assertEqual(told[0]["stop"], told[1]["stop"])
@@ -124,13 +124,13 @@ class Pictures(LineCase):
         # Noise would be taken out of what is in view from one picture to the next.
         treatment = {"areas": [area], "noise": {"on": False}}
         with self.socket("/api/view") as line:
-            header, mask = self.asked(line, 1, treatment=treatment, view="mask", index=0)
+            header, mask = self.asked(line, 1, document=treatment, view="mask", area="a1")
             self.assertEqual(header["view"], "mask")
             self.assertGreater(mask[158, 240].min(), 250)
             self.assertLess(mask[10, 10].max(), 5)
-            _, shown = self.asked(line, 2, treatment=treatment, view="area", index=0)
+            _, shown = self.asked(line, 2, document=treatment, view="area", area="a1")
             self.assertLess(np.ptp(shown[20, 20].astype(int)), 12)
             # One that is not there shows the picture.
-            _, plain = self.asked(line, 3, treatment=treatment, view="area", index=7)
-            _, picture = self.asked(line, 4, treatment=treatment)
+            _, plain = self.asked(line, 3, document=treatment, view="area", area="gone")
+            _, picture = self.asked(line, 4, document=treatment)
             np.testing.assert_array_equal(plain, picture)

@@ -4,15 +4,19 @@ import http.client
 import json
 import time
 import unittest
+from datetime import UTC, datetime, timedelta
 from urllib.parse import urlsplit
 
 import httpx
+from sqlalchemy import select, update
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
 from crenn.api.context import is_loopback, served_names
-from crenn.api.guard import COOKIE, Patience, _is_own_address
+from crenn.api.guard import COOKIE, LoginThrottle, _is_own_address
 from crenn.api.limits import MAX_JSON_BYTES
+from crenn.api.logins import Logins
+from crenn.store.models import Login
 from tests.api.case import ApiCase
 
 SECRET = "a long secret"
@@ -114,6 +118,33 @@ class SigningIn(SecretCase):
         self.assertIn("HttpOnly", answer.headers["set-cookie"])
         self.assertEqual(self.http.get("/api/shoots").status_code, 200)
 
+    def test_everybody_has_a_key_of_their_own_and_signs_out_alone(self):
+        with httpx.Client(base_url=self.served.address) as other:
+            for client in (self.http, other):
+                self.assertEqual(client.post("/api/sign-in", json={"secret": SECRET}).status_code, 200)
+            self.assertNotEqual(self.http.cookies[COOKIE], other.cookies[COOKIE])
+            key = self.http.cookies[COOKIE]
+            self.assertEqual(self.http.get("/api/session").json(), {"secret": True})
+            self.assertEqual(self.http.post("/api/sign-out").status_code, 200)
+            self.assertEqual(self.http.get("/api/shoots").status_code, 401)
+            stolen = {"cookie": f"{COOKIE}={key}"}
+            self.assertEqual(self.http.get("/api/shoots", headers=stolen).status_code, 401, "it holds no longer")
+            self.assertEqual(other.get("/api/shoots").status_code, 200)
+
+    def test_keys_outlive_the_application_and_end_by_themselves(self):
+        self.sign_in()
+        key = self.http.cookies[COOKIE]
+        logins = Logins(self.database)
+        self.assertTrue(logins.holds(key))
+        self.assertFalse(logins.holds("another"))
+        with self.database.session() as session:
+            self.assertNotIn(
+                key, [row.key for row in session.execute(select(Login)).scalars()], "only its digest is kept"
+            )
+            session.execute(update(Login).values(expires=datetime.now(UTC) - timedelta(seconds=1)))
+            session.commit()
+        self.assertFalse(Logins(self.database).holds(key))
+
     def test_odd_sign_ins_are_told(self):
         for body in (
             b"",
@@ -169,34 +200,34 @@ class BehindNoProxy(SecretCase):
 
 class Waiting(unittest.TestCase):
     def test_the_pause_doubles_and_is_forgiven(self):
-        patience = Patience(first=10, longest=35)
+        throttle = LoginThrottle(first=10, longest=35)
         waits = []
         for _ in range(4):
-            patience.wrong("192.0.2.1")
-            waits.append(round(patience.wait("192.0.2.1")))
+            throttle.wrong("192.0.2.1")
+            waits.append(round(throttle.wait("192.0.2.1")))
         self.assertEqual(waits, [10, 20, 35, 35])
-        self.assertEqual(patience.wait("192.0.2.2"), 0)
-        patience.right("192.0.2.1")
-        self.assertEqual(patience.wait("192.0.2.1"), 0)
+        self.assertEqual(throttle.wait("192.0.2.2"), 0)
+        throttle.right("192.0.2.1")
+        self.assertEqual(throttle.wait("192.0.2.1"), 0)
 
     def test_memory_of_addresses_is_bounded(self):
-        patience = Patience(first=10, most=3)
+        throttle = LoginThrottle(first=10, longest=35, most=3)
         for n in range(5):
-            patience.wrong(f"192.0.2.{n}")
-        self.assertEqual(patience.wait("192.0.2.0"), 0)
-        self.assertGreater(patience.wait("192.0.2.4"), 5)
+            throttle.wrong(f"192.0.2.{n}")
+        self.assertEqual(throttle.wait("192.0.2.0"), 0)
+        self.assertGreater(throttle.wait("192.0.2.4"), 5)
 
 
 class Sizes(ApiCase):
     changes = {"max_upload_bytes": 3_000_000}
 
     def test_a_large_json_body_is_refused_before_it_is_parsed(self):
-        body = json.dumps({"path": "/", **{f"unknown{i}": i for i in range(60_000)}})
+        body = json.dumps({"path": "/", **{f"unknown{i}": i for i in range(700_000)}})
         self.assertGreater(len(body), MAX_JSON_BYTES)
         began = time.monotonic()
         answer = self.http.post("/api/folders", content=body, headers={"Content-Type": "application/json"})
         self.assertEqual(answer.status_code, 413)
-        self.assertIn("larger than 1 MiB", answer.json()["detail"])
+        self.assertIn("larger than 12 MiB", answer.json()["detail"])
         self.assertLess(time.monotonic() - began, 5)
 
     def test_a_size_that_is_told_is_refused_at_once(self):

@@ -3,7 +3,7 @@
 import numpy as np
 
 from crenn.camera.glass import Glass
-from tests.api.test_sockets import LineCase
+from tests.api.test_sockets import SocketCase
 from tests.support import night, take
 
 SIZE = (480, 320)
@@ -11,7 +11,7 @@ NAME = "Crenn " + Glass.name
 FOCAL = 30.0
 
 
-class Lens(LineCase):
+class Lens(SocketCase):
     def frames(self):
         light = night() * Glass(FOCAL, SIZE).transmission(8.0)[..., None]
         return take(self.folder / "in", light, lens=Glass.name, focal_length=FOCAL)
@@ -59,7 +59,7 @@ class Lens(LineCase):
 
             def corner(number: int, **lens) -> float:
                 fixed = {"exposure": {"ev": 3}, "placement": {"on": False}, "lens": lens, "crop": {"on": False}}
-                line.send(self.wish(number, part=None, treatment=fixed, out_width=480, out_height=320, most=1))
+                line.send(self.wish(number, part=None, document=fixed, out_width=480, out_height=320, most=1))
                 _, image = self.picture(line.recv(20))
                 return float(image[:12, :12].mean())
 

@@ -33,7 +33,7 @@ class Noise(ApiCase):
         return {
             "number": 1,
             "prepared": self.scene()["prepared"],
-            "treatment": treatment,
+            "document": treatment,
             "view": "picture",
             "part": [0, 0, 480, 320],
             "out_width": 480,

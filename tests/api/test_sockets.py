@@ -2,10 +2,10 @@
 
 import json
 import struct
+import time
 import tracemalloc
 import unittest
 from contextlib import ExitStack
-from typing import ClassVar
 from unittest import mock
 
 import cv2
@@ -15,30 +15,12 @@ from websockets.sync.client import connect
 
 from crenn.core.render.views import _HATCH, _draw_limits
 from crenn.jobs.queue import defer
-from tests.api.case import ApiCase
-from tests.support import cluster, night, take
+from tests.api.case import ApiCase, SceneCase
+from tests.support import night
 
 
-class LineCase(ApiCase):
-    """A served scene, brought in once for all tests of a class: they look at it and leave it as it is."""
-
-    _made: ClassVar[dict] = {}
-
-    def frames(self) -> list:
-        """The frames that are brought in."""
-        return take(self.folder / "in", night())
-
-    def setUp(self):
-        cls = type(self)
-        if "_made" not in vars(cls):
-            self.addCleanup = cls.addClassCleanup
-            super().setUp()
-            del self.addCleanup
-            self.scene = self.bring_in(self.frames())["scenes"][0]
-            self.prepared = self.http.get(f"/api/scenes/{self.scene['id']}").json()["prepared"]
-            names = ("folder", "database", "served", "http", "scene", "prepared")
-            cls._made = {name: getattr(self, name) for name in names}
-        vars(self).update(cls._made)
+class SocketCase(SceneCase):
+    """Lines to a served scene."""
 
     def socket(self, path: str, **more):
         return connect(
@@ -52,7 +34,7 @@ class LineCase(ApiCase):
             {
                 "number": number,
                 "prepared": self.prepared,
-                "treatment": {},
+                "document": {},
                 "view": "picture",
                 "part": list(part.values()),
                 "out_width": 480,
@@ -69,7 +51,7 @@ class LineCase(ApiCase):
         )
 
 
-class Sockets(LineCase):
+class Sockets(SocketCase):
     def test_a_picture_with_its_ladder(self):
         with self.socket("/api/view") as line:
             line.send(self.wish(7))
@@ -83,7 +65,7 @@ class Sockets(LineCase):
     def test_the_latest_request_wins(self):
         with self.socket("/api/view") as line:
             for number in range(40):
-                line.send(self.wish(number, treatment={"exposure": {"ev": number / 10}}))
+                line.send(self.wish(number, document={"exposure": {"ev": number / 10}}))
             numbers = []
             while not numbers or numbers[-1] != 39:
                 numbers.append(self.picture(line.recv(20))[0]["number"])
@@ -98,14 +80,14 @@ class Sockets(LineCase):
             self.assertAlmostEqual(width * height, 250_000, delta=1500)
             images = []
             for number, view in enumerate(("picture", "limits", "untreated", "source")):
-                line.send(self.wish(number, view=view, treatment={"exposure": {"ev": 6}}))
+                line.send(self.wish(number, view=view, document={"exposure": {"ev": 6}}))
                 images.append(self.picture(line.recv(20))[1].astype(int))
             for other in images[1:]:
                 self.assertGreater(np.abs(other - images[0]).mean(), 1)
 
     def test_what_lies_under_the_pointer(self):
         with self.socket("/api/view") as line:
-            line.send(json.dumps({"prepared": self.prepared, "treatment": {}, "probe": [240, 40]}))
+            line.send(json.dumps({"prepared": self.prepared, "document": {}, "probe": [240, 40]}))
             found = json.loads(line.recv(20))["probe"]
             self.assertAlmostEqual(
                 found["stop"],
@@ -114,14 +96,14 @@ class Sockets(LineCase):
                 msg="relative to the reference, the frame of 1/4 s",
             )
             self.assertGreater(found["snr_db"], 15)
-            line.send(json.dumps({"prepared": self.prepared, "treatment": {}, "probe": [-5, 40]}))
+            line.send(json.dumps({"prepared": self.prepared, "document": {}, "probe": [-5, 40]}))
             self.assertIsNone(json.loads(line.recv(20))["probe"])
 
     def test_bad_requests_are_told_and_the_line_stays_open(self):
         with self.socket("/api/view") as line:
             for bad in (
                 self.wish(1, prepared="../../etc"),
-                self.wish(2, treatment={"sparkle": 1}),
+                self.wish(2, document={"sparkle": 1}),
                 self.wish(3, view="rainbow"),
                 self.wish(4, prepared="99-99"),
                 self.wish(5, out_width=10**6),
@@ -169,7 +151,7 @@ class Dials(ApiCase):
         self.assertIn("Treatment", described["components"]["schemas"])
 
 
-class Outrageous(LineCase):
+class Outrageous(SocketCase):
     """Whatever is asked, something is answered, and the line goes on."""
 
     def answered(self, line, message) -> dict:
@@ -196,9 +178,9 @@ class Outrageous(LineCase):
                 {"out_width": 8192, "out_height": 8192},
                 {"out_width": 1e300},
                 {"width": "wide"},
-                {"treatment": []},
-                {"treatment": {"exposure": {"ev": nan}}},
-                {"treatment": {"exposure": {"ev": 1e300}}},
+                {"document": []},
+                {"document": {"exposure": {"ev": nan}}},
+                {"document": {"exposure": {"ev": 1e300}}},
                 {"view": "x" * 1000},
                 {"prepared": "1" * 5000 + "-1"},
                 {"more": 1},
@@ -237,9 +219,9 @@ class Outrageous(LineCase):
                 "\ud7ff\x00",
                 b"\x00\xff\x13",
                 b'{"number": 1}',
-                '{"probe": [NaN, 1], "prepared": "1-1", "treatment": {}}',
-                '{"probe": [1], "prepared": "1-1", "treatment": {}}',
-                '{"probe": "here", "prepared": "1-1", "treatment": {}}',
+                '{"probe": [NaN, 1], "prepared": "1-1", "document": {}}',
+                '{"probe": [1], "prepared": "1-1", "document": {}}',
+                '{"probe": "here", "prepared": "1-1", "document": {}}',
                 "9" * 5000,
             ):
                 with self.subTest(message=message[:40]):
@@ -250,7 +232,7 @@ class Outrageous(LineCase):
     def test_a_probe_far_outside_is_nothing(self):
         with self.socket("/api/view") as line:
             for place in ([1e300, 1], [-1e300, -1e300], [480, 0], [0, 320]):
-                line.send(json.dumps({"prepared": self.prepared, "treatment": {}, "probe": place}))
+                line.send(json.dumps({"prepared": self.prepared, "document": {}, "probe": place}))
                 self.assertIsNone(json.loads(line.recv(20))["probe"], place)
 
     def test_windows_that_hang_over_the_edge_are_drawn(self):
@@ -291,6 +273,58 @@ class Outrageous(LineCase):
             self.http.post(f"/api/scenes/{self.scene['id']}/merge")
             self.assertTrue(json.loads(line.recv(20))["jobs"])
 
+    def test_news_tells_of_every_job_that_is_not_done_however_many_there_are(self):
+        for _ in range(40):
+            self.http.post(f"/api/scenes/{self.scene['id']}/deliveries", json={"format": "jpg"})
+        with self.socket("/api/news") as one, self.socket("/api/news") as other:
+            for line in (one, other):
+                told = json.loads(line.recv(20))
+                self.assertGreaterEqual(sum(j["state"] == "waiting" for j in told["jobs"]), 40)
+                self.assertTrue(told["scenes"])
+            job = self.http.post(f"/api/scenes/{self.scene['id']}/deliveries", json={"format": "png"}).json()
+            for line in (one, other):
+                self.assertEqual([j["id"] for j in json.loads(line.recv(20))["jobs"]], [job["id"]])
+
+    def test_changes_of_a_treatment_are_all_that_is_sent(self):
+        wish = json.loads(self.wish(0))
+        plain = {name: value for name, value in wish.items() if name != "document"}
+
+        def asked(line, **more) -> tuple[dict, np.ndarray]:
+            message = json.dumps(plain | more)
+            line.send(message)
+            self.assertLess(len(message), 1000)
+            return self.picture(line.recv(30))
+
+        with self.socket("/api/view") as line:
+            _, dark = asked(line, number=1, document={"exposure": {"ev": -4}})
+            _, bright = asked(line, number=2, changes=[{"path": ["exposure", "ev"], "value": 2}])
+            _, same = asked(line, number=3)
+            self.assertGreater(bright.mean(), dark.mean() + 20)
+            np.testing.assert_array_equal(same, bright)
+            line.send(json.dumps({"prepared": self.prepared, "probe": [240, 40]}))
+            self.assertGreater(json.loads(line.recv(30))["probe"]["tone"], 10)
+        with self.socket("/api/view") as line:
+            for lost in (
+                plain | {"number": 4},
+                plain | {"number": 5, "changes": [{"path": ["exposure", "ev"], "value": 2}]},
+            ):
+                line.send(json.dumps(lost))
+                said = json.loads(line.recv(30))
+                self.assertTrue(said["lost"], said)
+            # A change that leads nowhere loses track as well; the whole is told again.
+            asked(line, number=6, document={})
+            line.send(json.dumps(plain | {"number": 7, "changes": [{"path": ["areas", "gone", "on"], "value": False}]}))
+            self.assertTrue(json.loads(line.recv(30))["lost"])
+            self.assertEqual(asked(line, number=8, document={})[0]["number"], 8)
+
+    def test_a_fine_picture_that_nobody_waits_for_is_given_up(self):
+        with self.socket("/api/view") as line:
+            many = [{"parts": [{"kind": "found", "what": "sky", "refine": 50}] * 8, "bends": {"exposure.ev": 0.1}}] * 6
+            line.send(self.wish(1, document={"areas": many}, out_width=2400, out_height=1600))
+            time.sleep(0.3)
+            line.send(self.wish(2, coarse=True))
+            self.assertEqual(self.picture(line.recv(60))[0]["number"], 2)
+
     def test_many_hands_are_served_fairly(self):
         """Each of eight lines that drag at once gets its latest picture."""
         with ExitStack() as stack:
@@ -298,7 +332,7 @@ class Outrageous(LineCase):
             got = [0] * len(lines)
             for number in range(12):
                 for line in lines:
-                    line.send(self.wish(number, coarse=True, treatment={"exposure": {"ev": number / 10}}))
+                    line.send(self.wish(number, coarse=True, document={"exposure": {"ev": number / 10}}))
             for k, line in enumerate(lines):
                 last = -1
                 while last != 11:
@@ -318,14 +352,18 @@ class Trouble(ApiCase):
         self.assertIn("disk of the library is full", told["why"])
         self.assertTrue(told["database"], "it still answers")
 
+
+class Away(ApiCase):
+    changes = Trouble.changes
+    stops_server = True
+
     def test_a_refused_edit_says_so_too(self):
-        server = cluster()
-        port = server.port
-        server.stop()
+        port = self.server.port
+        self.server.stop()
         try:
             answer = self.http.get("/api/shoots")
         finally:
-            server.start(port)
+            self.server.start(port)
         self.assertEqual((answer.status_code, answer.json()["kind"]), (503, "database"))
         self.assertIn("disk of the library is full", answer.json()["detail"])
 

@@ -9,10 +9,12 @@ from fastapi.staticfiles import StaticFiles
 
 from crenn.api import areas, colour, guard, lens, library, light, lines, news, noise, scenes, steps, view
 from crenn.api.context import Renderers, Settings
-from crenn.api.faults import RESPONSES, fault_answer, tell_faults
-from crenn.api.guard import Guard, Patience
+from crenn.api.faults import RESPONSES, fault_answer, register_error_handlers
+from crenn.api.guard import Guard, LoginThrottle
 from crenn.api.headers import Headers
 from crenn.api.limits import BodyLimits
+from crenn.api.logins import Logins
+from crenn.api.news import Newsroom
 
 #: Stands in the page where the nonce of an answer goes.
 _NONCE = "crenn-nonce"
@@ -31,7 +33,7 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI):
         yield
-        app.state.renderers.thread.shutdown(cancel_futures=True)
+        app.state.renderers.close()
         settings.database.close()
 
     app = FastAPI(
@@ -46,12 +48,14 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
     )
     app.state.settings = settings
     app.state.renderers = Renderers(settings.library)
-    app.state.patience = Patience()
+    app.state.throttle = LoginThrottle()
+    app.state.logins = Logins(settings.database)
+    app.state.newsroom = Newsroom(settings)
     # The last one added is the first to see a request.
     app.add_middleware(BodyLimits, uploads=settings.max_upload_bytes)
-    app.add_middleware(Guard, settings=settings)
+    app.add_middleware(Guard, settings=settings, logins=app.state.logins)
     app.add_middleware(Headers)
-    tell_faults(app)
+    register_error_handlers(app)
     for module in (guard, library, steps, scenes, lines, lens, light, noise, colour, areas, view, news):
         app.include_router(module.router)
 

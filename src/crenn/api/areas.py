@@ -9,10 +9,11 @@ from crenn.api.context import Settings, settings
 from crenn.api.scenes import on_renderer
 from crenn.api.schemas import Body, LightIn, PatchIn, PathId, Words
 from crenn.core.areas.area import Area
+from crenn.core.areas.part import Id as AreaId
 from crenn.core.areas.ranges import Pick
 from crenn.core.presets import adapted, read_areas
+from crenn.core.render.area_stats import outline, sample_colour, stops_within
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.within import looks, outline, stops_within
 from crenn.core.treatment import parse_treatment
 from crenn.store.area_presets import forget_preset, keep_preset, presets
 
@@ -31,7 +32,7 @@ class OutlineOut(BaseModel):
 class WithinIn(LightIn):
     """A treatment, and the area whose stops are asked for."""
 
-    index: int | None = Field(None, ge=0, le=100)
+    area: AreaId | None = None
 
 
 class WithinOut(BaseModel):
@@ -85,8 +86,8 @@ def areas_within(scene_id: PathId, body: WithinIn, request: Request) -> WithinOu
     def work(renderer: Renderer) -> WithinOut:
         outlines = [outline(renderer, area) for area in treatment.areas]
         stops = None
-        if body.index is not None and body.index < len(treatment.areas):
-            stops = stops_within(renderer, treatment.areas[body.index]).round(7).tolist()
+        if (area := treatment.area(body.area)) is not None:
+            stops = stops_within(renderer, area).round(7).tolist()
         lines = [[line.round(4).ravel().tolist() for line in one.lines] for one in outlines]
         return WithinOut(
             outlines=[OutlineOut(lines=own, share=round(one.share, 5)) for own, one in zip(lines, outlines)],
@@ -99,7 +100,7 @@ def areas_within(scene_id: PathId, body: WithinIn, request: Request) -> WithinOu
 @router.post("/scenes/{scene_id}/areas/pick")
 def areas_pick(scene_id: PathId, body: PatchIn, request: Request) -> Pick:
     """What a patch of the scene looks like before any dial, for a range of colours."""
-    a, b, stop = on_renderer(request, scene_id, lambda renderer: looks(renderer, body.place, body.radius))
+    a, b, stop = on_renderer(request, scene_id, lambda renderer: sample_colour(renderer, body.place, body.radius))
     return Pick(a=round(a, 4), b=round(b, 4), stop=round(stop, 2))
 
 

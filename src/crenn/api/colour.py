@@ -10,7 +10,7 @@ from crenn.api.schemas import Body, LightIn, PatchIn, PathId, Share
 from crenn.core.colour.found_cast import Method
 from crenn.core.colour.hues import HueRange, usual_ranges
 from crenn.core.colour.tints import Tint, usual_tints
-from crenn.core.render.coloured import MOST, cast_of, distribution, pick
+from crenn.core.render.colour_analysis import MOST, cast_of, distribution, pick
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
 

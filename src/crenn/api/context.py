@@ -1,23 +1,25 @@
 """What every request needs: database, library, renderers, and who may ask."""
 
 import os
-import secrets
 import socket
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
 
 from fastapi import Request
 
 from crenn.core.errors import CrennError
+from crenn.core.render.cache import Cache
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.store.database import Database
 from crenn.store.library import Library
 
+T = TypeVar("T")
 #: An upload may hold this many bytes and files.
 MAX_UPLOAD_BYTES = 8 * 2**30
 MAX_UPLOAD_FILES = 200
@@ -40,7 +42,6 @@ class Settings:
     hosts: frozenset[str] = frozenset()
     any_address: bool = False
     secret: str | None = None
-    session_key: str = field(default_factory=lambda: secrets.token_urlsafe(32))
     max_upload_bytes: int = MAX_UPLOAD_BYTES
     trouble: Callable[[], str | None] = lambda: None
 
@@ -72,17 +73,51 @@ def is_wildcard(bind: str) -> bool:
     return bind in ("0.0.0.0", "::")
 
 
+#: Bytes that are kept of all scenes together: so much, or this share of the machine's memory if that is less. A picture
+#: at rest with areas and noise, as the demo's are finished, wants 0.3 to 0.5 GB: two of them must find room.
+_ROOM, _SHARE = 1536 * 2**20, 1 / 6
+
+
+def room() -> int:
+    """Bytes for what is kept of all scenes that are open."""
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    return min(_ROOM, int(memory * _SHARE))
+
+
 class Renderers:
-    """Renderers of the scenes looked at last, and the one thread they work on.
+    """Renderers of the scenes looked at last, what they keep, and the one thread they work on.
 
     The kernels use both cores by themselves: several at once would only slow each other down.
     """
 
     def __init__(self, library: Library, most: int = 3):
         self._library, self._most = library, most
+        self._cache = Cache(room())
         self._open: OrderedDict[str, Renderer] = OrderedDict()
         self._lock = threading.Lock()
-        self.thread = ThreadPoolExecutor(1, thread_name_prefix="render")
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="render")
+        self._waiting = 0
+
+    def submit(self, work: Callable[[], T]) -> "Future[T]":
+        """Have something done on the thread that renders, after all that was asked for before."""
+        with self._lock:
+            self._waiting += 1
+
+        def begin() -> T:
+            with self._lock:
+                self._waiting -= 1
+            return work()
+
+        return self._thread.submit(begin)
+
+    @property
+    def others_wait(self) -> bool:
+        """Whether anything waits for the thread."""
+        return self._waiting > 0
+
+    def close(self) -> None:
+        """End the thread once it has done what it is at; what waits is let go."""
+        self._thread.shutdown(cancel_futures=True)
 
     def get(self, prepared: str) -> Renderer:
         """Renderer of a prepared scene."""
@@ -90,7 +125,7 @@ class Renderers:
             if prepared in self._open:
                 self._open.move_to_end(prepared)
                 return self._open[prepared]
-        renderer = Renderer(PreparedScene.open(self._library.scene(prepared)))
+        renderer = Renderer(PreparedScene.open(self._library.scene(prepared)), self._cache)
         with self._lock:
             self._open[prepared] = renderer
             while len(self._open) > self._most:
@@ -101,6 +136,11 @@ class Renderers:
 def settings(request: Request) -> Settings:
     """The application's settings, as a dependency."""
     return request.app.state.settings
+
+
+def is_below(path: Path, roots: tuple[Path, ...]) -> bool:
+    """Whether a path, followed to where it leads, lies below one of the roots."""
+    return any(path == root or root in path.parents for root in roots)
 
 
 def allowed_folder(path: str, roots: tuple[Path, ...]) -> Path:
@@ -115,7 +155,7 @@ def allowed_folder(path: str, roots: tuple[Path, ...]) -> Path:
         folder = Path(path).resolve(strict=True)
     except (OSError, ValueError):
         raise CrennError("does not exist.", path, "Check its spelling.") from None
-    if not any(folder == root or root in folder.parents for root in roots):
+    if not is_below(folder, roots):
         raise CrennError(
             "lies outside the folders that frames may be brought in from.",
             path,

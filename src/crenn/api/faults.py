@@ -38,7 +38,7 @@ def validation_words(errors) -> str:
     return f"{first['msg']}" + (f", at “{where[:80]}”." if where else ".")
 
 
-def tell_faults(app: FastAPI) -> None:
+def register_error_handlers(app: FastAPI) -> None:
     """Register the handlers."""
 
     @app.exception_handler(StaleRevision)

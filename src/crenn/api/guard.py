@@ -1,5 +1,6 @@
 """Who may ask: hosts, origins, and those who have signed in."""
 
+import asyncio
 import hmac
 import ipaddress
 import math
@@ -15,7 +16,8 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from crenn.api.context import Settings
 from crenn.api.faults import fault_answer
-from crenn.api.schemas import FaultOut, SignedIn, SignIn
+from crenn.api.logins import LASTS, Logins
+from crenn.api.schemas import FaultOut, SessionOut, SignedIn, SignIn
 
 COOKIE = "crenn-session"
 router = APIRouter(prefix="/api", tags=["session"])
@@ -27,8 +29,8 @@ class Guard:
     Without this a web page from elsewhere could reach an application on loopback through the user's browser.
     """
 
-    def __init__(self, app: ASGIApp, settings: Settings):
-        self.app, self.settings = app, settings
+    def __init__(self, app: ASGIApp, settings: Settings, logins: Logins):
+        self.app, self.settings, self.logins = app, settings, logins
 
     def _served(self, scope: Scope, host: str) -> bool:
         if host.lower() in self.settings.hosts:
@@ -36,7 +38,7 @@ class Guard:
         # On a machine of several addresses: the one that the connection came in by is its own.
         return self.settings.any_address and _is_own_address(host, scope.get("server"))
 
-    def _refusal(self, scope: Scope) -> str | None:
+    async def _refusal(self, scope: Scope) -> str | None:
         connection = HTTPConnection(scope)
         if not self._served(scope, connection.headers.get("host", "")):
             return "This address is not served here."
@@ -45,7 +47,10 @@ class Guard:
             return "Requests from other pages are refused."
         if self.settings.secret and scope["path"].startswith("/api") and scope["path"] != "/api/sign-in":
             given = connection.cookies.get(COOKIE, "")
-            if not hmac.compare_digest(given.encode(), self.settings.session_key.encode()):
+            holds = self.logins.remembered(given)
+            if holds is None:
+                holds = await asyncio.to_thread(self.logins.holds, given)
+            if not holds:
                 return "Sign in first."
         return None
 
@@ -53,7 +58,7 @@ class Guard:
         if scope["type"] not in ("http", "websocket"):
             await self.app(scope, receive, send)
             return
-        refusal = self._refusal(scope)
+        refusal = await self._refusal(scope)
         if refusal is None:
             await self.app(scope, receive, send)
         elif scope["type"] == "websocket":
@@ -86,8 +91,10 @@ def _is_own_address(host: str, server: tuple | list | None) -> bool:
     return (address, port) == (own, server[1])
 
 
-class Patience:
-    """How long an address must wait after wrong secrets: the pause doubles with each.
+class LoginThrottle:
+    """How long an address must wait after wrong secrets: the pause doubles with each, up to a few seconds.
+
+    Many people may share an address: who knows the secret waits no longer than that, whatever others guess.
 
     Parameters
     ----------
@@ -97,7 +104,7 @@ class Patience:
         Addresses remembered.
     """
 
-    def __init__(self, first: float = 0.5, longest: float = 300.0, most: int = 10_000):
+    def __init__(self, first: float = 0.5, longest: float = 5.0, most: int = 10_000):
         self._first, self._longest, self._most = first, longest, most
         self._known: OrderedDict[str, tuple[int, float]] = OrderedDict()
 
@@ -121,20 +128,36 @@ class Patience:
 
 @router.post("/sign-in", response_model=SignedIn, responses={429: {"model": FaultOut}})
 async def sign_in(request: Request, body: SignIn, response: Response) -> Any:
-    """Sign in with the secret; sets a session cookie."""
-    settings, patience = request.app.state.settings, request.app.state.patience
+    """Sign in with the secret; sets a cookie with a key of this browser's own."""
+    settings, throttle, logins = (getattr(request.app.state, name) for name in ("settings", "throttle", "logins"))
     address = request.client.host if request.client else ""
-    wait = patience.wait(address)
+    wait = throttle.wait(address)
     if wait > 0:
         seconds = math.ceil(wait)
         answer = fault_answer(f"Too many wrong secrets. Try again in {seconds} s.", 429, "sign-in")
         answer.headers["Retry-After"] = str(seconds)
         return answer
     if not settings.secret or not hmac.compare_digest(body.secret.encode(), settings.secret.encode()):
-        patience.wrong(address)
+        throttle.wrong(address)
         return fault_answer("This is not the secret.", 401, "sign-in")
-    patience.right(address)
+    throttle.right(address)
+    key = await asyncio.to_thread(logins.begin)
     response.set_cookie(
-        COOKIE, settings.session_key, httponly=True, samesite="strict", secure=request.url.scheme == "https"
+        COOKIE, key, max_age=LASTS, httponly=True, samesite="strict", secure=request.url.scheme == "https"
     )
     return SignedIn(ok=True)
+
+
+@router.get("/session")
+def session(request: Request) -> SessionOut:
+    """Whether a secret is asked for here; who is answered has signed in, or need not."""
+    return SessionOut(secret=request.app.state.settings.secret is not None)
+
+
+@router.post("/sign-out")
+def sign_out(request: Request, response: Response) -> SignedIn:
+    """Sign out: this browser's key holds no longer."""
+    if key := request.cookies.get(COOKIE):
+        request.app.state.logins.end(key)
+    response.delete_cookie(COOKIE)
+    return SignedIn(ok=False)

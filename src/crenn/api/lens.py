@@ -74,7 +74,7 @@ def scene_lens(scene_id: PathId, body: LensIn, config: Settings = Depends(settin
 
 def _reduced(scene: PreparedScene, side: int) -> tuple[np.ndarray, float]:
     """The scene's light at most ``side`` pixels long, and how many of them one of the scene's has."""
-    level = np.asarray(scene.levels[scene.level_for(min(side / max(scene.size), 1.0))])
+    level = np.asarray(scene.read(scene.level_for(min(side / max(scene.size), 1.0))))
     scale = min(side / max(level.shape[:2]), 1.0)
     if scale < 1:
         level = cv2.resize(level, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)

@@ -13,7 +13,7 @@ from fastapi.responses import FileResponse
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
-from crenn.api.context import MAX_UPLOAD_FILES, Settings, allowed_folder, settings
+from crenn.api.context import MAX_UPLOAD_FILES, Settings, allowed_folder, is_below, settings
 from crenn.api.schemas import (
     CameraIn,
     CameraScene,
@@ -122,8 +122,8 @@ def _is_text(name: str) -> bool:
 def _file_name(sent: str | None) -> str:
     """A name for a file sent by a client: the last part of what it says, short enough for any disk."""
     name = plain_text((sent or "").replace("\\", "/").rsplit("/", 1)[-1])
-    ending = Path(name).suffix[:12]
-    stem = name.removesuffix(ending).strip(". ")
+    stem, dot, ending = name.rpartition(".")
+    stem, ending = (stem.strip(". "), f".{ending}"[:12]) if dot else (ending.strip(". "), "")
     return stem.encode()[:_LONGEST_NAME].decode("utf-8", "ignore") + ending if stem else f"frame{ending}"
 
 
@@ -194,7 +194,8 @@ def folder(
 def bring_in_folder(body: FolderIn, config: Settings = Depends(settings)) -> JobOut:
     """Bring in all files of a folder on the server."""
     here = allowed_folder(body.path, config.roots)
-    files = [p for p in _entries(here) if p.is_file()]
+    # A link below the roots may lead out of them.
+    files = [p.resolve() for p in _entries(here) if p.is_file() and is_below(p.resolve(), config.roots)]
     if not any(p.suffix.lower() in FRAME_ENDINGS for p in files):
         raise CrennError("holds no frames.", here, "Choose the folder with the frames.")
     return _start_import(config, here.name, files)

@@ -12,7 +12,7 @@ from crenn.core.errors import CrennError
 from crenn.core.light.curve import channel_ends
 from crenn.core.light.found_white import FoundWhite, automatic_white, white_in_patch, white_of_picture
 from crenn.core.light.white_balance import TEMPERATURES, TINTS
-from crenn.core.render.entering import BIN, START, Entering, entering
+from crenn.core.render.curve_input import BIN, START, Entering, entering
 from crenn.core.treatment import parse_treatment
 
 router = APIRouter(prefix="/api", tags=["light"])
@@ -42,12 +42,12 @@ def neutral(scene_id: PathId, body: PatchIn, config: Settings = Depends(settings
         raise CrennError("This place lies outside the picture.", remedy="Pick one inside.")
     x0, x1 = (int(np.clip(v, 0, width - 1)) for v in (x - body.radius, x + body.radius))
     y0, y1 = (int(np.clip(v, 0, height - 1)) for v in (y - body.radius, y + body.radius))
-    patch = np.s_[y0 : y1 + 1, x0 : x1 + 1]
-    if prepared.clipped is not None and (np.asarray(prepared.clipped[patch]) > 0).mean() > 0.1:
+    patch = slice(y0, y1 + 1), slice(x0, x1 + 1)
+    if prepared.has("clipped") and (prepared.plane("clipped", *patch) > 0).mean() > 0.1:
         raise CrennError(
             "This patch is clipped in every frame: its colour was not recorded.", remedy="Pick a darker place."
         )
-    return _white(lambda: white_in_patch(np.asarray(prepared.levels[0][patch]), prepared.light.as_shot))
+    return _white(lambda: white_in_patch(np.asarray(prepared.read(0, *patch)), prepared.light.as_shot))
 
 
 @router.post("/scenes/{scene_id}/white")
@@ -55,7 +55,7 @@ def white(scene_id: PathId, body: WhiteIn, config: Settings = Depends(settings))
     """White balance found in the whole picture."""
     prepared = prepared_of(scene_id, config)
     find = automatic_white if body.by == "automatic" else white_of_picture
-    small = np.asarray(prepared.levels[prepared.level_for(min(1000 / max(prepared.size), 1.0))])
+    small = np.asarray(prepared.read(prepared.level_for(min(1000 / max(prepared.size), 1.0))))
     ceiling = float(np.exp2(prepared.light.quantile(_TELLING)))
     return _white(lambda: find(small, prepared.light.as_shot, prepared.floor, ceiling))
 

@@ -5,8 +5,9 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from crenn.api.faults import fault_answer
 
-#: Treatments, instructions and all else that is JSON, in bytes.
-MAX_JSON_BYTES = 2**20
+#: Treatments, instructions and all else that is JSON, over HTTP or a socket, in bytes. The largest treatment that is
+#: valid (see `crenn.core.treatment.MOST_NUMBERS`) is smaller, as it is sent and as it is told back.
+MAX_JSON_BYTES = 12 * 2**20
 #: Room for the headers of an upload's parts.
 _PARTS = 2**20
 UPLOADS = "/api/uploads"

@@ -22,6 +22,6 @@ def straighten_scene(scene_id: PathId, body: LinesIn, config: Settings = Depends
         middle = np.array([scene.size[1], scene.size[0]] * 2) / 2 / frame.long_side
         found = straighten_by(through(np.array(body.lines) - middle, frame))
     else:
-        reduced = np.asarray(scene.levels[scene.level_for(SEARCHED / frame.long_side)])
+        reduced = np.asarray(scene.read(scene.level_for(SEARCHED / frame.long_side)))
         found = straighten(through(find_lines(reduced, scene.floor), frame), body.horizontal)
     return StraightOut(**{name: round(value, 2) for name, value in vars(found).items()})

@@ -125,7 +125,7 @@ def noise_signal(scene_id: PathId, body: SignalIn, request: Request) -> SignalOu
 def check(scene_id: PathId, body: BoxIn, config: Settings = Depends(settings)) -> CheckOut:
     """Hold the predicted noise against that of a smooth place."""
     prepared = prepared_of(scene_id, config)
-    if prepared.sigma is None:
+    if not prepared.has("sigma"):
         raise CrennError("Nothing predicts the noise of this scene.", remedy="Merge it from its frames.")
     height, width = prepared.size
     long_side = max(prepared.size)
@@ -134,15 +134,15 @@ def check(scene_id: PathId, body: BoxIn, config: Settings = Depends(settings)) -
     right, bottom = (int(np.clip(round(v), 0, n)) for v, n in ((x + w, width), (y + h, height)))
     if right <= left or bottom <= top:
         raise CrennError("This box lies outside the picture.", remedy="Draw one inside.")
-    where = np.s_[top : min(bottom, top + _MOST), left : min(right, left + _MOST)]
-    if prepared.clipped is not None and (np.asarray(prepared.clipped[where]) > 0).mean() > 0.01:
+    where = slice(top, min(bottom, top + _MOST)), slice(left, min(right, left + _MOST))
+    if prepared.has("clipped") and (prepared.plane("clipped", *where) > 0).mean() > 0.01:
         raise CrennError("This place is clipped in every frame.", remedy="Draw the box on a darker one.")
-    light = np.asarray(prepared.levels[0][where])
+    light = np.asarray(prepared.read(0, *where))
     noise = prepared.noise
     clean = None
     if noise is not None and noise.whole:
-        clean = light - np.asarray(noise.levels[0][where][..., TAKEN], np.float32)
-    found = check_noise(light, np.asarray(prepared.sigma[where]), clean)
+        clean = light - np.asarray(prepared.read_noise(0, *where)[..., TAKEN], np.float32)
+    found = check_noise(light, np.asarray(prepared.plane("sigma", *where)), clean)
 
     return CheckOut(
         stop=round(found.stop, 2),

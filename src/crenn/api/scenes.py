@@ -17,9 +17,11 @@ from crenn.api.schemas import (
     PathId,
     SceneOut,
     StartOut,
+    StoredState,
     TreatmentChange,
     TreatmentState,
 )
+from crenn.core.basis import Basis, basis_of
 from crenn.core.errors import CrennError, Missing
 from crenn.core.light.automatic import STARTS, start_values
 from crenn.core.merge.instructions import Instructions
@@ -29,8 +31,9 @@ from crenn.core.render.pyramid import PreparedScene, noise_folder
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import frame_tones
 from crenn.core.report.merging import MergeReport
-from crenn.core.treatment import STEPS, Treatment
+from crenn.core.treatment import STEPS
 from crenn.jobs.queue import add_job, cancel
+from crenn.jobs.recovery import LISTED
 from crenn.store import treatments
 from crenn.store.models import Job, Revision, Scene
 
@@ -80,13 +83,23 @@ def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
             report=MergeReport.model_validate(report) if report else None,
             automatic=automatic_values(report) if report else None,
             noise=_noise(config, found.prepared),
-            instructions=Instructions.model_validate(found.instructions),
+            instructions=_instructions(found),
             frame_tones=_tones(report),
-            treatment=Treatment.model_validate(session.get_one(Revision, found.revision_id).document),
-            revision=found.revision_id,
+            treatment=treatments.current_treatment(session, found),
+            revision=treatments.current_revision(session, found).id,
             can_undo=can_undo,
             can_redo=can_redo,
         )
+
+
+def _instructions(scene: Scene) -> Instructions:
+    """How a scene is to be merged, with strokes and choices where they lie in what is shown of it now."""
+    basis, maps = basis_of(scene.report)
+    whole = None
+    if basis is not None and scene.report is not None:
+        *_, width, height = scene.report["capture"]["part"]
+        whole = Basis(frame=basis.frame, size=[round(basis.size[0] / width), round(basis.size[1] / height)])
+    return Instructions.model_validate(scene.instructions).in_basis(basis, maps, whole)
 
 
 def _noise(config: Settings, prepared: str | None) -> NoiseOut | None:
@@ -104,9 +117,10 @@ def _tones(report: dict | None) -> dict[str, float]:
 
 
 def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
-    can_undo, can_redo = treatments.steps_possible(session, session.get_one(Scene, scene_id))
+    scene = session.get_one(Scene, scene_id)
+    can_undo, can_redo = treatments.steps_possible(session, scene)
     return TreatmentState(
-        treatment=Treatment.model_validate(revision.document),
+        treatment=treatments.treatment_of(session, revision, scene),
         revision=revision.id,
         label=revision.label,
         can_undo=can_undo,
@@ -115,12 +129,15 @@ def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
 
 
 @router.put("/scenes/{scene_id}/treatment")
-def change(scene_id: PathId, body: TreatmentChange, config: Settings = Depends(settings)) -> TreatmentState:
+def change(scene_id: PathId, body: TreatmentChange, config: Settings = Depends(settings)) -> StoredState:
     """Store a changed treatment."""
     with config.database.session() as session:
-        revision = treatments.change_treatment(session, scene_id, body.document, body.parent, body.label)
+        change = body.document if body.document is not None else body.changes or ()
+        revision = treatments.change_treatment(session, scene_id, change, body.parent, body.label)
         session.commit()
-        return _state(session, scene_id, revision)
+        scene = session.get_one(Scene, scene_id)
+        can_undo, can_redo = treatments.steps_possible(session, scene)
+        return StoredState(revision=revision.id, can_undo=can_undo, can_redo=can_redo)
 
 
 def _moved(config: Settings, scene_id: int, move) -> TreatmentState:
@@ -166,9 +183,10 @@ def merge(scene_id: PathId, config: Settings = Depends(settings)) -> JobOut:
 def instruct(scene_id: PathId, body: Instructions, config: Settings = Depends(settings)) -> Instructions:
     """Store how the scene is to be merged; it holds from its next merge."""
     with config.database.session() as session:
-        _scene(session, scene_id).instructions = body.model_dump(mode="json")
+        found = _scene(session, scene_id)
+        found.instructions = body.model_dump(mode="json")
         session.commit()
-    return body
+        return _instructions(found)
 
 
 def prepared_of(scene_id: int, config: Settings) -> PreparedScene:
@@ -189,7 +207,7 @@ def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) 
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         prepared = found.prepared
-    return renderers.thread.submit(lambda: work(renderers.get(prepared))).result()
+    return renderers.submit(lambda: work(renderers.get(prepared))).result()
 
 
 @router.post("/scenes/{scene_id}/deliveries")
@@ -200,7 +218,10 @@ def deliver(scene_id: PathId, body: DeliveryIn, config: Settings = Depends(setti
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         job = add_job(
-            session, "deliver", scene_id=scene_id, options=body.model_dump() | {"revision": found.revision_id}
+            session,
+            "deliver",
+            scene_id=scene_id,
+            options=body.model_dump() | {"revision": treatments.current_revision(session, found).id},
         )
         session.commit()
         return JobOut.model_validate(job)
@@ -211,7 +232,7 @@ def deliveries(scene_id: PathId, config: Settings = Depends(settings)) -> list[J
     """What was delivered from the scene, the newest first."""
     with config.database.session() as session:
         jobs = session.execute(
-            select(Job).where(Job.scene_id == scene_id, Job.kind == "deliver").order_by(Job.id.desc()).limit(20)
+            select(Job).where(Job.scene_id == scene_id, Job.kind == "deliver").order_by(Job.id.desc()).limit(LISTED)
         ).scalars()
         return [JobOut.model_validate(j) for j in jobs]
 

@@ -4,8 +4,10 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from fastapi import Path
-from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
+from crenn.core.areas.part import Id as AreaId
+from crenn.core.changes import Change
 from crenn.core.geometry.turn import TurnParameters
 from crenn.core.lens.correction import LensParameters
 from crenn.core.light.curve import CurvePoint
@@ -148,6 +150,14 @@ class SceneOut(BaseModel):
     can_redo: bool
 
 
+class StoredState(BaseModel):
+    """A treatment as it is stored: the revision, and whether undo and redo would move."""
+
+    revision: int
+    can_undo: bool
+    can_redo: bool
+
+
 class TreatmentState(BaseModel):
     """A scene's treatment and where it stands in its history."""
 
@@ -159,11 +169,18 @@ class TreatmentState(BaseModel):
 
 
 class TreatmentChange(Body):
-    """A changed treatment; ``parent`` is the revision it was made from."""
+    """A changed treatment: the whole of it, or what is other than in ``parent``, the revision it was made from."""
 
-    document: dict[str, Any]
+    document: dict[str, Any] | None = None
+    changes: list[Change] | None = Field(None, min_length=1, max_length=500)
     parent: Id
     label: Words = Field(max_length=200)
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> "TreatmentChange":
+        if (self.document is None) == (self.changes is None):
+            raise ValueError("either a document or changes are needed")
+        return self
 
 
 class FrameChange(Body):
@@ -229,7 +246,7 @@ class DeliveryIn(Body):
     format: Literal["jpg", "png", "tif", "avif", "exr"] = "jpg"
     long_edge: int | None = Field(None, ge=16, le=60000)
     quality: int = Field(92, ge=1, le=100)
-    mask: int | None = Field(None, ge=0, le=100, description="index of an area: its mask, as a grey PNG of 16 bits")
+    mask: AreaId | None = Field(None, description="id of an area: its mask, as a grey PNG of 16 bits")
 
 
 class PatchIn(Body):
@@ -428,3 +445,9 @@ class SignIn(Body):
 
 class SignedIn(BaseModel):
     ok: bool
+
+
+class SessionOut(BaseModel):
+    """Whether a secret is asked for, so that one can sign out."""
+
+    secret: bool

@@ -6,20 +6,26 @@ import json
 import logging
 import struct
 import time
-from collections.abc import Mapping
-from typing import Annotated, Any
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Annotated, Any, TypeVar
 
 import cv2
 import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from crenn.api.context import Renderers
 from crenn.api.faults import validation_words
+from crenn.core.areas.part import Id
+from crenn.core.changes import Change, UnknownPlace
 from crenn.core.errors import CrennError
+from crenn.core.noise.cleaning import Box
+from crenn.core.render.cache import Stopped
 from crenn.core.render.ladder import ladder, tones
 from crenn.core.render.probe import probe
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.views import VIEWS, paint_view
+from crenn.core.render.views import VIEWS, About, paint_view
 from crenn.core.render.window import Window
 from crenn.core.treatment import CROP, Treatment, parse_treatment
 
@@ -29,6 +35,9 @@ _log = logging.getLogger(__name__)
 MAX_PIXELS = 16_000_000
 #: While something is dragged pictures have at most so many pixels, or half as many each way if that is more.
 _ALL_OF_IT = 250_000
+#: Seconds of the thread that renders after which others who wait get their turn.
+_TURN = 0.5
+R = TypeVar("R")
 #: Names of prepared scenes: scene and job, never a path.
 PREPARED = r"^\d+-\d+$"
 
@@ -38,16 +47,15 @@ Part = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field
 
 
 class _Request(BaseModel):
+    """What is asked for of a treatment: the one that the line has, once it was told the whole, or what is other now."""
+
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     prepared: str = Field(pattern=PREPARED, max_length=40)
-    treatment: dict
+    #: The whole treatment, or what is other than when the line was told last; nothing if it is the same.
+    document: dict | None = None
+    changes: list[Change] = Field(default_factory=list, max_length=1000)
     #: All that was recorded, to set the crop in it.
     uncropped: bool = False
-
-    def parsed(self) -> Treatment:
-        """The treatment that is shown."""
-        treatment = parse_treatment(self.treatment)
-        return treatment.uncropped() if self.uncropped else treatment
 
 
 class ViewRequest(_Request):
@@ -55,7 +63,8 @@ class ViewRequest(_Request):
 
     Without a part it is all of the picture, as large as fits into ``out_width`` by ``out_height``, and at most
     ``most`` times as large as it is. A part that lies beyond the picture, as one asked for before a crop does, is moved
-    into it. ``known`` is the map that the page has; a new one is sent if it is another.
+    into it. ``known`` is the map that the page has; a new one is sent if it is another. ``area``, ``piece`` and
+    ``range`` are the ids of an area and of a part of it, and the name of a range of hues, that views of them show.
     """
 
     number: int = Field(ge=0, le=2**53)
@@ -66,8 +75,9 @@ class ViewRequest(_Request):
     most: float = Field(1.0, gt=0, le=64)
     coarse: bool = False
     known: str = Field("", max_length=80)
-    index: int | None = Field(None, ge=0, le=100)
-    piece: int | None = Field(None, ge=0, le=100)
+    area: Id | None = None
+    piece: Id | None = None
+    range: str | None = Field(None, max_length=40)
 
     @model_validator(mode="after")
     def _not_too_large(self) -> "ViewRequest":
@@ -99,6 +109,10 @@ class Misunderstood(CrennError):
         self.number = number
 
 
+class LostTrack(CrennError):
+    """Changes of a treatment that the line does not have: it must be told the whole."""
+
+
 def understood(message: Mapping[str, Any]) -> ViewRequest | ProbeRequest:
     """The request in a message of the line.
 
@@ -125,22 +139,21 @@ def understood(message: Mapping[str, Any]) -> ViewRequest | ProbeRequest:
         ) from None
 
 
-def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
+def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest) -> bytes:
     """Header length, header and JPEG of a requested picture."""
     began = time.perf_counter()
     if wanted.view not in VIEWS:
         raise CrennError(f"There is no view “{wanted.view}”.")
-    treatment = wanted.parsed()
-    frame = renderer.frame(treatment)
+    shown = treatment.uncropped() if wanted.uncropped else treatment
+    frame = renderer.frame(shown)
     window = wanted.window(frame.size)
     if wanted.coarse and window.pixels > _ALL_OF_IT:
         scale = max((_ALL_OF_IT / window.pixels) ** 0.5, 0.5)
         size = max(round(window.out_width * scale), 1), max(round(window.out_height * scale), 1)
         window = Window(window.x, window.y, window.width, window.height, *size)
-    finer = 1 if wanted.coarse else renderer.finer(frame, window)
-    codes, shares = paint_view(
-        renderer, treatment, window, wanted.view, finer, not wanted.coarse, wanted.index, wanted.piece
-    )
+    finer = 1 if wanted.coarse else renderer.oversampling(frame, window)
+    about = About(wanted.area, wanted.piece, wanted.range)
+    codes, shares = paint_view(renderer, shown, window, wanted.view, finer, not wanted.coarse, about)
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
     _, data = cv2.imencode(
@@ -159,21 +172,20 @@ def _picture(renderer: Renderer, wanted: ViewRequest) -> bytes:
         "height": window.height,
         "picture": [frame.size[1], frame.size[0]],
         "map": known if known == wanted.known else {"name": known, **frame.meshes()},
-        "crop": _crop(renderer, wanted) if wanted.uncropped else None,
+        "crop": _crop(renderer, treatment) if wanted.uncropped else None,
         "outline": np.round(frame.outline[:, :-1].reshape(-1, 2), 2).tolist() if wanted.uncropped else None,
         "room": np.round(frame.room, 2).tolist() if wanted.uncropped else None,
         "limits": shares,
-        "ladder": ladder(treatment, renderer.scene),
-        "tones": tones(treatment, renderer.scene),
+        "ladder": ladder(shown, renderer.scene),
+        "tones": tones(shown, renderer.scene),
         "ms": round((time.perf_counter() - began) * 1000, 1),
     }
-    text = json.dumps(header).encode()
+    text = json.dumps(header, allow_nan=False).encode()
     return struct.pack("<I", len(text)) + text + data.tobytes()
 
 
-def _crop(renderer: Renderer, wanted: ViewRequest) -> tuple[int, int, int, int] | None:
+def _crop(renderer: Renderer, treatment: Treatment) -> tuple[int, int, int, int] | None:
     """The crop as a box of the uncropped picture; None if there is none, or it cannot be."""
-    treatment = parse_treatment(wanted.treatment)
     if not treatment.section(CROP).on:
         return None
     frame = renderer.frame(treatment.without("crop"))
@@ -185,44 +197,123 @@ def _crop(renderer: Renderer, wanted: ViewRequest) -> tuple[int, int, int, int] 
     return x - left, y - top, width, height
 
 
-class _Line:
-    """A line to one page: the latest wish of each kind waits, one is worked on."""
+@dataclass(frozen=True)
+class _Wish:
+    """A request with the treatment that it is about."""
+
+    request: ViewRequest | ProbeRequest
+    treatment: Treatment
+
+
+class Connection:
+    """A line to one page: the latest request of each kind waits, one is worked on."""
 
     def __init__(self, socket: WebSocket):
-        self._socket, self._renderers = socket, socket.app.state.renderers
-        self._waiting: dict[type, ViewRequest | ProbeRequest] = {}
+        self._socket = socket
+        self._renderers: Renderers = socket.app.state.renderers
+        self._treatment: Treatment | None = None
+        self._waiting: dict[type, _Wish] = {}
         self._arrived = asyncio.Event()
+        self._closed = False
 
-    def wish(self, wanted: ViewRequest | ProbeRequest) -> None:
-        """Take a request; it replaces one of its kind that still waits."""
-        self._waiting[type(wanted)] = wanted
+    async def take(self, request: ViewRequest | ProbeRequest) -> None:
+        """Take a request; it replaces one of its kind that still waits.
+
+        Raises
+        ------
+        InvalidTreatment
+            If what it says of the treatment cannot be.
+        LostTrack
+            If it tells changes of a treatment that the line does not have.
+        """
+        if request.document is not None:
+            self._treatment = None
+            self._treatment = await asyncio.to_thread(parse_treatment, request.document)
+        elif self._treatment is None:
+            raise LostTrack("This line knows no treatment.")
+        elif request.changes:
+            before, self._treatment = self._treatment, None
+            try:
+                self._treatment = await asyncio.to_thread(before.changed, request.changes)
+            except UnknownPlace as fault:
+                raise LostTrack(str(fault)) from None
+        self._waiting[type(request)] = _Wish(request, self._treatment)
         self._arrived.set()
 
-    async def fault(self, text: str, number: int | None = None) -> None:
-        await self._socket.send_json({"fault": text.encode("utf-8", "replace").decode(), "number": number})
+    async def fault(self, text: str, number: int | None = None, lost: bool = False) -> None:
+        """Tell a fault, and whether the page must tell the whole treatment again."""
+        await self._socket.send_json(
+            {"fault": text.encode("utf-8", "replace").decode(), "number": number, "lost": lost}
+        )
 
-    async def _answer(self, wanted: ViewRequest | ProbeRequest) -> bytes | dict:
-        loop = asyncio.get_running_loop()
-        renderer = await loop.run_in_executor(None, self._renderers.get, wanted.prepared)
-        if isinstance(wanted, ViewRequest):
-            return await loop.run_in_executor(self._renderers.thread, _picture, renderer, wanted)
-        treatment = wanted.parsed()
-        return {"probe": await loop.run_in_executor(self._renderers.thread, probe, renderer, treatment, *wanted.probe)}
+    def close(self) -> None:
+        """Nobody waits for anything any more."""
+        self._closed = True
+
+    def _unwanted(self, wish: _Wish) -> bool:
+        """Whether nobody waits for a picture any more: the page is gone, or has asked for another since.
+
+        While something is dragged, each picture that was begun is shown: else none ever would be.
+        """
+        request = wish.request
+        return self._closed or (
+            isinstance(request, ViewRequest) and not request.coarse and type(request) in self._waiting
+        )
+
+    async def _run(self, wish: _Wish, work: Callable[[Renderer], R]) -> R:
+        """Have something done on the thread that renders; others get their turn meanwhile.
+
+        What was made by then is kept: the next turn goes on from there, and is twice as long.
+
+        Raises
+        ------
+        Stopped
+            Once nobody waits for it any more.
+        """
+        turn = _TURN
+        while True:
+
+            def once(turn: float = turn) -> R:
+                renderer = self._renderers.get(wish.request.prepared)
+                ends = time.monotonic() + turn
+
+                def stop() -> bool:
+                    return self._unwanted(wish) or (self._renderers.others_wait and time.monotonic() > ends)
+
+                with renderer.cache.stoppable(stop):
+                    return work(renderer)
+
+            try:
+                return await asyncio.wrap_future(self._renderers.submit(once))
+            except Stopped:
+                if self._unwanted(wish):
+                    raise
+                turn *= 2
+
+    async def _answer(self, wish: _Wish) -> bytes | dict:
+        request, treatment = wish.request, wish.treatment
+        if isinstance(request, ViewRequest):
+            return await self._run(wish, lambda renderer: _picture(renderer, treatment, request))
+        shown = treatment.uncropped() if request.uncropped else treatment
+        place = request.probe
+        return await self._run(wish, lambda renderer: {"probe": probe(renderer, shown, *place)})
 
     async def work(self) -> None:
-        """Answer wishes until the line ends, whatever they hold."""
+        """Answer requests until the line ends, whatever they hold."""
         while True:
             await self._arrived.wait()
             self._arrived.clear()
             while self._waiting:
-                wanted = self._waiting.pop(ProbeRequest if ProbeRequest in self._waiting else ViewRequest)
-                number = getattr(wanted, "number", None)
+                wish = self._waiting.pop(ProbeRequest if ProbeRequest in self._waiting else ViewRequest)
+                number = getattr(wish.request, "number", None)
                 try:
-                    answer = await self._answer(wanted)
+                    answer = await self._answer(wish)
+                except Stopped:
+                    pass
                 except CrennError as fault:
                     await self.fault(str(fault), number)
                 except Exception as fault:
-                    _log.exception("unexpected fault in a view", extra={"prepared": wanted.prepared})
+                    _log.exception("unexpected fault in a view", extra={"prepared": wish.request.prepared})
                     await self.fault(
                         f"This view could not be made: {type(fault).__name__}. The log tells more.", number
                     )
@@ -230,35 +321,40 @@ class _Line:
                     await (
                         self._socket.send_bytes(answer) if isinstance(answer, bytes) else self._socket.send_json(answer)
                     )
-                    await self._follow(wanted)
+                    await self._follow(wish)
 
-    async def _follow(self, wanted: ViewRequest | ProbeRequest) -> None:
+    async def _follow(self, wish: _Wish) -> None:
         """Send a picture once more if noise could be taken out of it in the meantime."""
-        if not isinstance(wanted, ViewRequest) or wanted.coarse:
+        if not isinstance(wish.request, ViewRequest) or wish.request.coarse:
             return
         try:
-            if await self._cleaned(wanted) and not self._waiting:
-                again = await self._answer(wanted)
+            if await self._cleaned(wish) and not self._waiting:
+                again = await self._answer(wish)
                 assert isinstance(again, bytes)
                 await self._socket.send_bytes(again)
+        except Stopped:
+            pass
         except Exception:
             # The picture itself has been sent: it stays as it is until the worker has split the noise off.
-            _log.exception("noise in view could not be split off", extra={"prepared": wanted.prepared})
+            _log.exception("noise in view could not be split off", extra={"prepared": wish.request.prepared})
 
-    async def _cleaned(self, wanted: ViewRequest) -> bool:
+    async def _cleaned(self, wish: _Wish) -> bool:
         """Take noise out of what is in view, if that has not been done; whether anything has changed.
 
-        It stops as soon as anything else is wished for.
+        It stops as soon as anything else is asked for.
         """
-        loop, thread = asyncio.get_running_loop(), self._renderers.thread
-        renderer = self._renderers.get(wanted.prepared)
-        treatment = wanted.parsed()
-        window = wanted.window(renderer.frame(treatment).size)
-        boxes = await loop.run_in_executor(thread, renderer.uncleaned, treatment, window)
+        request = wish.request
+        assert isinstance(request, ViewRequest)
+        shown = wish.treatment.uncropped() if request.uncropped else wish.treatment
+
+        def missing(renderer: Renderer) -> list[Box]:
+            return renderer.uncleaned(shown, request.window(renderer.frame(shown).size))
+
+        boxes = await self._run(wish, missing)
         for box in boxes:
-            if self._waiting:
+            if self._waiting or self._closed:
                 return False
-            await loop.run_in_executor(thread, renderer.scene.clean_part, box)
+            await self._run(wish, lambda renderer, box=box: renderer.scene.clean_part(box))  # type: ignore[misc]
         return bool(boxes)
 
 
@@ -266,15 +362,23 @@ class _Line:
 async def view(socket: WebSocket) -> None:
     """Send pictures as they are asked for. A request that comes while one is rendered replaces any that waits."""
     await socket.accept()
-    line = _Line(socket)
+    line = Connection(socket)
     task = asyncio.create_task(line.work())
     try:
         while (message := await socket.receive())["type"] != "websocket.disconnect":
+            number = None
             try:
-                line.wish(understood(message))
+                request = understood(message)
+                number = getattr(request, "number", None)
+                await line.take(request)
             except Misunderstood as fault:
                 await line.fault(str(fault), fault.number)
+            except LostTrack as fault:
+                await line.fault(str(fault), number, lost=True)
+            except CrennError as fault:
+                await line.fault(str(fault), number)
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:
+        line.close()
         task.cancel()
