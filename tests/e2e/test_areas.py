@@ -77,7 +77,7 @@ class Shapes(Areas):
         outside = self.pixels()[-40:]
         self.assertLess(np.ptp(outside, axis=-1).mean(), 2)
         self.assertLess(np.abs(self.seen() - before).mean(), 1.0)
-        self.type("areas.0.bends.exposure.ev", "-2")
+        self.type("areas.bends.exposure.ev", "-2")
         after = self.pixels()
         rows = len(after)
         self.assertLess(after[: rows // 20].mean(), 0.6 * before[: rows // 20].mean())
@@ -111,12 +111,12 @@ class Shapes(Areas):
         for _ in range(3):
             self.page.keyboard.press("Shift+ArrowDown")
         self.settled()
-        bow = self.value("areas.0.parts.0.bow")
+        bow = self.value("areas.bow")
         self.assertGreater(bow, 0.2)
         bent = self.mask()
         self.assertLess(abs(self.place(bent, 0.5, 0.4) - self.place(straight, 0.5, 0.4)), 12)
         self.assertGreater(self.place(bent, 0.1, 0.4), self.place(straight, 0.1, 0.4) + 30)
-        self.type("areas.0.parts.0.middle", "25")
+        self.type("areas.middle", "25")
         self.assertLess(self.place(self.mask(), 0.5, 0.4), self.place(bent, 0.5, 0.4) - 60)
 
     def test_lines_that_are_nearly_level_are_made_so(self):
@@ -191,11 +191,11 @@ class Shapes(Areas):
         self.kind("gradient")
         self.draw((0.5, 0.56), (0.5, 0.64))
         hard = self.mask()
-        self.type("areas.0.parts.0.soften", "5")
+        self.type("areas.soften", "5")
         soft = self.mask()
         self.assertLess(np.abs(np.diff(soft, axis=0)).max(), 0.5 * np.abs(np.diff(hard, axis=0)).max())
-        self.type("areas.0.parts.0.soften", "0")
-        self.type("areas.0.parts.0.refine", "40")
+        self.type("areas.soften", "0")
+        self.type("areas.refine", "40")
         # The ground begins along a wave, which a level gradient knows nothing of.
         refined = self.mask()
         half = [float(np.argmax(refined[:, x] < 128)) for x in range(20, refined.shape[1] - 20, 10)]
@@ -220,7 +220,7 @@ class Brushes(Areas):
         self.assertGreater(self.place(mask, 0.45, 0.3), 250)
         self.assertGreater(self.place(mask, 0.45, 0.5), 250)
         self.assertLess(self.place(mask, 0.45, 0.4), 5)
-        self.type("areas.0.bends.exposure.ev", "1,5")
+        self.type("areas.bends.exposure.ev", "1,5")
         bright = self.seen()
         self.assertGreater(self.place(bright, 0.45, 0.3), self.place(before, 0.45, 0.3) * 1.2)
         self.page.keyboard.press("Control+z")
@@ -331,7 +331,7 @@ class Brushes(Areas):
         self.assertEqual(len(areas[0]["parts"][0]["strokes"]), 11)
         # Afterwards it is dialled like any area.
         self.page.get_by_role("option", name="Brightened").get_by_role("button").first.click()
-        self.type("areas.0.bends.exposure.ev", "0")
+        self.type("areas.bends.exposure.ev", "0")
         self.assertLess(abs(self.place(self.seen(), 0.5, 0.3) - self.place(before, 0.5, 0.3)), 1.5)
 
 
@@ -372,7 +372,7 @@ class RangesAndFinds(Areas):
         self.assertEqual(len(self.document()["areas"][0]["parts"][0]["picks"]), 2)
         both = self.mask()
         self.assertGreater(both.mean(), mask.mean())
-        self.type("areas.0.parts.0.width", "40")
+        self.type("areas.width", "40")
         self.assertGreater(self.mask().mean(), both.mean())
         self.page.get_by_role("button", name="Take colour 2 away").click()
         self.settled()
@@ -384,7 +384,7 @@ class RangesAndFinds(Areas):
         mask = self.mask()
         self.assertGreater(self.place(mask, 0.3, 0.2), 250)
         self.assertLess(self.place(mask, 0.3, 0.85), 5)
-        self.type("areas.0.bends.exposure.ev", "-1")
+        self.type("areas.bends.exposure.ev", "-1")
         after = self.seen()
         self.assertLess(self.place(after, 0.3, 0.2), 0.8 * self.place(before, 0.3, 0.2))
         self.assertLess(abs(self.place(after, 0.3, 0.85) - self.place(before, 0.3, 0.85)), 1.5)
@@ -408,7 +408,7 @@ class Handling(Areas):
         field.fill("black")
         self.page.get_by_role("option", name="Black point", exact=True).click()
         self.settled()
-        self.type("areas.0.bends.ends.black", "8")
+        self.type("areas.bends.ends.black", "8")
         after = self.seen()
         self.assertLess(after[-20:].mean(), 0.7 * before[-20:].mean())
         self.assertLess(np.abs(after[:100] - before[:100]).mean(), 1.0)
@@ -424,7 +424,7 @@ class Handling(Areas):
         field.fill("Above")
         field.press("Enter")
         self.settled()
-        self.type("areas.0.bends.exposure.ev", "-1")
+        self.type("areas.bends.exposure.ev", "-1")
         sky = self.mask()
         self.page.get_by_role("button", name="Inverse").click()
         self.settled()
@@ -454,7 +454,7 @@ class Handling(Areas):
         self.page.keyboard.up("j")
         self.settled()
         self.assertGreater(self.place(without, 0.3, 0.2), self.place(dark, 0.3, 0.2) * 1.1)
-        self.type("areas.1.opacity", "0")
+        self.type("areas.opacity", "0")
         self.assertLess(np.abs(self.seen() - without).mean(), 1.0)
 
     def test_a_part_that_is_pointed_at_lights_up(self):
@@ -472,7 +472,7 @@ class Handling(Areas):
 
     def test_areas_are_copied_kept_and_put_on_again(self):
         self.find("sky")
-        self.type("areas.0.bends.exposure.ev", "-1")
+        self.type("areas.bends.exposure.ev", "-1")
         more = self.page.get_by_role("button", name="More")
         more.click()
         self.page.get_by_role("menuitem", name="Copy it, for any scene").click()

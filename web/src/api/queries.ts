@@ -58,3 +58,6 @@ export const shootsChanged = () => void queries.invalidateQueries({ queryKey: sh
 export const modelsChanged = () => void queries.invalidateQueries({ queryKey: ["models"] });
 /** Something was delivered, or asked for. */
 export const deliveriesChanged = (scene: number) => void queries.invalidateQueries({ queryKey: deliveries(scene).queryKey });
+
+/** Whether a secret is asked for here. */
+export const useSessionKind = () => useQuery({ queryKey: ["session"], queryFn: () => answered(api.GET("/api/session")), staleTime: Infinity });

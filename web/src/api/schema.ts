@@ -15,9 +15,49 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in with the secret; sets a session cookie.
+         * @description Sign in with the secret; sets a cookie with a key of this browser's own.
          */
         post: operations["sign_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Session
+         * @description Whether a secret is asked for here; who is answered has signed in, or need not.
+         */
+        get: operations["session"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign Out
+         * @description Sign out: this browser's key holds no longer.
+         */
+        post: operations["sign_out"];
         delete?: never;
         options?: never;
         head?: never;
@@ -943,6 +983,12 @@ export interface components {
          */
         Area: {
             /**
+             * Id
+             * @description what it is known by in its document; given to it if empty
+             * @default
+             */
+            id: string;
+            /**
              * Name
              * @default Area
              */
@@ -1029,6 +1075,31 @@ export interface components {
             luminance: number | null;
         };
         /**
+         * Basis
+         * @description The part of a frame that a scene shows, in pixels of the frame as it was held.
+         */
+        Basis: {
+            /**
+             * Frame
+             * @description the reference frame's content hash, or its name
+             */
+            frame: string;
+            /**
+             * Size
+             * @description width and height of the scene
+             */
+            size: number[];
+            /**
+             * Offset
+             * @description where its upper left corner lies in the frame
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: number[];
+        };
+        /**
          * BendOut
          * @description How an area may bend a dial: by an amount added to it, a factor, or mired of colour temperature.
          */
@@ -1082,6 +1153,12 @@ export interface components {
          * @description Strokes, one after the other; each paints over, or rubs out of, what is there by then.
          */
         Brush: {
+            /**
+             * Id
+             * @description what it is known by in its area; given to it if empty
+             * @default
+             */
+            id: string;
             /**
              * Mode
              * @description whether it adds to the parts before it, takes away from them, or leaves what both have
@@ -1416,6 +1493,18 @@ export interface components {
             high: number | null;
         };
         /**
+         * Change
+         * @description A value of a document in its place; without a value, what stands there is taken out.
+         *
+         *     The last of ``path`` may be "+", behind a list: the value is put at its end.
+         */
+        Change: {
+            /** Path */
+            path: string[];
+            /** Value */
+            value?: unknown;
+        };
+        /**
          * ChannelEndsOut
          * @description Points that give the colours the same darkest and brightest light.
          */
@@ -1568,6 +1657,12 @@ export interface components {
          * @description Colours like those that were picked, of any light or of light like theirs.
          */
         ColourRange: {
+            /**
+             * Id
+             * @description what it is known by in its area; given to it if empty
+             * @default
+             */
+            id: string;
             /**
              * Mode
              * @description whether it adds to the parts before it, takes away from them, or leaves what both have
@@ -1829,9 +1924,9 @@ export interface components {
             quality: number;
             /**
              * Mask
-             * @description index of an area: its mask, as a grey PNG of 16 bits
+             * @description id of an area: its mask, as a grey PNG of 16 bits
              */
-            mask?: number | null;
+            mask?: string | null;
         };
         /**
          * DialOut
@@ -1916,6 +2011,12 @@ export interface components {
          * @description Full inside, half on the ellipse itself; it begins and ends to fall by ``feather`` within and beyond it.
          */
         Ellipse: {
+            /**
+             * Id
+             * @description what it is known by in its area; given to it if empty
+             * @default
+             */
+            id: string;
             /**
              * Mode
              * @description whether it adds to the parts before it, takes away from them, or leaves what both have
@@ -2089,6 +2190,12 @@ export interface components {
          * @description What is found in the picture by itself; in another scene it is found anew.
          */
         Found: {
+            /**
+             * Id
+             * @description what it is known by in its area; given to it if empty
+             * @default
+             */
+            id: string;
             /**
              * Mode
              * @description whether it adds to the parts before it, takes away from them, or leaves what both have
@@ -2300,6 +2407,12 @@ export interface components {
          *     as far from its middle as it is long.
          */
         Gradient: {
+            /**
+             * Id
+             * @description what it is known by in its area; given to it if empty
+             * @default
+             */
+            id: string;
             /**
              * Mode
              * @description whether it adds to the parts before it, takes away from them, or leaves what both have
@@ -2679,10 +2792,12 @@ export interface components {
         Instructions: {
             /**
              * Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            version: 1;
+            version: 2;
+            /** @description what strokes and choices hold on to; null where they are shares of the whole reference frame */
+            basis?: components["schemas"]["Basis"] | null;
             /**
              * Mode
              * @description several exposures, or equal frames
@@ -3090,6 +3205,12 @@ export interface components {
          */
         LightRange: {
             /**
+             * Id
+             * @description what it is known by in its area; given to it if empty
+             * @default
+             */
+            id: string;
+            /**
              * Mode
              * @description whether it adds to the parts before it, takes away from them, or leaves what both have
              * @default add
@@ -3201,6 +3322,15 @@ export interface components {
              */
             as_shot: number[];
             capture: components["schemas"]["CaptureReport"] | null;
+            /** @description what of the reference frame the scene shows */
+            basis: components["schemas"]["Basis"] | null;
+            /**
+             * Maps
+             * @description by frame, from pixels of the reference frame to its own, row by row
+             */
+            maps: {
+                [key: string]: number[];
+            };
             /**
              * Mode
              * @default bracket
@@ -3986,6 +4116,14 @@ export interface components {
             /** Stops Covered */
             stops_covered: number | null;
         };
+        /**
+         * SessionOut
+         * @description Whether a secret is asked for, so that one can sign out.
+         */
+        SessionOut: {
+            /** Secret */
+            secret: boolean;
+        };
         /** SharpeningParameters */
         SharpeningParameters: {
             /**
@@ -4183,6 +4321,18 @@ export interface components {
             items: {
                 [key: string]: components["schemas"]["DialOut"][];
             };
+        };
+        /**
+         * StoredState
+         * @description A treatment as it is stored: the revision, and whether undo and redo would move.
+         */
+        StoredState: {
+            /** Revision */
+            revision: number;
+            /** Can Undo */
+            can_undo: boolean;
+            /** Can Redo */
+            can_redo: boolean;
         };
         /**
          * StraightOut
@@ -4400,7 +4550,7 @@ export interface components {
         };
         /**
          * Treatment
-         * @description The treatment document, version 4: a section for each step, and the areas.
+         * @description The treatment document, version 5: a section for each step, and the areas.
          */
         Treatment: {
             /**
@@ -4411,10 +4561,12 @@ export interface components {
             format: "crenn-treatment";
             /**
              * Version
-             * @default 4
+             * @default 5
              * @constant
              */
-            version: 4;
+            version: 5;
+            /** @description what its places hold on to; null where they are those of the scene that it is put on */
+            basis: components["schemas"]["Basis"] | null;
             lens: components["schemas"]["LensParameters-Output"];
             turn: components["schemas"]["TurnParameters-Output"];
             level: components["schemas"]["LevelParameters"];
@@ -4449,13 +4601,15 @@ export interface components {
         };
         /**
          * TreatmentChange
-         * @description A changed treatment; ``parent`` is the revision it was made from.
+         * @description A changed treatment: the whole of it, or what is other than in ``parent``, the revision it was made from.
          */
         TreatmentChange: {
             /** Document */
-            document: {
+            document?: {
                 [key: string]: unknown;
-            };
+            } | null;
+            /** Changes */
+            changes?: components["schemas"]["Change"][] | null;
             /** Parent */
             parent: number;
             /** Label */
@@ -4607,8 +4761,8 @@ export interface components {
             document: {
                 [key: string]: unknown;
             };
-            /** Index */
-            index?: number | null;
+            /** Area */
+            area?: string | null;
         };
         /**
          * WithinOut
@@ -4722,6 +4876,190 @@ export interface operations {
             };
             /** @description Too Many Requests */
             429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedIn"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6083,7 +6421,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TreatmentState"];
+                    "application/json": components["schemas"]["StoredState"];
                 };
             };
             /** @description Bad Request */

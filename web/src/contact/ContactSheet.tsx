@@ -7,6 +7,7 @@ import { useShoots } from "../api/queries";
 import { JobProgress } from "../panel/JobProgress";
 import { tell } from "../state/messages";
 import { SceneCard } from "./SceneCard";
+import { SignOut } from "./SignOut";
 import { upload, useUpload } from "./upload";
 
 const CameraDialog = lazy(() => import("./CameraDialog"));
@@ -124,6 +125,7 @@ export function ContactSheet() {
             </div>
           </section>
         ))}
+        <SignOut />
       </main>
       <Suspense>
         {shooting && <CameraDialog onClose={() => setShooting(false)} />}

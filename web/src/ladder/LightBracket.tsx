@@ -22,13 +22,13 @@ const APART = 0.1;
 /** The selected light range as a bracket on the stops; open at an end that is dragged off the scale. */
 export function LightBracket(props: Props) {
   const found = useSelectedPart();
-  if (found?.[2].kind !== "light") return null;
-  return <Bracket area={found[0]} index={found[1]} part={found[2]} {...props} />;
+  if (found?.[1].kind !== "light") return null;
+  return <Bracket area={found[0].id} part={found[1]} {...props} />;
 }
 
 const between = (low: number, v: number, high: number) => Math.min(high, Math.max(low, v));
 
-function Bracket({ area, index, part, scale, left, width }: Props & { area: number; index: number; part: LightRange }) {
+function Bracket({ area, part, scale, left, width }: Props & { area: string; part: LightRange }) {
   const [darkest, brightest] = [scale.stopAt(scale.bottom), scale.stopAt(scale.top)];
   const low = part.low <= OPEN[0] ? darkest : part.low;
   const high = part.high >= OPEN[1] ? brightest : part.high;
@@ -50,7 +50,7 @@ function Bracket({ area, index, part, scale, left, width }: Props & { area: numb
       <path className="bracket" d={`M ${right} ${y(high)} H ${left} V ${y(low)} H ${right}`} />
       <path className="bracket fine" d={fades.join(" ")} />
       {(Object.keys(TITLES) as End[]).filter((end) => !open[end]).map((end) => (
-        <Handle key={end} y={y(at[end])} left={left} right={right} value={at[end]} soft={end.startsWith("soft")} label={`Light range, ${TITLES[end]}`} to={(dy) => setPart(area, index, moved(end, scale.stopAt(y(at[end]) + dy)))} by={(ev) => setPart(area, index, moved(end, at[end] + ev))} />
+        <Handle key={end} y={y(at[end])} left={left} right={right} value={at[end]} soft={end.startsWith("soft")} label={`Light range, ${TITLES[end]}`} to={(dy) => setPart(area, part.id, moved(end, scale.stopAt(y(at[end]) + dy)))} by={(ev) => setPart(area, part.id, moved(end, at[end] + ev))} />
       ))}
     </g>
   );

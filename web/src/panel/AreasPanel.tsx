@@ -10,21 +10,21 @@ import { MaskKinds } from "./areas/MaskKinds";
 
 /** The Areas station: masks on the picture, and what they bend. */
 export default function AreasPanel() {
-  const count = useScene((s) => s.treatment?.areas.length ?? 0);
+  const areas = useScene((s) => s.treatment?.areas) ?? [];
   const tool = useView((s) => s.tool);
   const selected = useSelected();
   return (
     <>
       <h2>Areas</h2>
-      {count === 0 && <p className="lead">Mark a part of the picture, then bend its light.</p>}
+      {areas.length === 0 && <p className="lead">Mark a part of the picture, then bend its light.</p>}
       <MaskKinds />
-      {(tool === "paint" || tool === "touch") && <BrushDials which={tool === "paint" ? "brush" : "touch"} />}
+      {(tool === "paint" || tool === "dodgeBurn") && <BrushDials which={tool === "paint" ? "brush" : "dodgeBurn"} />}
       <AreaList />
       {selected && (
         <>
-          <AreaDials index={selected[0]} area={selected[1]} />
-          <AreaParts index={selected[0]} area={selected[1]} />
-          <AreaMenu index={selected[0]} area={selected[1]} />
+          <AreaDials area={selected} />
+          <AreaParts area={selected} />
+          <AreaMenu index={areas.indexOf(selected)} area={selected} />
         </>
       )}
     </>

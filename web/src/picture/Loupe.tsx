@@ -1,9 +1,9 @@
 import { useEffect, useRef, useState } from "react";
 
-import { Line } from "../api/socket";
+import { type Asked, ViewLine } from "../api/viewLine";
 import { useView } from "../state/view";
-import type { Lay } from "./lay";
-import { onPane } from "./lay";
+import type { Viewport } from "./viewport";
+import { onPane } from "./viewport";
 import { drawOn, messageOf } from "./message";
 import type { useShown } from "./useWanted";
 
@@ -17,12 +17,12 @@ function partOf(at: number, whole: number, side: number): [number, number] {
 }
 
 /** The part of the picture round the pointer at 100 %, while the picture is shown whole. */
-export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>; lay: Lay; view: string }) {
+export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>; lay: Viewport; view: string }) {
   const probe = useView((s) => s.probe);
   const canvas = useRef<HTMLCanvasElement>(null);
-  const line = useRef<Line | null>(null);
+  const line = useRef<ViewLine | null>(null);
   const flying = useRef(false);
-  const wish = useRef<object | null>(null);
+  const wish = useRef<Asked | null>(null);
   const [drawn, setDrawn] = useState(0);
   const dots = window.devicePixelRatio || 1;
   const side = Math.round(SIDE * dots);
@@ -33,15 +33,17 @@ export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>
       flying.current = true;
       wish.current = null;
     };
-    const receive = async (data: string | ArrayBuffer) => {
+    const receive = async (data: ArrayBuffer) => {
       flying.current = false;
       send();
-      if (typeof data === "string") return;
       if (await drawOn(() => canvas.current, messageOf(data).jpeg)) setDrawn((n) => n + 1);
     };
-    line.current = new Line(
-      "/api/view",
+    line.current = new ViewLine(
       (data) => void receive(data),
+      () => {
+        flying.current = false;
+        send();
+      },
       () => {
         flying.current = false;
         send();
@@ -55,7 +57,7 @@ export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>
     const [left, width] = partOf(probe.x, lay.map.size.width, side);
     const [top, height] = partOf(probe.y, lay.map.size.height, side);
     const part = [left, top, width, height];
-    wish.current = { ...shown, view, index: null, part, out_width: width, out_height: height, most: 1, coarse: false, number: 0, known: "" };
+    wish.current = { ...shown, view, part, out_width: width, out_height: height, most: 1, coarse: false, number: 0 };
     if (!flying.current && line.current?.send(wish.current)) {
       flying.current = true;
       wish.current = null;

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 
 import type { Treatment } from "../api/client";
-import { Line } from "../api/socket";
+import { ViewLine } from "../api/viewLine";
 import { preview, store } from "../state/scene";
 import { patchOf, sideOf, STRENGTHS, useStrip } from "../state/strip";
 import { withValue } from "../state/values";
@@ -21,7 +21,7 @@ function atStrength(treatment: Treatment, strength: number): Treatment {
 export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof useShown>; size: Size; width: number }) {
   const at = useStrip((s) => s.at);
   const canvases = useRef<(HTMLCanvasElement | null)[]>([]);
-  const line = useRef<Line | null>(null);
+  const line = useRef<ViewLine | null>(null);
   const asked = useRef(0);
   const [drawn, setDrawn] = useState(0);
   const dots = window.devicePixelRatio || 1;
@@ -39,12 +39,11 @@ export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof us
     let next = 0;
     const ask = () => {
       if (next >= STRENGTHS.length) return;
-      const wanted = { prepared, treatment: atStrength(base, STRENGTHS[next]), uncropped: false, view: "picture", index: null, part, out_width: part[2], out_height: part[3], most: 1, coarse: false, known: "" };
+      const wanted = { prepared, treatment: atStrength(base, STRENGTHS[next]), uncropped: false, view: "picture", part, out_width: part[2], out_height: part[3], most: 1, coarse: false };
       line.current?.send({ ...wanted, number: asked.current * 10 + next });
     };
     asked.current += 1;
-    const receive = async (data: string | ArrayBuffer) => {
-      if (typeof data === "string") return;
+    const receive = async (data: ArrayBuffer) => {
       const { header, jpeg } = messageOf<{ number: number }>(data);
       const index = header.number - asked.current * 10;
       if (index === next) {
@@ -53,9 +52,9 @@ export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof us
       }
       if (await drawOn(() => canvases.current[index], jpeg)) setDrawn((n) => n + 1);
     };
-    const own = new Line(
-      "/api/view",
+    const own = new ViewLine(
       (data) => void receive(data),
+      () => {},
       (open) => open && ask(),
     );
     line.current = own;

@@ -6,7 +6,7 @@ import { toggleZoom, useView } from "../state/view";
 import { useDrag } from "../useDrag";
 import { type Station } from "../workbench/stations";
 import { fitted } from "./geometry";
-import { fromPane, LayContext } from "./lay";
+import { fromPane, ViewportContext } from "./viewport";
 import type { Point } from "./map";
 import { Loupe } from "./Loupe";
 import { NoiseStrip } from "./NoiseStrip";
@@ -139,12 +139,12 @@ export function Picture({ station }: { station: Station }) {
       {lay && inHand === "patch" && <NoiseStrip shown={shown} size={lay.map.size} width={pane.width} />}
       {lay && (
         <svg className={inHand === "pan" ? "over" : "over tool"} width={pane.width} height={pane.height} onWheel={turn}>
-          <LayContext.Provider value={lay}>
+          <ViewportContext.Provider value={lay}>
             <Suspense>
               {station.Over && glance === null && <station.Over />}
               {tool.Over && <tool.Over />}
             </Suspense>
-          </LayContext.Provider>
+          </ViewportContext.Provider>
         </svg>
       )}
     </>

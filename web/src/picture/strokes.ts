@@ -1,5 +1,5 @@
 import type { Stroke } from "../api/client";
-import { type Lay, onPane } from "./lay";
+import { type Viewport, onPane } from "./viewport";
 import type { Point } from "./map";
 
 type Shape = Pick<Stroke, "points" | "radius" | "kind">;
@@ -7,7 +7,7 @@ type Shape = Pick<Stroke, "points" | "radius" | "kind">;
 const DASH: Record<Stroke["kind"], number[]> = { moved: [], still: [5, 5], sky: [2, 4], ground: [] };
 
 /** Draw brush strokes over the picture: their outline, dashed for what takes away. */
-export function drawStrokes(context: CanvasRenderingContext2D, strokes: Shape[], lay: Lay, dots: number) {
+export function drawStrokes(context: CanvasRenderingContext2D, strokes: Shape[], lay: Viewport, dots: number) {
   const colour = getComputedStyle(document.documentElement).getPropertyValue("--crenn-palette-primary-main").trim();
   // Strokes speak in shares of the merged picture's width and height.
   const [width, height] = lay.map.scene;

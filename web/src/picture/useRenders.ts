@@ -1,21 +1,23 @@
 import { useEffect, useRef } from "react";
 
-import { Line } from "../api/socket";
+import type { Treatment } from "../api/client";
+import { type Asked, type Said, ViewLine } from "../api/viewLine";
 import { tell } from "../state/messages";
 import { type Probe, useView } from "../state/view";
 import type { Box } from "./crop";
 import { type MapNodes, PlaneMap, type Point } from "./map";
 import { messageOf } from "./message";
 
-export interface Wanted {
+export interface Wanted extends Record<string, unknown> {
   prepared: string;
-  treatment: unknown;
+  treatment: Treatment;
   uncropped: boolean;
   view: string;
-  /** Index of the area, or of the range of hues, that views of them show. */
-  index: number | null;
-  /** Index of the part of the area that is shown alone. */
-  piece: number | null;
+  /** Id of the area that views of one show, and of the part of it that is shown alone. */
+  area: string | null;
+  piece: string | null;
+  /** Name of the range of hues that its view shows. */
+  range: string | null;
   /** x, y, width and height in full-size pixels; null for all of the picture, as large as fits and `most` allows. */
   part: [number, number, number, number] | null;
   out_width: number;
@@ -56,23 +58,30 @@ interface Header {
 
 const boxOf = ([x, y, width, height]: [number, number, number, number]): Box => ({ x, y, width, height });
 
-/** Asks the server for pictures, one at a time; a newer wish replaces one that has not been sent. */
+/** After so long a picture is said to take long, in ms. */
+const LONG = 2000;
+
+/** Asks the server for pictures. While something is dragged one at a time; a newer wish replaces one that was not sent. */
 export class Renders {
-  private line: Line;
+  private line: ViewLine;
   private next = 1;
-  private flying: number | null = null;
+  /** The request that is under way. */
+  private flying: { number: number; coarse: boolean } | null = null;
   private wish: Wanted | null = null;
   private last: Wanted | null = null;
   private map: PlaneMap | null = null;
+  /** Number of the newest picture that is shown. */
+  private shown = 0;
   private probing = false;
-  private probeWish: object | null = null;
+  private probeWish: Asked | null = null;
   /** Whether the pointer is on the picture still: an answer that comes later is none of it. */
   private pointing = false;
+  private patience: ReturnType<typeof setTimeout> | undefined;
 
   constructor(private show: (r: Rendered) => void) {
-    this.line = new Line(
-      "/api/view",
+    this.line = new ViewLine(
       (data) => void this.receive(data),
+      (said) => this.hear(said),
       (open) => {
         this.flying = null;
         this.probing = false;
@@ -88,7 +97,7 @@ export class Renders {
     this.send();
   }
 
-  probe(request: object | null) {
+  probe(request: Asked | null) {
     this.probeWish = request;
     this.pointing = request !== null;
     if (!request) {
@@ -102,36 +111,66 @@ export class Renders {
   }
 
   private send() {
-    if (this.flying !== null || !this.wish) return;
+    // A fine picture that is under way is given up for a newer wish; a coarse one is shown first.
+    if (this.flying?.coarse || !this.wish) return;
     const number = this.next++;
     if (!this.line.send({ ...this.wish, number, known: this.map?.name ?? "" })) return;
-    this.flying = number;
+    this.flying = { number, coarse: this.wish.coarse };
     this.wish = null;
+    clearTimeout(this.patience);
+    this.patience = setTimeout(() => useView.setState({ slow: this.flying !== null }), LONG);
   }
 
-  private async receive(data: string | ArrayBuffer) {
-    if (typeof data === "string") {
-      const told = JSON.parse(data) as { probe?: Probe | null; fault?: string; number?: number };
-      if (told.fault) {
-        if (told.number != null) this.flying = null;
-        else this.probing = false;
-        useView.setState({ rendering: false });
-        tell(told.fault);
-        this.send();
-        return;
-      }
-      this.probing = false;
-      if (this.probeWish) this.probe(this.probeWish);
-      else if (this.pointing) useView.setState({ probe: told.probe ?? null });
+  /** Nothing is under way any more: what is wished for is asked. */
+  private landed() {
+    this.flying = null;
+    clearTimeout(this.patience);
+    useView.setState({ slow: false });
+    this.send();
+  }
+
+  /** Tell whether anything is under way, once what came is shown. */
+  private settle() {
+    useView.setState({ rendering: this.flying !== null || this.wish !== null });
+  }
+
+  private hear(said: Said) {
+    if (said.fault) {
+      if (said.number == null) this.probing = false;
+      else if (said.number === this.flying?.number) this.landed();
+      else return;
+      this.settle();
+      tell(said.fault);
       return;
     }
-    const { header, jpeg } = messageOf<Header>(data);
-    // A picture may come twice: once more when noise has been taken out of it.
-    if (header.number === this.flying) this.flying = null;
+    this.probing = false;
+    if (this.probeWish) this.probe(this.probeWish);
+    else if (this.pointing) useView.setState({ probe: (said.probe as Probe | null | undefined) ?? null });
+  }
+
+  private async receive(data: ArrayBuffer) {
+    let message;
+    try {
+      message = messageOf<Header>(data);
+    } catch {
+      // A message that cannot be read ends nothing: the next one may.
+      tell("A picture could not be read.");
+      this.landed();
+      this.settle();
+      return;
+    }
+    const { header, jpeg } = message;
     if (typeof header.map !== "string") this.map = new PlaneMap(header.map, { width: header.picture[0], height: header.picture[1] });
     const map = this.map!;
-    this.send();
+    // A picture may come twice: once more when noise has been taken out of it.
+    if (header.number === this.flying?.number) this.landed();
     const bitmap = await createImageBitmap(jpeg);
+    // Pictures may be decoded in another order than they came.
+    if (header.number < this.shown) {
+      bitmap.close();
+      return;
+    }
+    this.shown = header.number;
     this.show({ number: header.number, bitmap, x: header.x, y: header.y, width: header.width, height: header.height, map });
     useView.setState({
       map,
@@ -142,11 +181,12 @@ export class Renders {
       tones: header.tones,
       limits: header.limits,
       ms: header.ms,
-      rendering: this.flying !== null || this.wish !== null,
     });
+    this.settle();
   }
 
   close() {
+    clearTimeout(this.patience);
     this.line.close();
   }
 }

@@ -6,7 +6,7 @@ import { useChosen } from "../state/colour";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { MARGIN, MOST, place, type Size, visible } from "./geometry";
-import type { Lay } from "./lay";
+import type { Viewport } from "./viewport";
 import type { Renders, Rendered, Wanted } from "./useRenders";
 
 const LARGEST = 8192;
@@ -22,13 +22,13 @@ export function useShown(station: string) {
   return useMemo(() => {
     if (!prepared || !treatment) return null;
     if (!without || station !== "areas") return { prepared, treatment, uncropped };
-    const areas = treatment.areas.map((a, i) => (without === "all" || i === selected ? { ...a, on: false } : a));
+    const areas = treatment.areas.map((a) => (without === "all" || a.id === selected ? { ...a, on: false } : a));
     return { prepared, treatment: { ...treatment, areas }, uncropped };
   }, [prepared, treatment, uncropped, without, selected, station]);
 }
 
 /** How the picture drawn lies in its pane; null while there is none. */
-export function useLaid(pane: Size, rendered: Rendered | null): Lay | null {
+export function useLaid(pane: Size, rendered: Rendered | null): Viewport | null {
   const zoom = useView((s) => s.zoom);
   const centre = useView((s) => s.centre);
   const map = rendered?.map;
@@ -36,14 +36,14 @@ export function useLaid(pane: Size, rendered: Rendered | null): Lay | null {
 }
 
 /** Ask for the picture as it is to be seen, whenever that changes. */
-export function useWanted(renders: { current: Renders | null }, shown: ReturnType<typeof useShown>, pane: Size, lay: Lay | null, view: string, coarse: boolean) {
+export function useWanted(renders: { current: Renders | null }, shown: ReturnType<typeof useShown>, pane: Size, lay: Viewport | null, view: string, coarse: boolean) {
   const fitted = useView((s) => s.zoom === null);
-  const area = useAreas((s) => s.selected);
+  const selected = useAreas((s) => s.selected);
   const chosen = useChosen();
-  const range = chosen?.list === "ranges" ? chosen.index : null;
   const pointed = useAreas((s) => s.pointed);
-  const index = view === "area" || view === "mask" || view === "part" ? area : view === "range" ? range : null;
+  const area = view === "area" || view === "mask" || view === "part" ? selected : null;
   const piece = view === "part" ? pointed : null;
+  const range = view === "range" && chosen?.list === "ranges" ? chosen.item.name : null;
   // A fitted picture is asked for as such: how large it is need not be known, and what is drawn does not ask anew.
   const zoomed = fitted ? null : lay;
   useEffect(() => {
@@ -61,6 +61,6 @@ export function useWanted(renders: { current: Renders | null }, shown: ReturnTyp
     } else {
       size = { part: null, out_width: points(pane.width - 2 * MARGIN), out_height: points(pane.height - 2 * MARGIN), most: MOST * dots };
     }
-    renders.current?.ask({ ...shown, view, index, piece, ...size, coarse });
-  }, [renders, shown, pane, zoomed, fitted, view, index, piece, coarse]);
+    renders.current?.ask({ ...shown, view, area, piece, range, ...size, coarse });
+  }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, coarse]);
 }

@@ -9,7 +9,8 @@ const disc = ellipseOf([0.5, 0.3], [0.2, 0.1]);
 
 beforeEach(() => {
   useAreas.setState(useAreas.getInitialState(), true);
-  useScene.setState({ scene: { id: 3 } as unknown as Scene, treatment: { areas: [] } as unknown as Treatment, storing: "stored", held: false });
+  const treatment = { areas: [] } as unknown as Treatment;
+  useScene.setState({ scene: { id: 3, treatment } as unknown as Scene, treatment, storing: "stored", held: false });
   vi.restoreAllMocks();
   vi.spyOn(api, "PUT").mockResolvedValue({ data: { revision: 1 }, response: {} } as never);
 });
@@ -32,7 +33,7 @@ describe("areas", () => {
     addPart(foundOf("sky"));
     expect(areas().map((a) => a.name)).toEqual(["Sky", "Sky 2"]);
     expect(areas()[0].bends).toEqual(READY);
-    expect(useAreas.getState()).toMatchObject({ selected: 1, part: 0, seeing: true });
+    expect(useAreas.getState()).toMatchObject({ selected: areas()[1].id, part: areas()[1].parts[0].id, seeing: true });
   });
   it("take further parts in the way that is chosen", () => {
     addPart(disc);
@@ -52,7 +53,7 @@ describe("areas", () => {
     for (const what of ["sky", "ground", "water"] as const) addPart(foundOf(what));
     moveArea(2, 0);
     expect(areas().map((a) => a.name)).toEqual(["Water", "Sky", "Ground"]);
-    expect(useAreas.getState().selected).toBe(0);
+    expect(useAreas.getState().selected).toBe(areas()[0].id);
     moveArea(0, -1);
     expect(areas()[0].name).toBe("Water");
   });
@@ -66,11 +67,12 @@ describe("areas", () => {
   });
   it("are duplicated with what they bend, and inverse with nothing bent", () => {
     addPart(disc, { name: "Pool", bends: { "exposure.ev": 1 } });
-    duplicateArea(0, false);
-    duplicateArea(0, true);
+    duplicateArea(areas()[0], false);
+    duplicateArea(areas()[0], true);
     expect(areas().map((a) => [a.name, a.bends["exposure.ev"]])).toEqual([["Pool", 1], ["Pool 2", 1], ["All but Pool", 0]]);
     expect(areas()[2].parts[0].invert).toBe(true);
-    removeArea(1);
+    expect(new Set(areas().flatMap((a) => [a.id, ...a.parts.map((p) => p.id)])).size).toBe(6);
+    removeArea(areas()[2]);
     expect(useAreas.getState().selected).toBeNull();
   });
   it("are covered nowhere by their inverse, however parts go together", () => {
@@ -86,7 +88,7 @@ describe("areas", () => {
   });
   it("show their mask until something is dialled", () => {
     addPart(disc);
-    select(0);
+    select(areas()[0].id);
     hold("area");
     release();
     expect(useAreas.getState().seeing).toBe(true);

@@ -5,27 +5,29 @@ import { tell } from "./messages";
 import { calls } from "./parts";
 import { preview, store, useScene } from "./scene";
 import { withValue } from "./values";
+import { perScene } from "./perScene";
 
 /** What the next part does: it begins an area, or joins the selected one. */
 export type Joins = "new" | Part["mode"];
 
 interface AreasState {
-  /** Index of the area whose contours and dials are shown. */
-  selected: number | null;
-  /** Index of the part of it whose dials are shown. */
-  part: number | null;
+  /** Id of the area whose contours and dials are shown. */
+  selected: string | null;
+  /** Id of the part of it whose dials are shown. */
+  part: string | null;
   joins: Joins;
   /** Whether the mask is seen over the picture: from when it is made until something is dialled. */
   seeing: boolean;
-  /** Part of the selected area that the pointer is on, lit up. */
-  pointed: number | null;
+  /** Id of the part of the selected area that the pointer is on, lit up. */
+  pointed: string | null;
   /** Whether the picture is shown without the selected area, or without any, while a key is held. */
   without: "one" | "all" | null;
-  /** Areas that were on before all were switched off. */
-  were: number[];
+  /** Ids of areas that were on before all were switched off. */
+  were: string[];
 }
 
 export const useAreas = create<AreasState>(() => ({ selected: null, part: null, joins: "new", seeing: false, pointed: null, without: null, were: [] }));
+perScene(useAreas);
 
 // Once anything is dialled, the picture itself is looked at.
 useScene.subscribe((now, before) => {
@@ -44,24 +46,31 @@ export const READY = {
   "saturation.saturation": 1,
 };
 
-/** The selected area, if there still is one of its number. */
-export function useSelected(): [number, Area] | null {
+/** The selected area, if it is still there. */
+export function useSelected(): Area | null {
   const selected = useAreas((s) => s.selected);
-  const area = useScene((s) => (selected === null ? undefined : s.treatment?.areas[selected]));
-  return selected === null || !area ? null : [selected, area];
+  return useScene((s) => s.treatment?.areas.find((a) => a.id === selected)) ?? null;
 }
 
-/** The selected part, if there still is one of its number. */
-export function useSelectedPart(): [number, number, Part] | null {
-  const selected = useSelected();
+/** The selected area and part, if they are still there. */
+export function useSelectedPart(): [Area, Part] | null {
+  const area = useSelected();
   const part = useAreas((s) => s.part);
-  const found = selected && part !== null ? selected[1].parts[part] : undefined;
-  return selected && part !== null && found ? [selected[0], part, found] : null;
+  const found = area?.parts.find((p) => p.id === part);
+  return area && found ? [area, found] : null;
 }
 
 export const areas = () => useScene.getState().treatment?.areas ?? [];
+export const areaOf = (id: string | null) => areas().find((a) => a.id === id);
+export const partOf = (area: string | null, part: string | null) => areaOf(area)?.parts.find((p) => p.id === part);
 
-export const select = (index: number | null, part: number | null = null) => useAreas.setState({ selected: index, part, joins: "new", seeing: index !== null, pointed: null });
+export const select = (id: string | null, part: string | null = null) => useAreas.setState({ selected: id, part, joins: "new", seeing: id !== null, pointed: null });
+
+/** An id that nothing else has. */
+export const newId = () => [...crypto.getRandomValues(new Uint8Array(8))].map((v) => (v % 36).toString(36)).join("");
+
+/** An area with ids of its own. */
+const anew = (area: Area): Area => ({ ...area, id: newId(), parts: area.parts.map((p) => ({ ...p, id: newId() })) });
 
 /** A name that no area has yet. */
 function named(base: string): string {
@@ -74,37 +83,45 @@ function named(base: string): string {
 
 const capital = (text: string) => text[0].toUpperCase() + text.slice(1);
 
-/** Put areas at the end of the list, on screen; false if there is no room. */
-function append(...more: Area[]): boolean {
+/** Put areas at the end of the list, on screen, with ids of their own; the last of them, or null if there is no room. */
+function append(...more: Area[]): Area | null {
   if (areas().length + more.length > MOST) {
     tell(`There are ${MOST} areas at most: take one away first.`, "note");
-    return false;
+    return null;
   }
-  const first = areas().length;
-  preview((t) => more.reduce((now, area, i) => withValue(now, ["areas", first + i], area), t));
-  select(first + more.length - 1);
-  return true;
+  const made = more.map(anew);
+  preview((t) => ({ ...t, areas: [...t.areas, ...made] }));
+  const last = made[made.length - 1];
+  select(last.id);
+  return last;
 }
 
-/** Begin a part: in a new area, or as one more of the selected one. Where it stands, or null if there is no room. */
-export function beginPart(part: Part, about: Partial<Area> = {}): [number, number] | null {
+/** Put one more part into an area, on screen; its id, or null if there is no room. */
+export function addTo(area: Area, part: Part): string | null {
+  if (area.parts.length >= MOST) {
+    tell(`An area has ${MOST} parts at most.`, "note");
+    return null;
+  }
+  const id = newId();
+  preview((t) => withValue(t, ["areas", area.id, "parts"], [...area.parts, { ...part, id }]));
+  return id;
+}
+
+/** Begin a part: in a new area, or as one more of the selected one. The ids of both, or null if there is no room. */
+export function beginPart(part: Part, about: Partial<Area> = {}): [string, string] | null {
   const { selected, joins } = useAreas.getState();
-  const into = joins !== "new" && selected !== null ? areas()[selected] : undefined;
-  if (into && selected !== null) {
-    if (into.parts.length >= MOST) {
-      tell(`An area has ${MOST} parts at most.`, "note");
-      return null;
-    }
-    const at = into.parts.length;
-    setPart(selected, at, { ...part, mode: joins as Part["mode"] });
-    useAreas.setState({ part: at, seeing: true });
-    return [selected, at];
+  const into = joins !== "new" ? areaOf(selected) : undefined;
+  if (into) {
+    const id = addTo(into, { ...part, mode: joins as Part["mode"] });
+    if (id === null) return null;
+    useAreas.setState({ part: id, seeing: true });
+    return [into.id, id];
   }
   const name = named(about.name ?? capital(calls(part)));
-  const made = append({ on: true, opacity: 100, parts: [part], bends: READY, ...about, name });
+  const made = append({ id: "", on: true, opacity: 100, parts: [part], bends: READY, ...about, name });
   if (!made) return null;
-  useAreas.setState({ part: 0 });
-  return [areas().length - 1, 0];
+  useAreas.setState({ part: made.parts[0].id });
+  return [made.id, made.parts[0].id];
 }
 
 /** Begin a part that needs no drag, and keep it. */
@@ -114,17 +131,16 @@ export function addPart(part: Part, about: Partial<Area> = {}) {
 }
 
 /** Change a part on screen; `store` keeps it. */
-export const setPart = (area: number, part: number, value: Part) => preview((t) => withValue(t, ["areas", area, "parts", part], value));
+export const setPart = (area: string, part: string, value: Part) => preview((t) => withValue(t, ["areas", area, "parts", part], { ...value, id: part }));
 
-export function removePart(area: number, part: number) {
-  preview((t) => withValue(t, ["areas", area, "parts", part], undefined));
+export function removePart(area: Area, part: string) {
+  preview((t) => withValue(t, ["areas", area.id, "parts", part], undefined));
   useAreas.setState({ part: null, pointed: null });
-  store(`A part of ${areas()[area].name} away`);
+  store(`A part of ${area.name} away`);
 }
 
-export function removeArea(area: number) {
-  const { name } = areas()[area];
-  preview((t) => withValue(t, ["areas", area], undefined));
+export function removeArea({ id, name }: Area) {
+  preview((t) => withValue(t, ["areas", id], undefined));
   select(null);
   store(`${name} away`);
 }
@@ -136,13 +152,12 @@ export function moveArea(from: number, to: number) {
   const [moved] = list.splice(from, 1);
   list.splice(to, 0, moved);
   preview((t) => ({ ...t, areas: list }));
-  useAreas.setState({ selected: to });
+  useAreas.setState({ selected: moved.id });
   store(`${moved.name} moved`);
 }
 
 /** A copy of an area, or one of all that it does not cover, which bends nothing yet. */
-export function duplicateArea(index: number, inverse: boolean) {
-  const area = areas()[index];
+export function duplicateArea(area: Area, inverse: boolean) {
   const copy: Area = inverse ? { ...area, parts: inverted(area.parts), bends: READY, name: named(`All but ${area.name}`.slice(0, 55)) } : { ...area, name: named(area.name.slice(0, 55)) };
   if (append(copy)) store(inverse ? `All but ${area.name}` : `${area.name} again`);
 }
@@ -166,11 +181,11 @@ export function inverted(parts: Part[]): Part[] {
 
 /** Switch all areas off, or those on again that were. */
 export function toggleAll() {
-  const on = areas().flatMap((a, i) => (a.on ? [i] : []));
+  const on = areas().filter((a) => a.on).map((a) => a.id);
   const back = useAreas.getState().were;
-  const which = on.length ? [] : back.length ? back : areas().map((_, i) => i);
+  const which = on.length ? [] : back.length ? back : areas().map((a) => a.id);
   useAreas.setState({ were: on.length ? on : [] });
-  preview((t) => ({ ...t, areas: t.areas.map((a, i) => ({ ...a, on: which.includes(i) })) }));
+  preview((t) => ({ ...t, areas: t.areas.map((a) => ({ ...a, on: which.includes(a.id) })) }));
   store(on.length ? "All areas off" : "Areas on again");
 }
 

@@ -5,7 +5,7 @@ import { answered, api, type Check } from "../api/client";
 import { modelsChanged } from "../api/queries";
 import type { Point } from "../picture/map";
 import { told } from "./messages";
-import { useScene } from "./scene";
+import { toldHere, useScene } from "./scene";
 
 /** A box of the scene: x, y, width and height in shares of its longer side. */
 export type SceneBox = [number, number, number, number];
@@ -41,7 +41,7 @@ export async function check(box: SceneBox) {
   const id = useScene.getState().scene?.id;
   if (id === undefined) return;
   draw(box);
-  const found = await told(answered(api.POST("/api/scenes/{scene_id}/noise/check", { params: { path: { scene_id: id } }, body: { box } })));
+  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/noise/check", { params: { path: { scene_id: id } }, body: { box } })));
   // Another box may have been drawn meanwhile.
   if (!found || useCheck.getState().box !== box) return;
   const { places } = useCheck.getState();

@@ -3,9 +3,9 @@ import { persist } from "zustand/middleware";
 
 import { answered, api, type Area } from "../api/client";
 import { presets, queries } from "../api/queries";
-import { areas, putAreas } from "./areas";
+import { newId, putAreas } from "./areas";
 import { told } from "./messages";
-import { preview, store, useScene } from "./scene";
+import { preview, store, toldHere, useScene } from "./scene";
 import { useView } from "./view";
 
 /** Areas as they travel from scene to scene. */
@@ -27,13 +27,13 @@ export function documentOf(list: Area[]): AreasDocument {
   return { format: "crenn-areas", version: 1, scene: [width, height], areas: list };
 }
 
-export const copyArea = (index: number) => useClipboard.setState({ copied: documentOf([areas()[index]]) });
+export const copyArea = (area: Area) => useClipboard.setState({ copied: documentOf([area]) });
 
 /** Areas of a document with their places in this scene; nothing if it cannot be used, which is told. */
 async function here(document: unknown): Promise<Area[] | null> {
   const scene = useScene.getState().scene;
   if (!scene) return null;
-  const found = await told(answered(api.POST("/api/scenes/{scene_id}/areas/put", { params: { path: { scene_id: scene.id } }, body: { document: document as Record<string, unknown> } })));
+  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/areas/put", { params: { path: { scene_id: scene.id } }, body: { document: document as Record<string, unknown> } })));
   return found?.areas ?? null;
 }
 
@@ -43,12 +43,12 @@ export async function paste(document: unknown, label = "Areas pasted") {
 }
 
 /** Give an area the mask, or the settings, of the area that was copied. */
-export async function pasteInto(index: number, what: "mask" | "settings") {
+export async function pasteInto(area: Area, what: "mask" | "settings") {
   const copied = useClipboard.getState().copied;
   const found = copied && (await here(copied));
   if (!found?.length) return;
   const from = found[0];
-  preview((t) => ({ ...t, areas: t.areas.map((a, i) => (i !== index ? a : what === "mask" ? { ...a, parts: from.parts, opacity: from.opacity } : { ...a, bends: from.bends })) }));
+  preview((t) => ({ ...t, areas: t.areas.map((a) => (a.id !== area.id ? a : what === "mask" ? { ...a, parts: from.parts.map((p) => ({ ...p, id: newId() })), opacity: from.opacity } : { ...a, bends: from.bends })) }));
   store(what === "mask" ? "A mask pasted" : "Settings pasted");
 }
 
@@ -65,9 +65,9 @@ export async function forgetPreset(name: string) {
 }
 
 /** Have the mask of an area written as a file; it turns up at Deliver. */
-export async function deliverMask(index: number) {
+export async function deliverMask(area: Area) {
   const scene = useScene.getState().scene;
   if (!scene) return;
-  const body = { format: "png" as const, quality: 92, mask: index };
+  const body = { format: "png" as const, quality: 92, mask: area.id };
   await told(answered(api.POST("/api/scenes/{scene_id}/deliveries", { params: { path: { scene_id: scene.id } }, body })));
 }

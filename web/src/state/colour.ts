@@ -6,8 +6,9 @@ import { queries, useSteps, usual } from "../api/queries";
 import { apart, turned } from "../circle/polar";
 import type { Point } from "../picture/map";
 import { told } from "./messages";
-import { preview, store, useScene } from "./scene";
+import { preview, store, toldHere, useScene } from "./scene";
 import { withValue } from "./values";
+import { perScene } from "./perScene";
 
 /** The lists whose items stand on the circle of hues. */
 export type List = "ranges" | "points";
@@ -38,6 +39,7 @@ interface ColourState {
 }
 
 export const useColour = create<ColourState>(() => ({ chosen: null, picked: null, before: false }));
+perScene(useColour);
 
 export const choose = (list: List, name: string) => useColour.setState({ chosen: { list, name } });
 
@@ -111,7 +113,7 @@ export function rename(list: List, index: number, name: string): boolean {
   return true;
 }
 
-/** Lay what the server has ready, beside what there is. */
+/** Viewport what the server has ready, beside what there is. */
 export async function layUsual(list: List) {
   const ready = await told(queries.fetchQuery(usual));
   if (!ready) return;
@@ -146,7 +148,7 @@ export async function pickRange(place: Point) {
   if (!scene || !treatment) return;
   const body = { place, radius: RADIUS, document: treatment };
   const [found, ready] = await Promise.all([
-    told(answered(api.POST("/api/scenes/{scene_id}/colour/pick", { params: { path: { scene_id: scene.id } }, body }))),
+    toldHere(answered(api.POST("/api/scenes/{scene_id}/colour/pick", { params: { path: { scene_id: scene.id } }, body }))),
     told(queries.fetchQuery(usual)),
   ]);
   if (!found || !ready) return;

@@ -3,11 +3,12 @@ import { create } from "zustand";
 
 import { answered, api } from "../api/client";
 import { type Channel, type CurvePoint } from "../curve/points";
-import { told } from "./messages";
-import { preview, store, useScene } from "./scene";
+import { preview, store, toldHere, useScene } from "./scene";
+import { perScene } from "./perScene";
 
 /** Which curve is worked on, and which of its points is. */
 export const useCurve = create<{ channel: Channel; chosen: number | null }>(() => ({ channel: "points", chosen: null }));
+perScene(useCurve, "chosen");
 
 export const NAMES: Record<Channel, string> = { points: "Luminance", red: "Red", green: "Green", blue: "Blue" };
 
@@ -43,7 +44,7 @@ export function useEntering() {
 export async function channelEnds() {
   const { scene, treatment } = useScene.getState();
   if (!scene || !treatment) return;
-  const found = await told(answered(api.POST("/api/scenes/{scene_id}/curve/ends", { params: { path: { scene_id: scene.id } }, body: { document: treatment } })));
+  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/curve/ends", { params: { path: { scene_id: scene.id } }, body: { document: treatment } })));
   if (!found) return;
   preview((t) => ({ ...t, curve: { ...t.curve, on: true, ...found } }));
   store("Channel ends");

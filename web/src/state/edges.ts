@@ -3,14 +3,15 @@ import { create } from "zustand";
 
 import { answered, api } from "../api/client";
 import type { Point } from "../picture/map";
-import { told } from "./messages";
-import { preview, store, useScene } from "./scene";
+import { preview, store, toldHere, useScene } from "./scene";
+import { perScene } from "./perScene";
 
 export type Edge = [Point, Point];
 export const MOST_EDGES = 4;
 
 /** Edges drawn so far, by places of the scene. */
 export const useEdges = create<{ edges: Edge[] }>(() => ({ edges: [] }));
+perScene(useEdges);
 
 /** Add an edge; how many there are then. */
 export function addEdge(edge: Edge): number {
@@ -30,7 +31,7 @@ export async function ask(edges: Edge[], horizontal: boolean): Promise<Straight 
   if (!scene || !treatment) return null;
   const lines = edges.map(([a, b]) => [...a, ...b] as [number, number, number, number]);
   const body = { lines, horizontal, lens: treatment.lens, turn: treatment.turn };
-  const found = await told(answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: scene.id } }, body })));
+  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: scene.id } }, body })));
   return found ?? null;
 }
 

@@ -3,8 +3,8 @@ import { create } from "zustand";
 
 import { answered, api, type Treatment } from "../api/client";
 import type { Edge } from "./edges";
-import { told } from "./messages";
-import { preview, store, useScene } from "./scene";
+import { preview, store, toldHere, useScene } from "./scene";
+import { perScene } from "./perScene";
 
 type Lens = Treatment["lens"];
 
@@ -46,12 +46,13 @@ export function setLens(change: Partial<Lens>, label: string) {
 export async function measureFalloff() {
   const id = useScene.getState().scene?.id;
   if (id === undefined) return;
-  const found = await told(answered(api.POST("/api/scenes/{scene_id}/lens/falloff", { params: { path: { scene_id: id } } })));
+  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/lens/falloff", { params: { path: { scene_id: id } } })));
   if (found) setLens({ falloff: found.falloff, steepness: found.steepness, falloff_amount: 0 }, "Fall-off by the picture");
 }
 
 /** Edges drawn so far that should be straight, by places of the scene. */
 export const useBent = create<{ edges: Edge[] }>(() => ({ edges: [] }));
+perScene(useBent);
 
 /** Add an edge, and take the distortion by which all that were drawn become straight. */
 export async function straightenBy(edge: Edge) {
@@ -62,8 +63,8 @@ export async function straightenBy(edge: Edge) {
   useBent.setState({ edges });
   const lines = edges.map(([a, b]) => [...a, ...b] as [number, number, number, number]);
   const body = { lens: treatment.lens, lines };
-  const found = await told(answered(api.POST("/api/scenes/{scene_id}/lens/distortion", { params: { path: { scene_id: scene.id } }, body })));
+  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/lens/distortion", { params: { path: { scene_id: scene.id } }, body })));
   // An edge that says nothing is not kept.
-  if (!found) return useBent.setState({ edges: before });
+  if (!found) return useScene.getState().scene?.id === scene.id ? useBent.setState({ edges: before }) : undefined;
   setLens({ distortion: found.distortion }, edges.length === 1 ? "Distortion by an edge" : `Distortion by ${edges.length} edges`);
 }

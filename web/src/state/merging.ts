@@ -3,6 +3,7 @@ import { create } from "zustand";
 import { answered, api, type Instructions, type Stroke } from "../api/client";
 import { told } from "./messages";
 import { loadScene, useScene } from "./scene";
+import { perScene } from "./perScene";
 
 /** The brush over the merged picture: what it says, with which frame, how wide (share of the picture's width). */
 interface BrushState {
@@ -14,6 +15,7 @@ interface BrushState {
 }
 
 export const useBrush = create<BrushState>(() => ({ kind: "moved", frame: null, radius: 0.02, points: [] }));
+perScene(useBrush, "frame", "points");
 
 /** The scene's merge instructions as the server keeps them. */
 export const useInstructions = (): Instructions | null => useScene((s) => s.scene?.instructions ?? null);

@@ -3,11 +3,12 @@ import { persist } from "zustand/middleware";
 
 import type { Area, Brush, BrushStroke } from "../api/client";
 import { type Step, simplified, written } from "../picture/stroke";
-import { areas, beginPart, select, setPart, useAreas } from "./areas";
+import { addTo, areaOf, areas, beginPart, partOf, select, setPart, useAreas } from "./areas";
 import { tell } from "./messages";
 import { brushOf, lightOf, OPEN } from "./parts";
 import { hold, release, store, useScene } from "./scene";
 import { useView } from "./view";
+import { perScene } from "./perScene";
 
 /** How the brush paints; it stays as it was set. */
 export interface BrushSettings {
@@ -27,7 +28,7 @@ export type Tones = keyof typeof TONES;
 interface Painting {
   brush: BrushSettings;
   /** The brush of dodge and burn. */
-  touch: BrushSettings;
+  dodgeBurn: BrushSettings;
   way: Way;
   tones: Tones;
 }
@@ -36,7 +37,7 @@ export const usePainting = create<Painting>()(
   persist(
     (): Painting => ({
       brush: { radius: 0.04, hardness: 40, feather: 20, flow: 100, limit: 100, edges: 0 },
-      touch: { radius: 0.04, hardness: 0, feather: 20, flow: 12, limit: 100, edges: 0 },
+      dodgeBurn: { radius: 0.04, hardness: 0, feather: 20, flow: 12, limit: 100, edges: 0 },
       way: "brighten",
       tones: "all",
     }),
@@ -51,9 +52,16 @@ interface Under {
 }
 
 export const useStroke = create<{ under: Under | null; at: [number, number] | null; last: [number, number] | null }>(() => ({ under: null, at: null, last: null }));
+perScene(useStroke);
 
 /** A brush has at most so many strokes. */
 export const MOST_STROKES = 500;
+/** All strokes of a treatment together hold at most so many numbers, and one at most so many. */
+export const MOST_NUMBERS = 600_000;
+const MOST_OF_A_STROKE = 2000;
+
+/** Numbers that tell the places of all strokes. */
+export const numbersOf = (list: Area[]) => list.reduce((sum, area) => sum + area.parts.reduce((all, part) => (part.kind === "brush" ? all + part.strokes.reduce((n, s) => n + s.points.length, 0) : all), 0), 0);
 /** EV by which the areas of dodge and burn bend. */
 const BY = 1;
 
@@ -67,19 +75,23 @@ export function beginStroke(first: Step, rubs: boolean): Under | null {
 }
 
 /** The brush that strokes go to: the selected one, or a new one. */
-function target(): [number, number] | null {
+function target(): [string, string] | null {
   const { selected, part, joins } = useAreas.getState();
-  if (joins === "new" && selected !== null && part !== null && areas()[selected]?.parts[part]?.kind === "brush") return [selected, part];
+  if (joins === "new" && selected !== null && part !== null && partOf(selected, part)?.kind === "brush") return [selected, part];
   const made = beginPart(brushOf([]));
   if (made) useAreas.setState({ joins: "new" });
   return made;
 }
 
-function paintInto([area, part]: [number, number], settings: BrushSettings, first: Step, rubs: boolean, view: string | null): Under | null {
-  const brush = areas()[area].parts[part] as Brush;
+function paintInto([area, part]: [string, string], settings: BrushSettings, first: Step, rubs: boolean, view: string | null): Under | null {
+  const brush = partOf(area, part) as Brush;
   const before = brush.strokes;
   if (before.length >= MOST_STROKES) {
     tell(`A brush has ${MOST_STROKES} strokes at most: begin another.`, "note");
+    return null;
+  }
+  if (numbersOf(areas()) > MOST_NUMBERS - MOST_OF_A_STROKE) {
+    tell("The strokes of this treatment are as many as can be kept: take a brush away first.", "note");
     return null;
   }
   const steps = [first];
@@ -124,20 +136,20 @@ function rangeOf(tones: Tones): [number, number] {
 
 /** Begin a stroke that brightens or darkens, in small amounts that add up: in an area of its own. */
 export function beginTouch(first: Step, rubs: boolean): Under | null {
-  const { way, tones, touch } = usePainting.getState();
+  const { way, tones, dodgeBurn } = usePainting.getState();
   const name = touchName(way, tones);
-  let index = areas().findIndex((a) => a.name === name && a.parts[0]?.kind === "brush");
-  if (index < 0) {
+  let own = areas().find((a) => a.name === name && a.parts[0]?.kind === "brush");
+  if (!own) {
     const bends: Area["bends"] = { "exposure.ev": way === "brighten" ? BY : -BY };
     useAreas.setState({ joins: "new" });
     const made = beginPart(brushOf([]), { name, bends });
-    if (!made) return null;
-    index = made[0];
-    if (tones !== "all") setPart(index, 1, lightOf(...rangeOf(tones), { mode: "intersect" }));
+    own = made ? areaOf(made[0]) : undefined;
+    if (!own) return null;
+    if (tones !== "all") addTo(own, lightOf(...rangeOf(tones), { mode: "intersect" }));
   }
-  if (useAreas.getState().selected !== index) select(index, 0);
+  if (useAreas.getState().selected !== own.id) select(own.id, own.parts[0].id);
   useAreas.setState({ seeing: false });
-  return paintInto([index, 0], touch, first, rubs, null);
+  return paintInto([own.id, own.parts[0].id], dodgeBurn, first, rubs, null);
 }
 
 /** Brighten instead of darkening, or the other way. */
@@ -145,6 +157,6 @@ export const turnAbout = () => usePainting.setState((s) => ({ way: s.way === "br
 
 /** Make the brush in hand larger by a factor. */
 export function resizeBrush(by: number) {
-  const which = useView.getState().tool === "touch" ? "touch" : "brush";
+  const which = useView.getState().tool === "dodgeBurn" ? "dodgeBurn" : "brush";
   usePainting.setState((s) => ({ [which]: { ...s[which], radius: Math.min(0.5, Math.max(0.0005, s[which].radius * by)) } }));
 }

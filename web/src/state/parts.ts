@@ -2,7 +2,7 @@ import type { BrushStroke, Ellipse, Found, Part } from "../api/client";
 import type { Point } from "../picture/map";
 
 /** How a part begins: it takes part, and adds to those before it. */
-const BEGINS = { mode: "add", invert: false, on: true, soften: 0, refine: 0 } as const;
+const BEGINS = { id: "", mode: "add", invert: false, on: true, soften: 0, refine: 0 } as const;
 
 export const gradientOf = (start: Point, end: Point): Part => ({ ...BEGINS, kind: "gradient", start, end, middle: 50, bow: 0 });
 

@@ -1,7 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
 import { api, type Scene, type Treatment } from "../api/client";
-import { hold, loadScene, preview, redo, release, rungAt, store, undo, useScene, withRung } from "./scene";
+import { forgetScene, hold, loadScene, preview, redo, release, rungAt, store, undo, useScene, withRung } from "./scene";
 import { useMessages } from "./messages";
 import { withValue } from "./values";
 
@@ -10,6 +10,11 @@ const treatment = {
   placement: { on: true, rungs: [{ stop: -4, ev: 0.8 }] },
 } as unknown as Treatment;
 const ev = ["exposure", "ev"];
+
+interface Sent {
+  params: { path: { scene_id: number } };
+  body: { parent: number; label: string; changes: { path: string[]; value: unknown }[] };
+}
 
 const answer = (status: number, body: unknown) => ({ data: status < 300 ? body : undefined, error: status < 300 ? undefined : body, response: { status } as Response });
 const state = (revision: number, document: Treatment = treatment) => ({ treatment: document, revision, label: "x", can_undo: true, can_redo: false });
@@ -45,8 +50,8 @@ describe("storing", () => {
     store("Exposure");
     expect(useScene.getState().storing).toBe("storing");
     await vi.runAllTimersAsync();
-    const sent = put.mock.calls[0][1] as unknown as { body: { parent: number; label: string; document: Treatment } };
-    expect(sent.body).toMatchObject({ parent: 10, label: "Exposure", document: { exposure: { ev: 2 } } });
+    const sent = put.mock.calls[0][1] as unknown as Sent;
+    expect(sent.body).toEqual({ parent: 10, label: "Exposure", changes: [{ path: ev, value: 2 }] });
     expect(useScene.getState()).toMatchObject({ storing: "stored", revision: 11 });
   });
   it("tries again until the database is back, and says so meanwhile", async () => {
@@ -55,6 +60,7 @@ describe("storing", () => {
       .mockResolvedValueOnce(answer(503, { detail: "away", kind: "database" }) as never)
       .mockRejectedValueOnce(new TypeError("no network"))
       .mockResolvedValue(answer(200, state(12)) as never);
+    preview((t) => withValue(t, ev, 2));
     store("Exposure");
     await vi.advanceTimersByTimeAsync(10);
     expect(useScene.getState().storing).toBe("waiting");
@@ -73,19 +79,72 @@ describe("storing", () => {
     expect(useScene.getState()).toMatchObject({ revision: 15, treatment: theirs });
     expect(useMessages.getState().list[0].text).toContain("another window");
   });
-  it("sends only the last of several changes made while one is on its way", async () => {
+  it("makes one of changes of one kind that wait, and keeps those of others apart", async () => {
     let release: (answered: unknown) => void = () => undefined;
     const put = vi.spyOn(api, "PUT").mockImplementationOnce(() => new Promise((done) => (release = done)) as never);
-    put.mockResolvedValue(answer(200, state(12)) as never);
+    put.mockResolvedValueOnce(answer(200, state(12)) as never).mockResolvedValue(answer(200, state(13)) as never);
     for (const value of [1, 2, 3]) {
       preview((t) => withValue(t, ev, value));
       store("Exposure");
     }
+    preview((t) => withValue(t, ["exposure", "on"], false));
+    store("Exposure off");
     release(answer(200, state(11)));
     await vi.runAllTimersAsync();
-    const sent = put.mock.calls.map((c) => (c[1] as unknown as { body: { document: Treatment } }).body.document.exposure.ev);
-    expect(sent).toEqual([1, 3]);
-    expect(useScene.getState().revision).toBe(12);
+    const sent = put.mock.calls.map((c) => (c[1] as unknown as Sent).body);
+    expect(sent.map((b) => [b.label, b.changes[0].value, b.parent])).toEqual([
+      ["Exposure", 1, 10],
+      ["Exposure", 3, 11],
+      ["Exposure off", false, 12],
+    ]);
+    expect(useScene.getState().revision).toBe(13);
+  });
+  it("stores nothing where nothing is other", async () => {
+    const put = vi.spyOn(api, "PUT");
+    store("Exposure");
+    await vi.runAllTimersAsync();
+    expect(put).not.toHaveBeenCalled();
+    expect(useScene.getState().storing).toBe("stored");
+  });
+});
+
+describe("another scene opened while a change waits", () => {
+  const other = { id: 4, treatment, revision: 50 } as unknown as Scene;
+
+  it("gets nothing of it: the change goes where it was made", async () => {
+    const put = vi.spyOn(api, "PUT").mockResolvedValueOnce(answer(503, { detail: "away", kind: "database" }) as never);
+    put.mockResolvedValue(answer(200, state(11)) as never);
+    vi.spyOn(api, "GET").mockResolvedValue(answer(200, { ...other, can_undo: false, can_redo: false }) as never);
+    preview((t) => withValue(t, ev, 2));
+    store("Exposure");
+    await vi.advanceTimersByTimeAsync(10);
+    expect(useScene.getState().storing).toBe("waiting");
+    forgetScene();
+    await loadScene(4);
+    await vi.advanceTimersByTimeAsync(2500);
+    expect(put.mock.calls.map((c) => (c[1] as unknown as Sent).params.path.scene_id)).toEqual([3, 3]);
+    expect(useScene.getState()).toMatchObject({ scene: { id: 4 }, revision: 50, storing: "stored", canUndo: false });
+    expect(useScene.getState().treatment).toEqual(treatment);
+  });
+  it("can be changed itself, and what waits goes on even while none is in view", async () => {
+    let away = true;
+    const put = vi.spyOn(api, "PUT").mockImplementation(() => Promise.resolve(answer(away ? 503 : 200, away ? { detail: "away", kind: "database" } : state(60))) as never);
+    vi.spyOn(api, "GET").mockResolvedValue(answer(200, { ...other, can_undo: false, can_redo: false }) as never);
+    preview((t) => withValue(t, ev, 2));
+    store("Exposure");
+    await vi.advanceTimersByTimeAsync(10);
+    forgetScene();
+    await vi.advanceTimersByTimeAsync(2500);
+    await loadScene(4);
+    preview((t) => withValue(t, ev, -1));
+    store("Exposure");
+    await vi.advanceTimersByTimeAsync(1500);
+    away = false;
+    await vi.advanceTimersByTimeAsync(2500);
+    const sent = new Map(put.mock.calls.map((c) => [(c[1] as unknown as Sent).params.path.scene_id, (c[1] as unknown as Sent).body]));
+    expect(sent.get(3)).toMatchObject({ parent: 10, changes: [{ value: 2 }] });
+    expect(sent.get(4)).toMatchObject({ parent: 50, changes: [{ value: -1 }] });
+    expect(useScene.getState()).toMatchObject({ storing: "stored", revision: 60 });
   });
 });
 
@@ -97,6 +156,23 @@ describe("undo and redo", () => {
     expect(useScene.getState()).toMatchObject({ treatment: before, revision: 9, storing: "stored" });
     await redo();
     expect(vi.mocked(api.POST).mock.calls.map((c) => c[0])).toEqual(["/api/scenes/{scene_id}/undo", "/api/scenes/{scene_id}/redo"]);
+  });
+});
+
+describe("undo while a change is on its way", () => {
+  it("waits for it, and takes it back", async () => {
+    let release: (answered: unknown) => void = () => undefined;
+    vi.spyOn(api, "PUT").mockImplementationOnce(() => new Promise((done) => (release = done)) as never);
+    const post = vi.spyOn(api, "POST").mockResolvedValue(answer(200, state(10)));
+    preview((t) => withValue(t, ev, 2));
+    store("Exposure");
+    const done = undo();
+    await vi.advanceTimersByTimeAsync(50);
+    expect(post).not.toHaveBeenCalled();
+    release(answer(200, state(11)));
+    await done;
+    expect(post).toHaveBeenCalledTimes(1);
+    expect(useScene.getState()).toMatchObject({ treatment, revision: 10, storing: "stored" });
   });
 });
 

@@ -1,7 +1,8 @@
 import { create } from "zustand";
 
 import { answered, api, type Scene, ServerFault, type Treatment } from "../api/client";
-import { tell } from "./messages";
+import { difference } from "./difference";
+import { tell, told } from "./messages";
 
 export type Storing = "stored" | "storing" | "waiting";
 
@@ -31,26 +32,50 @@ export const useScene = create<SceneState>(() => ({
 }));
 
 const { setState: set, getState: get } = useScene;
-let queue: { document: Treatment; label: string } | null = null;
-let busy = false;
+
+/** A change that waits to be stored. */
+interface Entry {
+  document: Treatment;
+  label: string;
+}
+
+/** What waits to be stored of one scene, whichever is looked at meanwhile. */
+interface Queue {
+  scene: number;
+  /** The treatment as the server has it, and its revision. */
+  base: Treatment;
+  revision: number;
+  entries: Entry[];
+  /** Once all is stored, or what could not be is given up. */
+  draining: Promise<void> | null;
+}
+
+const queues = new Map<number, Queue>();
+/** How long what could not be stored waits before it is tried again, in ms. */
+const AGAIN = 1000;
+
+const isShown = (id: number) => get().scene?.id === id;
+
+/** The queue of the scene in view; it is there as long as something waits in it. */
+function queueOf(scene: Scene, revision: number): Queue {
+  const queue = queues.get(scene.id) ?? { scene: scene.id, base: scene.treatment, revision, entries: [], draining: null };
+  queues.set(scene.id, queue);
+  return queue;
+}
 
 export async function loadScene(id: number) {
   const before = get().revision;
   const scene = (await answered(api.GET("/api/scenes/{scene_id}", { params: { path: { scene_id: id } } }))) as Scene;
+  const queue = queues.get(id);
+  const shown = isShown(id);
   // A change still on its way to the server, or made since it was asked, is newer than what the server told.
-  const own = queue !== null || busy || get().held || get().revision !== before;
-  set((s) => ({
-    scene,
-    ...(own && s.scene?.id === id
-      ? {}
-      : {
-          treatment: scene.treatment,
-          revision: scene.revision,
-          canUndo: scene.can_undo,
-          canRedo: scene.can_redo,
-          storing: "stored" as const,
-        }),
-  }));
+  const own = (queue?.entries.length ?? 0) > 0 || (shown && (get().held || get().revision !== before));
+  if (own) {
+    const waiting = queue?.entries.at(-1)?.document;
+    set((s) => ({ scene, ...(shown ? {} : { treatment: waiting ?? scene.treatment, revision: queue!.revision, storing: "storing" as const }), canUndo: s.canUndo || scene.can_undo }));
+    return;
+  }
+  set({ scene, treatment: scene.treatment, revision: scene.revision, canUndo: scene.can_undo, canRedo: scene.can_redo, storing: "stored" });
 }
 
 /** Change the treatment on screen. Nothing is stored until `store`. */
@@ -60,43 +85,53 @@ export function preview(change: (t: Treatment) => Treatment) {
 
 /** Store the treatment on screen as a new revision; tries again until the server has it. */
 export function store(label: string) {
-  const document = get().treatment;
-  if (!document) return;
-  queue = { document, label };
-  set({ storing: "storing" });
-  void drain();
+  const { scene, treatment, revision } = get();
+  if (!scene || !treatment) return;
+  const queue = queueOf(scene, revision);
+  const last = queue.entries.at(-1);
+  // The first is on its way; later ones of the same kind become one.
+  if (last && last.label === label && queue.entries.length > 1) last.document = treatment;
+  else queue.entries.push({ document: treatment, label });
+  set({ storing: get().storing === "waiting" ? "waiting" : "storing" });
+  queue.draining ??= drain(queue);
 }
 
-async function drain() {
-  if (busy) return;
-  busy = true;
-  while (queue) {
-    const { document, label } = queue;
-    const id = get().scene!.id;
-    try {
-      const state = await answered(
-        api.PUT("/api/scenes/{scene_id}/treatment", {
-          params: { path: { scene_id: id } },
-          body: { document: document, parent: get().revision, label },
-        }),
-      );
-      if (queue?.document === document) queue = null;
-      set({ revision: state.revision, canUndo: state.can_undo, canRedo: state.can_redo });
-    } catch (fault) {
-      if (fault instanceof ServerFault && fault.kind !== "database" && fault.kind !== "unreachable") {
-        queue = null;
-        tell(fault.message);
-        busy = false;
-        await loadScene(id).catch(() => {});
-        return;
+async function drain(queue: Queue) {
+  try {
+    while (queue.entries.length > 0) {
+      const { document, label } = queue.entries[0];
+      const changes = difference(queue.base, document);
+      if (changes.length > 0) {
+        const body = { ...(changes.length > MOST_CHANGES ? { document: document as unknown as Record<string, unknown> } : { changes }), parent: queue.revision, label };
+        try {
+          const state = await answered(api.PUT("/api/scenes/{scene_id}/treatment", { params: { path: { scene_id: queue.scene } }, body }));
+          queue.revision = state.revision;
+          if (isShown(queue.scene)) set({ revision: state.revision, canUndo: state.can_undo, canRedo: state.can_redo, storing: "storing" });
+        } catch (fault) {
+          if (!(fault instanceof ServerFault && fault.kind !== "database" && fault.kind !== "unreachable")) {
+            if (isShown(queue.scene)) set({ storing: "waiting" });
+            await new Promise((done) => setTimeout(done, AGAIN));
+            continue;
+          }
+          queue.entries = [];
+          queues.delete(queue.scene);
+          tell(fault.message);
+          if (isShown(queue.scene)) await loadScene(queue.scene).catch(() => {});
+          return;
+        }
       }
-      set({ storing: "waiting" });
-      await new Promise((done) => setTimeout(done, 1000));
+      queue.base = document;
+      queue.entries.shift();
     }
+    if (isShown(queue.scene)) set((s) => ({ scene: s.scene && { ...s.scene, treatment: queue.base, revision: queue.revision } }));
+  } finally {
+    queues.delete(queue.scene);
+    if (isShown(queue.scene)) set({ storing: "stored" });
   }
-  busy = false;
-  set({ storing: "stored" });
 }
+
+/** So many changes are told at once; beyond, the whole treatment. */
+const MOST_CHANGES = 300;
 
 let steps: Promise<void> = Promise.resolve();
 
@@ -108,25 +143,31 @@ function inTurn(direction: "undo" | "redo") {
 
 async function step(direction: "undo" | "redo") {
   const { scene } = get();
-  if (!scene || queue || busy) return;
+  if (!scene) return;
+  // What is being stored comes first: it is what is to be taken back.
+  await queues.get(scene.id)?.draining;
+  if (!isShown(scene.id)) return;
   const path = direction === "undo" ? "/api/scenes/{scene_id}/undo" : "/api/scenes/{scene_id}/redo";
   set({ storing: "storing" });
   try {
     const state = await answered(api.POST(path, { params: { path: { scene_id: scene.id } } }));
-    set({
-      treatment: state.treatment,
-      revision: state.revision,
-      canUndo: state.can_undo,
-      canRedo: state.can_redo,
-    });
+    if (!isShown(scene.id)) return;
+    set({ scene: { ...get().scene!, treatment: state.treatment, revision: state.revision }, treatment: state.treatment, revision: state.revision, canUndo: state.can_undo, canRedo: state.can_redo });
   } catch (fault) {
     tell((fault as Error).message);
   }
-  if (!queue) set({ storing: "stored" });
+  if (isShown(scene.id) && !queues.get(scene.id)?.draining) set({ storing: "stored" });
 }
 
 export const undo = () => inTurn("undo");
 export const redo = () => inTurn("redo");
+
+/** As `told`, of something that is about the scene in view: nothing comes of it if another is in view by then. */
+export async function toldHere<T>(work: Promise<T>): Promise<T | undefined> {
+  const id = get().scene?.id;
+  const found = await told(work);
+  return get().scene?.id === id ? found : undefined;
+}
 
 export function hold(view: string | null = null) {
   set({ held: true, heldView: view });
@@ -148,5 +189,5 @@ export function withRung(treatment: Treatment, stop: number, ev: number): Treatm
 export const rungAt = (treatment: Treatment, stop: number) =>
   treatment.placement.rungs.find((r) => r.stop === stop)?.ev ?? 0;
 
-/** No scene: another is about to be loaded. */
-export const forgetScene = () => set({ scene: null, treatment: null });
+/** No scene: another is about to be loaded. What waits to be stored of the one before goes on waiting. */
+export const forgetScene = () => set({ scene: null, treatment: null, storing: "stored", held: false, heldView: null });

@@ -1,6 +1,7 @@
 import { create } from "zustand";
 
 import type { Point } from "../picture/map";
+import { perScene } from "./perScene";
 
 /** Strengths that a patch is shown at, in multiples of the noise. */
 export const STRENGTHS = [0, 0.5, 1, 1.5, 2];
@@ -11,6 +12,7 @@ interface StripState {
 }
 
 export const useStrip = create<StripState>(() => ({ at: null }));
+perScene(useStrip);
 
 /** Space between the patches, and the largest side of one, in points of the screen. */
 const GAP = 6;

@@ -3,6 +3,7 @@ import { create } from "zustand";
 import type { ToolName, ViewName } from "../names";
 import type { Box } from "../picture/crop";
 import type { PlaneMap, Point } from "../picture/map";
+import { perScene } from "./perScene";
 
 /** What lies under the pointer, as the server measured it. */
 export interface Probe {
@@ -55,6 +56,8 @@ interface ViewState {
   limits: { white: number; some: number; black: number } | null;
   ms: number | null;
   rendering: boolean;
+  /** Whether the picture under way takes long. */
+  slow: boolean;
   tool: ToolName;
   /** Frame shown instead of the merged picture, at the Frames station. */
   frame: number | null;
@@ -78,6 +81,7 @@ export const useView = create<ViewState>(() => ({
   limits: null,
   ms: null,
   rendering: false,
+  slow: false,
   tool: "pan",
   frame: null,
   loupe: false,
@@ -94,5 +98,4 @@ export function showAt(zoom: number, at?: [number, number]) {
   useView.setState((s) => (s.zoom === zoom ? { zoom: null, centre: null } : { zoom, centre: s.zoom === null ? (at ?? s.centre) : s.centre }));
 }
 
-/** Nothing looked at yet: for another scene. */
-export const forgetView = () => useView.setState(useView.getInitialState());
+perScene(useView);

@@ -2,9 +2,9 @@ import { create } from "zustand";
 
 import { answered, api } from "../api/client";
 import type { Point } from "../picture/map";
-import { told } from "./messages";
-import { preview, store, useScene } from "./scene";
+import { preview, store, toldHere, useScene } from "./scene";
 import { useView } from "./view";
+import { perScene } from "./perScene";
 
 /** Sides of patches that can be measured, in full-size pixels. */
 export const PATCHES = [5, 15, 25, 51, 101, 201];
@@ -19,6 +19,7 @@ interface Reading {
 
 /** How large a patch is measured, for which of the two lights, and what the last one told. */
 export const useWhite = create<{ side: number; second: boolean; last: Reading | null }>(() => ({ side: 25, second: false, last: null }));
+perScene(useWhite, "second", "last");
 
 /** Take the white balance from a patch round a place of the scene. */
 export async function readPatch(place: Point) {
@@ -26,7 +27,7 @@ export async function readPatch(place: Point) {
   if (!scene) return;
   const { side, second } = useWhite.getState();
   const body = { place, radius: (side - 1) / 2 };
-  const white = await told(answered(api.POST("/api/scenes/{scene_id}/neutral", { params: { path: { scene_id: scene.id } }, body })));
+  const white = await toldHere(answered(api.POST("/api/scenes/{scene_id}/neutral", { params: { path: { scene_id: scene.id } }, body })));
   if (!white) return;
   useWhite.setState({ last: { ...white, spread: white.spread ?? null, side } });
   const { temperature, tint } = white;
@@ -42,7 +43,7 @@ export async function readPatch(place: Point) {
 export async function readPicture(by: "automatic" | "picture") {
   const scene = useScene.getState().scene;
   if (!scene) return;
-  const white = await told(answered(api.POST("/api/scenes/{scene_id}/white", { params: { path: { scene_id: scene.id } }, body: { by } })));
+  const white = await toldHere(answered(api.POST("/api/scenes/{scene_id}/white", { params: { path: { scene_id: scene.id } }, body: { by } })));
   if (!white) return;
   useWhite.setState({ last: null });
   preview((t) => ({ ...t, white_balance: { ...t.white_balance, on: true, temperature: white.temperature, tint: white.tint } }));

@@ -93,6 +93,7 @@ function Readout({ colours }: { colours: boolean }) {
   const probe = useView((s) => s.probe);
   const limits = useView((s) => s.limits);
   const ms = useView((s) => s.ms);
+  const slow = useView((s) => s.slow);
   const saturation = useScene((s) => s.scene?.automatic?.saturation ?? null);
   const crop = useCrop();
   const size = useView((s) => s.map?.size);
@@ -147,7 +148,7 @@ function Readout({ colours }: { colours: boolean }) {
               {Math.round(kept.width)} × {Math.round(kept.height)} px
             </span>
           )}
-          {ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>}
+          {slow ? <span role="status">this picture takes long</span> : ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>}
         </>
       )}
     </div>

@@ -2,11 +2,9 @@ import { useEffect, useRef, useState } from "react";
 
 import { isActive, useLastJob, useNews } from "../api/news";
 import { toolAt } from "../picture/tools";
-import { useAreas } from "../state/areas";
-import { useEdges } from "../state/edges";
-import { useBent } from "../state/lens";
+import { forgetAll } from "../state/perScene";
 import { forgetScene, loadScene, useScene } from "../state/scene";
-import { forgetView, useView } from "../state/view";
+import { useView } from "../state/view";
 import type { Station } from "./stations";
 
 /** Keep a scene in view as it changes here, in another tab or by a merge; why it cannot be, if so. */
@@ -18,12 +16,17 @@ export function useSceneInView(id: number, station: Station): string | null {
 
   useEffect(() => {
     forgetScene();
-    forgetView();
-    useAreas.setState(useAreas.getInitialState());
-    useEdges.setState({ edges: [] });
-    useBent.setState({ edges: [] });
-    loadScene(id).catch((fault: Error) => setMissing({ id, why: fault.message }));
+    forgetAll();
   }, [id]);
+
+  // Once the database is back, what could not be loaded is.
+  const reachable = useNews((s) => s.database && s.connected);
+  useEffect(() => {
+    if (useScene.getState().scene?.id === id) return;
+    loadScene(id)
+      .then(() => setMissing(null))
+      .catch((fault: Error) => setMissing({ id, why: fault.message }));
+  }, [id, reachable]);
 
   // Another tab, or a finished merge, changed the scene: show its newest state, but never under a held dial.
   useEffect(() => {

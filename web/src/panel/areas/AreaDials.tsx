@@ -13,7 +13,7 @@ import { bendable, type Bendable } from "./bends";
 const LONGEST = 60;
 
 /** What an area bends: a dial for each, relative to the whole picture's, and a field to name more. */
-export function AreaDials({ index, area }: { index: number; area: Area }) {
+export function AreaDials({ area }: { area: Area }) {
   const treatment = useScene((s) => s.treatment);
   const opacity = useKinds().data?.area.find((d) => d.name === "opacity");
   const dials = bendable(useSteps().data ?? [], treatment);
@@ -21,27 +21,27 @@ export function AreaDials({ index, area }: { index: number; area: Area }) {
   const others = dials.filter((d) => !(d.name in area.bends));
   const [typed, setTyped] = useState("");
   const bend = (name: string, value: number | undefined, says: string) => {
-    preview((t) => withValue(t, ["areas", index, "bends", name], value));
+    preview((t) => withValue(t, ["areas", area.id, "bends", name], value));
     store(says);
   };
   return (
     <section aria-label="What it bends">
       <h3 className="group">
         <NameInput
-          key={`${index} ${area.name}`}
+          key={`${area.id} ${area.name}`}
           label="Name of the area"
           name={area.name}
           longest={LONGEST}
           onName={(name) => {
-            preview((t) => withValue(t, ["areas", index, "name"], name));
+            preview((t) => withValue(t, ["areas", area.id, "name"], name));
             store("Name of an area");
             return true;
           }}
         />
       </h3>
-      {opacity && <Dial key={`${index} opacity`} dial={opacity} path={["areas", index, "opacity"]} />}
+      {opacity && <Dial key={`${area.id} opacity`} dial={opacity} path={["areas", area.id, "opacity"]} />}
       {bent.map(({ name, dial }) => (
-        <Dial key={`${index} ${name}`} dial={dial} path={["areas", index, "bends", name]}>
+        <Dial key={`${area.id} ${name}`} dial={dial} path={["areas", area.id, "bends", name]}>
           <IconButton size="small" aria-label={`Do not bend ${dial.title}`} title="Do not bend it" onClick={() => bend(name, undefined, `${dial.title} bent no more`)}>
             ×
           </IconButton>

@@ -3,7 +3,7 @@ import { type DragEvent, useState } from "react";
 
 
 import { useSteps } from "../../api/queries";
-import { path } from "../../picture/lay";
+import { path } from "../../picture/viewport";
 import { moveArea, removeArea, select, toggleAll, useAreas } from "../../state/areas";
 import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
@@ -41,10 +41,10 @@ export function AreaList() {
       <div className="areas" role="listbox" aria-label="Areas">
         {areas.map((area, i) => (
           <div
-            key={i}
+            key={area.id}
             className={`area ${area.on ? "" : "off"} ${over === i && from !== i ? "over" : ""}`}
             role="option"
-            aria-selected={selected === i}
+            aria-selected={selected === area.id}
             draggable
             onDragStart={() => setFrom(i)}
             onDragOver={(e) => {
@@ -59,12 +59,12 @@ export function AreaList() {
               checked={area.on}
               slotProps={{ input: { "aria-label": `Use ${area.name}` } }}
               onChange={(e) => {
-                preview((t) => withValue(t, ["areas", i, "on"], e.target.checked));
+                preview((t) => withValue(t, ["areas", area.id, "on"], e.target.checked));
                 store(`${area.name} ${e.target.checked ? "on" : "off"}`);
               }}
             />
             <button
-              onClick={() => select(selected === i ? null : i)}
+              onClick={() => select(selected === area.id ? null : area.id)}
               onKeyDown={(e) => {
                 const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
                 if (!e.altKey || by === undefined) return;
@@ -79,7 +79,7 @@ export function AreaList() {
                 {area.opacity < 100 && <span className="fine"> {Math.round(area.opacity)} %</span>} <span className="dim">{summary(area, dials)}</span>
               </span>
             </button>
-            <IconButton size="small" aria-label={`Take ${area.name} away`} onClick={() => removeArea(i)}>
+            <IconButton size="small" aria-label={`Take ${area.name} away`} onClick={() => removeArea(area)}>
               ×
             </IconButton>
           </div>

@@ -16,27 +16,27 @@ export function AreaMenu({ index, area }: { index: number; area: Area }) {
   };
   return (
     <section aria-label="The area" className="row below">
-      <Button size="small" color="inherit" onClick={() => duplicateArea(index, false)}>
+      <Button size="small" color="inherit" onClick={() => duplicateArea(area, false)}>
         Duplicate
       </Button>
-      <Button size="small" color="inherit" title="An area of all that this one does not cover" onClick={() => duplicateArea(index, true)}>
+      <Button size="small" color="inherit" title="An area of all that this one does not cover" onClick={() => duplicateArea(area, true)}>
         Inverse
       </Button>
       <Button size="small" color="inherit" aria-haspopup="menu" onClick={(e) => setAt(e.currentTarget)}>
         More
       </Button>
       <Menu anchorEl={at} open={at !== null} onClose={() => setAt(null)}>
-        <MenuItem onClick={act(() => copyArea(index))}>Copy it, for any scene</MenuItem>
-        <MenuItem disabled={!copied} onClick={act(() => pasteInto(index, "mask"))}>
+        <MenuItem onClick={act(() => copyArea(area))}>Copy it, for any scene</MenuItem>
+        <MenuItem disabled={!copied} onClick={act(() => pasteInto(area, "mask"))}>
           Take the copied mask
         </MenuItem>
-        <MenuItem disabled={!copied} onClick={act(() => pasteInto(index, "settings"))}>
+        <MenuItem disabled={!copied} onClick={act(() => pasteInto(area, "settings"))}>
           Take the copied settings
         </MenuItem>
         <MenuItem divider onClick={act(() => moveArea(index, index - 1))} disabled={index === 0}>
           Earlier in the list
         </MenuItem>
-        <MenuItem onClick={act(() => deliverMask(index))}>Write its mask as PNG</MenuItem>
+        <MenuItem onClick={act(() => deliverMask(area))}>Write its mask as PNG</MenuItem>
         <KeepPreset label="Keep it as a preset" areas={[area]} done={() => setAt(null)} />
       </Menu>
     </section>

@@ -9,11 +9,11 @@ import { PartDials } from "./PartDials";
 const MODES: Record<Part["mode"], string> = { add: "and", subtract: "without", intersect: "only within" };
 
 /** The parts that an area's mask is made of, and how they go together; one's own dials stand under it. */
-export function AreaParts({ index, area }: { index: number; area: Area }) {
+export function AreaParts({ area }: { area: Area }) {
   const chosen = useAreas((s) => s.part);
   const pointed = useAreas((s) => s.pointed);
-  const change = (i: number, part: Part) => {
-    setPart(index, i, part);
+  const change = (part: Part) => {
+    setPart(area.id, part.id, part);
     useAreas.setState({ seeing: true });
     store(`Mask of ${area.name}`);
   };
@@ -21,28 +21,28 @@ export function AreaParts({ index, area }: { index: number; area: Area }) {
     <section aria-label="Its mask">
       <h3 className="group">Its mask</h3>
       {area.parts.map((part, i) => (
-        <div key={i} className={pointed === i ? "lit" : ""}>
-          <div className={part.on ? "part" : "part off"} onPointerEnter={() => useAreas.setState({ pointed: i })} onPointerLeave={() => useAreas.setState({ pointed: null })}>
-            <Checkbox color="default" checked={part.on} onChange={(e) => change(i, { ...part, on: e.target.checked })} slotProps={{ input: { "aria-label": `Use part ${i + 1}` } }} />
-            <Select size="small" variant="standard" value={part.mode} inputProps={{ "aria-label": `How part ${i + 1} joins` }} onChange={(e) => change(i, { ...part, mode: e.target.value })}>
+        <div key={part.id} className={pointed === part.id ? "lit" : ""}>
+          <div className={part.on ? "part" : "part off"} onPointerEnter={() => useAreas.setState({ pointed: part.id })} onPointerLeave={() => useAreas.setState({ pointed: null })}>
+            <Checkbox color="default" checked={part.on} onChange={(e) => change({ ...part, on: e.target.checked })} slotProps={{ input: { "aria-label": `Use part ${i + 1}` } }} />
+            <Select size="small" variant="standard" value={part.mode} inputProps={{ "aria-label": `How part ${i + 1} joins` }} onChange={(e) => change({ ...part, mode: e.target.value })}>
               {Object.entries(MODES).map(([mode, title]) => (
                 <MenuItem key={mode} value={mode}>
                   {i === 0 ? { add: "within", subtract: "all without", intersect: "within" }[mode as Part["mode"]] : title}
                 </MenuItem>
               ))}
             </Select>
-            <button className="rest plain" aria-expanded={chosen === i} onClick={() => useAreas.setState({ part: chosen === i ? null : i })}>
+            <button className="rest plain" aria-expanded={chosen === part.id} onClick={() => useAreas.setState({ part: chosen === part.id ? null : part.id })}>
               {calls(part)}
             </button>
             <label>
-              <Checkbox color="default" checked={part.invert} onChange={(e) => change(i, { ...part, invert: e.target.checked })} slotProps={{ input: { "aria-label": `Outside of part ${i + 1}` } }} />
+              <Checkbox color="default" checked={part.invert} onChange={(e) => change({ ...part, invert: e.target.checked })} slotProps={{ input: { "aria-label": `Outside of part ${i + 1}` } }} />
               outside
             </label>
-            <IconButton size="small" disabled={area.parts.length < 2} aria-label={`Take part ${i + 1} away`} onClick={() => removePart(index, i)}>
+            <IconButton size="small" disabled={area.parts.length < 2} aria-label={`Take part ${i + 1} away`} onClick={() => removePart(area, part.id)}>
               ×
             </IconButton>
           </div>
-          {chosen === i && <PartDials area={index} index={i} part={part} />}
+          {chosen === part.id && <PartDials area={area.id} part={part} />}
         </div>
       ))}
     </section>

@@ -6,7 +6,7 @@ import { useView } from "../../state/view";
 import { DialRow } from "../Dial";
 
 /** The brush in hand: how large, how soft, how much it leaves. */
-export function BrushDials({ which }: { which: "brush" | "touch" }) {
+export function BrushDials({ which }: { which: "brush" | "dodgeBurn" }) {
   const settings = usePainting((s) => s[which]);
   const dials = useKinds().data?.stroke ?? [];
   const long = useView((s) => s.map?.long) ?? 6000;
@@ -15,7 +15,7 @@ export function BrushDials({ which }: { which: "brush" | "touch" }) {
   const size = { title: "Size", help: "Its diameter, in full-size pixels.", unit: "px", low: 4, high: Math.round(long * 0.6), increment: 1, scale: "linear" as const, shows: null, default: Math.round(long * 0.08) };
   return (
     <section aria-label="Brush" className="brush-dials">
-      {which === "touch" && <Touching />}
+      {which === "dodgeBurn" && <Touching />}
       <DialRow dial={size} name="brush.size" own={Math.round(settings.radius * 2 * long)} auto={size.default} show={(v) => set({ radius: Math.min(0.5, Math.max(0.0005, (v ?? size.default) / 2 / long)) })} store={nothing} hold={nothing} release={nothing} />
       {dials.map((dial) => {
         const name = dial.name as keyof BrushSettings;

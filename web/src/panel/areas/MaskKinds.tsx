@@ -30,14 +30,14 @@ export function MaskKinds() {
         <Kind tool="gradient" title="Drag from where it is full to where it ends. Key D">gradient</Kind>
         <Kind tool="ellipse" title="Drag from its middle outwards. Key C">ellipse</Kind>
         <Kind tool="paint" title="Paint it; hold Ctrl to rub out, Alt for a straight line. Key P">brush</Kind>
-        <Kind tool="bracket" title="Click light on the picture; its range is drawn on the ladder. Key T">light</Kind>
-        <Kind tool="dye" title="Click colours on the picture. Key E">colour</Kind>
+        <Kind tool="lightPicker" title="Click light on the picture; its range is drawn on the ladder. Key T">light</Kind>
+        <Kind tool="colourPicker" title="Click colours on the picture. Key E">colour</Kind>
         <Button size="small" color="inherit" aria-haspopup="menu" aria-expanded={finds !== null} title="What is found in the picture by itself" onClick={(e) => setFinds(e.currentTarget)}>
           found
         </Button>
         <Kind tool="pool" title="An ellipse that brightens inside. Key O">light pool</Kind>
         <Kind tool="vignette" title="Darkens outside an ellipse, about any middle. Key W">vignette</Kind>
-        <Kind tool="touch" title="Brighten or darken by small amounts as you paint. Key N">dodge and burn</Kind>
+        <Kind tool="dodgeBurn" title="Brighten or darken by small amounts as you paint. Key N">dodge and burn</Kind>
       </div>
       <Menu anchorEl={finds} open={finds !== null} onClose={() => setFinds(null)}>
         {FINDS.map((what) => (

@@ -8,21 +8,21 @@ import { useView } from "../../state/view";
 import { Dial } from "../Dial";
 
 /** The dials of a part, and what else it has. Its mask is seen while they are held. */
-export function PartDials({ area, index, part }: { area: number; index: number; part: Part }) {
+export function PartDials({ area, part }: { area: string; part: Part }) {
   const dials = useKinds().data?.parts[part.kind] ?? [];
   return (
     <div className="inset part-dials">
-      {part.kind === "brush" && <Strokes area={area} index={index} part={part} />}
-      {part.kind === "colour" && <Picks area={area} index={index} part={part} />}
+      {part.kind === "brush" && <Strokes area={area} part={part} />}
+      {part.kind === "colour" && <Picks area={area} part={part} />}
       {part.kind === "light" && <p className="dim">Its ends stand on the ladder.</p>}
       {dials.map((dial) => (
-        <Dial key={dial.name} dial={{ ...dial, shows: "area" }} path={["areas", area, "parts", index, dial.name]} />
+        <Dial key={dial.name} dial={{ ...dial, shows: "area" }} path={["areas", area, "parts", part.id, dial.name]} />
       ))}
     </div>
   );
 }
 
-function Strokes({ area, index, part }: { area: number; index: number; part: Brush }) {
+function Strokes({ area, part }: { area: string; part: Brush }) {
   const paints = useView((s) => s.tool === "paint");
   return (
     <div className="row">
@@ -37,7 +37,7 @@ function Strokes({ area, index, part }: { area: number; index: number; part: Bru
         color="inherit"
         disabled={part.strokes.length < 2}
         onClick={() => {
-          setPart(area, index, { ...part, strokes: part.strokes.slice(0, -1) });
+          setPart(area, part.id, { ...part, strokes: part.strokes.slice(0, -1) });
           useAreas.setState({ seeing: true });
           store("The last stroke away");
         }}
@@ -48,10 +48,10 @@ function Strokes({ area, index, part }: { area: number; index: number; part: Bru
   );
 }
 
-function Picks({ area, index, part }: { area: number; index: number; part: ColourRange }) {
-  const picks = useView((s) => s.tool === "dye");
+function Picks({ area, part }: { area: string; part: ColourRange }) {
+  const picks = useView((s) => s.tool === "colourPicker");
   const without = (i: number) => {
-    setPart(area, index, { ...part, picks: part.picks.filter((_, k) => k !== i) });
+    setPart(area, part.id, { ...part, picks: part.picks.filter((_, k) => k !== i) });
     useAreas.setState({ seeing: true });
     store("A colour away");
   };
@@ -70,7 +70,7 @@ function Picks({ area, index, part }: { area: number; index: number; part: Colou
           />
         ))}
       </span>
-      <Button size="small" color={picks ? "primary" : "inherit"} onClick={() => useView.setState({ tool: picks ? "pan" : "dye" })}>
+      <Button size="small" color={picks ? "primary" : "inherit"} onClick={() => useView.setState({ tool: picks ? "pan" : "colourPicker" })}>
         Pick more
       </Button>
     </div>

@@ -81,7 +81,7 @@ export function How({ instructions, stack }: { instructions: Instructions; stack
           ["common", "what all frames cover"],
         ]}
       />
-      {tick("align", "Lay hand-held frames over each other")}
+      {tick("align", "Viewport hand-held frames over each other")}
       {tick("deghost", "Take what moved from one frame")}
       {tick("keep_trails", "Keep light trails")}
       {tick("fringes", "Take the lens’s fringes")}

@@ -1,15 +1,15 @@
 import { type BrushSettings, usePainting, useStroke } from "../../state/painting";
 import type { Point } from "../map";
-import { path, sceneOnPane, useLay } from "../lay";
+import { path, sceneOnPane, useViewport } from "../viewport";
 
 const CORNERS = 40;
 
 export const PaintRing = () => <BrushRing settings={usePainting((s) => s.brush)} />;
-export const TouchRing = () => <BrushRing settings={usePainting((s) => s.touch)} />;
+export const DodgeBurnRing = () => <BrushRing settings={usePainting((s) => s.dodgeBurn)} />;
 
 /** The brush under the pointer: rings of what it fills and how far it fades, and the stroke that is being drawn. */
 function BrushRing({ settings }: { settings: BrushSettings }) {
-  const lay = useLay();
+  const lay = useViewport();
   const at = useStroke((s) => s.at);
   const under = useStroke((s) => s.under);
   if (!at) return null;

@@ -1,14 +1,14 @@
 import { useCheck } from "../../state/check";
 import { useScene } from "../../state/scene";
 import { number } from "../../units";
-import { sceneOnPane, useLay } from "../lay";
+import { sceneOnPane, useViewport } from "../viewport";
 import { SceneRect } from "./SceneRect";
 
 /** Boxes on places whose noise is measured: those that were, thin, and the one that is drawn. */
 export function CheckBox() {
   const { box, found, places, scene } = useCheck();
   const id = useScene((s) => s.scene?.id);
-  const lay = useLay();
+  const lay = useViewport();
   if (scene !== id) return null;
   const corner = box && sceneOnPane(lay, [box[0] + box[2], box[1]]);
   return (

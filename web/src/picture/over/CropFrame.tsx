@@ -5,7 +5,7 @@ import { useScene } from "../../state/scene";
 import { useView } from "../../state/view";
 import { type Box, type CropGrip, dragged, held } from "../crop";
 import { GUIDES } from "../guides";
-import { fromPane, onPane, path, useLay } from "../lay";
+import { fromPane, onPane, path, useViewport } from "../viewport";
 import type { Point } from "../map";
 import { Grip } from "./Grip";
 
@@ -25,7 +25,7 @@ const MARK = 16;
 
 /** The crop as a window in the dimmed picture: its sides, corners and inside are its handles. */
 export default function CropFrame() {
-  const lay = useLay();
+  const lay = useViewport();
   const crop = useCrop();
   const shown = useView((s) => s.crop);
   const outline = useView((s) => s.outline);

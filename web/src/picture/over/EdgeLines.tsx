@@ -1,6 +1,6 @@
 import { type Edge, useEdges } from "../../state/edges";
 import { useBent } from "../../state/lens";
-import { sceneOnPane, useLay } from "../lay";
+import { sceneOnPane, useViewport } from "../viewport";
 import { PlumbLine, Stroke } from "./PlumbLine";
 
 /** The edges that stand or lie. */
@@ -11,7 +11,7 @@ export const BentEdges = () => <EdgeLines edges={useBent((s) => s.edges)} />;
 
 /** Edges drawn so far, numbered, and the one being drawn. */
 function EdgeLines({ edges }: { edges: Edge[] }) {
-  const lay = useLay();
+  const lay = useViewport();
   return (
     <>
       <g className="plumb" data-testid="edges">

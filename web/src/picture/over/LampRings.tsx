@@ -1,12 +1,12 @@
 import { useFolding } from "../../state/folding";
 import { useScene } from "../../state/scene";
-import { onPane, sceneOnPane, useLay } from "../lay";
+import { onPane, sceneOnPane, useViewport } from "../viewport";
 
 /** Rings round the lamps that were found, while their list is open. */
 export default function LampRings() {
   const open = useFolding((s) => s.open.lamps ?? false);
   const lamps = useScene((s) => s.scene?.report?.lamps);
-  const lay = useLay();
+  const lay = useViewport();
   if (!open || !lamps) return null;
   return (
     <g className="lamps" data-testid="lamp-rings">

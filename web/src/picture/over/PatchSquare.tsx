@@ -1,11 +1,11 @@
 import { useView } from "../../state/view";
 import { useWhite } from "../../state/white";
-import { onPane, useLay } from "../lay";
+import { onPane, useViewport } from "../viewport";
 
 /** A patch under the pointer, as large as it would be measured. */
 export function Patch({ side }: { side: number }) {
   const probe = useView((s) => s.probe);
-  const lay = useLay();
+  const lay = useViewport();
   if (!probe) return null;
   const half = (side * lay.placing.zoom) / 2;
   const [x, y] = onPane(lay, [probe.x + 0.5, probe.y + 0.5]);

@@ -1,5 +1,5 @@
 import { number } from "../../units";
-import { onPane, useLay } from "../lay";
+import { onPane, useViewport } from "../viewport";
 import type { Point } from "../map";
 import { levelOf, useLine } from "../plumbline";
 
@@ -15,7 +15,7 @@ export function Stroke({ from: a, to: b }: { from: Point; to: Point }) {
 
 /** The line being drawn, with the angle it stands off written along it. */
 export function PlumbLine() {
-  const lay = useLay();
+  const lay = useViewport();
   const line = useLine((s) => s.line);
   if (!line) return null;
   const [a, b] = [onPane(lay, line.from), onPane(lay, line.to)];

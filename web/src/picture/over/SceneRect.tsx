@@ -1,10 +1,10 @@
 import type { SceneBox } from "../../state/check";
-import { path, sceneOnPane, useLay } from "../lay";
+import { path, sceneOnPane, useViewport } from "../viewport";
 import type { Point } from "../map";
 
 /** A box of the scene as it lies on the picture. */
 export function SceneRect({ box: [x, y, w, h], className }: { box: SceneBox; className?: string }) {
-  const lay = useLay();
+  const lay = useViewport();
   const corners: Point[] = [
     [x, y],
     [x + w, y],

@@ -11,12 +11,12 @@ import { patch } from "./patch";
 import { pick } from "./pick";
 import { place } from "./place";
 import { plumb } from "./plumb";
-import { paint, touch } from "./paint";
-import { bracket, dye } from "./sample";
+import { dodgeBurn, paint } from "./paint";
+import { colourPicker, lightPicker } from "./sample";
 import { ellipse, gradient, pool, vignette } from "./shape";
 import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, patch, box, pick, castbox, gradient, ellipse, pool, vignette, paint, touch, dye, bracket };
+export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, patch, box, pick, castbox, gradient, ellipse, pool, vignette, paint, dodgeBurn, colourPicker, lightPicker };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>

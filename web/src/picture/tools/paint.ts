@@ -1,5 +1,5 @@
 import { beginStroke, beginTouch, continueStroke, endStroke, useStroke } from "../../state/painting";
-import { PaintRing, TouchRing } from "../over/BrushRing";
+import { PaintRing, DodgeBurnRing } from "../over/BrushRing";
 import type { Step } from "../stroke";
 import type { Drag, Pointed, Tool } from "./tool";
 
@@ -38,12 +38,12 @@ export const paint: Tool = {
 };
 
 /** Brightens or darkens as it paints, in small amounts that add up. */
-export const touch: Tool = {
-  name: "touch",
+export const dodgeBurn: Tool = {
+  name: "dodgeBurn",
   stations: ["areas"],
   label: "Picture: paint to brighten or darken",
   cursor: () => "none",
-  Over: TouchRing,
+  Over: DodgeBurnRing,
   down: (at) => stroke(at, beginTouch),
   hover: (at) => useStroke.setState({ at: at?.scene ?? null }),
 };

@@ -1,8 +1,8 @@
 import { answered, api } from "../../api/client";
-import { addPart, areas, setPart, useAreas } from "../../state/areas";
-import { tell, told } from "../../state/messages";
+import { addPart, partOf, setPart, useAreas } from "../../state/areas";
+import { tell } from "../../state/messages";
 import { colourOf, lightOf } from "../../state/parts";
-import { store, useScene } from "../../state/scene";
+import { store, toldHere, useScene } from "../../state/scene";
 import { useView } from "../../state/view";
 import { PickSquare } from "../over/PickSquare";
 import type { Point } from "../map";
@@ -15,10 +15,10 @@ const ABOUT = 1.5;
 async function pickColour(place: Point) {
   const id = useScene.getState().scene?.id;
   if (id === undefined) return;
-  const found = await told(answered(api.POST("/api/scenes/{scene_id}/areas/pick", { params: { path: { scene_id: id } }, body: { place, radius: 6 } })));
+  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/areas/pick", { params: { path: { scene_id: id } }, body: { place, radius: 6 } })));
   if (!found) return;
   const { selected, part, joins } = useAreas.getState();
-  const into = selected !== null && part !== null ? areas()[selected]?.parts[part] : undefined;
+  const into = partOf(selected, part);
   if (joins === "new" && into?.kind === "colour") {
     const range = into;
     if (range.picks.length >= MOST_PICKS) return tell(`A range has ${MOST_PICKS} picks at most.`, "note");
@@ -32,8 +32,8 @@ async function pickColour(place: Point) {
 }
 
 /** Picks colours on the picture: the first begins a range, further ones widen it. */
-export const dye: Tool = {
-  name: "dye",
+export const colourPicker: Tool = {
+  name: "colourPicker",
   stations: ["areas"],
   label: "Picture: click colours to take",
   cursor: () => "crosshair",
@@ -45,8 +45,8 @@ export const dye: Tool = {
 };
 
 /** Takes the light about a place that is clicked. */
-export const bracket: Tool = {
-  name: "bracket",
+export const lightPicker: Tool = {
+  name: "lightPicker",
   stations: ["areas"],
   label: "Picture: click light to take",
   cursor: () => "crosshair",

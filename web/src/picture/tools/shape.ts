@@ -32,7 +32,7 @@ function shape({ name, label, of, about, says }: Drawn): Tool {
     label,
     cursor: () => "crosshair",
     down: (start) => {
-      let at: [number, number] | null = null;
+      let at: [string, string] | null = null;
       hold(about ? null : "area");
       return {
         move: ({ scene }) => {

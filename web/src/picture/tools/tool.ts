@@ -2,7 +2,7 @@ import type { ComponentType } from "react";
 
 import type { Stroke, Treatment } from "../../api/client";
 import type { StationName, ToolName } from "../../names";
-import type { Lay } from "../lay";
+import type { Viewport } from "../viewport";
 import type { Point } from "../map";
 
 /** Where the pointer is, and how the picture lies under it. */
@@ -14,7 +14,7 @@ export interface Pointed {
   place: Point;
   /** In the scene, in shares of its longer side, as the treatment says places. */
   scene: Point;
-  lay: Lay;
+  lay: Viewport;
   zoomed: boolean;
   /** Of a pen, 0 to 1; 1 of what has none. */
   pressure: number;

@@ -133,9 +133,9 @@ describe("tools", () => {
     drag.end();
     const { areas } = useScene.getState().treatment!;
     expect(areas).toHaveLength(1);
-    expect(areas[0].parts).toEqual([gradientOf([0.5, 0.1], [0.5, 0.5])]);
+    expect(areas[0].parts).toEqual([{ ...gradientOf([0.5, 0.1], [0.5, 0.5]), id: expect.stringMatching(/^\w{8}$/) as string }]);
     expect(areas[0].bends).toEqual(READY);
-    expect(useAreas.getState()).toMatchObject({ selected: 0, part: 0, joins: "new", seeing: true });
+    expect(useAreas.getState()).toMatchObject({ selected: areas[0].id, part: areas[0].parts[0].id, joins: "new", seeing: true });
     expect(api.PUT).toHaveBeenCalledTimes(1);
   });
   it("draw an ellipse into the area that is selected, if it shall join", () => {

@@ -4,26 +4,26 @@ import type { Placing, Size } from "./geometry";
 import type { PlaneMap, Point } from "./map";
 
 /** How the picture that is drawn lies in its pane, and over its scene. */
-export interface Lay {
+export interface Viewport {
   pane: Size;
   placing: Placing;
   map: PlaneMap;
 }
 
-export const LayContext = createContext<Lay | null>(null);
+export const ViewportContext = createContext<Viewport | null>(null);
 
 /** For what is drawn over the picture; it is there only with one. */
-export const useLay = () => useContext(LayContext)!;
+export const useViewport = () => useContext(ViewportContext)!;
 
 /** Where full-size pixels of the picture lie in the pane. */
-export const onPane = ({ placing: p }: Lay, [x, y]: Point): Point => [p.left + x * p.zoom, p.top + y * p.zoom];
+export const onPane = ({ placing: p }: Viewport, [x, y]: Point): Point => [p.left + x * p.zoom, p.top + y * p.zoom];
 
 /** Which full-size pixels of the picture a place of the pane shows. */
-export const fromPane = ({ placing: p }: Lay, [x, y]: Point): Point => [(x - p.left) / p.zoom, (y - p.top) / p.zoom];
+export const fromPane = ({ placing: p }: Viewport, [x, y]: Point): Point => [(x - p.left) / p.zoom, (y - p.top) / p.zoom];
 
 /** Where a place of the scene lies in the pane, and back. */
-export const sceneOnPane = (lay: Lay, at: Point): Point => onPane(lay, lay.map.toPlane(at));
-export const sceneFromPane = (lay: Lay, at: Point): Point => lay.map.toScene(fromPane(lay, at));
+export const sceneOnPane = (lay: Viewport, at: Point): Point => onPane(lay, lay.map.toPlane(at));
+export const sceneFromPane = (lay: Viewport, at: Point): Point => lay.map.toScene(fromPane(lay, at));
 
 /** A line through places of the pane, as SVG writes it. */
 export const path = (points: Point[], closed = false) =>

@@ -1,0 +1,58 @@
+import { type Change, difference } from "../state/difference";
+import type { Treatment } from "./client";
+import { Line } from "./socket";
+
+/** What is asked on the picture's line, about a treatment. */
+export type Asked = { treatment: Treatment } & Record<string, unknown>;
+
+/** What the line says in words instead of a picture. */
+export interface Said {
+  probe?: unknown;
+  fault?: string;
+  number?: number | null;
+  /** Whether the server has lost track of the treatment and must be told the whole. */
+  lost?: boolean;
+}
+
+/** So many changes are told; beyond, the whole treatment. */
+const MOST = 300;
+
+/** The picture's line: it tells the whole treatment once, and from then on what is other by now. */
+export class ViewLine {
+  private line: Line;
+  /** The treatment that the server has. */
+  private told: Treatment | null = null;
+  private last: Asked | null = null;
+
+  constructor(onPicture: (data: ArrayBuffer) => void, onSaid: (said: Said) => void, onState: (open: boolean) => void = () => {}) {
+    this.line = new Line(
+      "/api/view",
+      (data) => {
+        if (typeof data !== "string") return onPicture(data);
+        const said = JSON.parse(data) as Said;
+        if (said.fault) this.told = null;
+        if (said.lost && this.last && this.send(this.last)) return;
+        onSaid(said);
+      },
+      (open) => {
+        this.told = null;
+        onState(open);
+      },
+    );
+  }
+
+  send(asked: Asked): boolean {
+    const { treatment, ...rest } = asked;
+    const changes: Change[] | null = this.told && difference(this.told, treatment);
+    const sent = this.line.send(changes && changes.length <= MOST ? { ...rest, changes } : { ...rest, document: treatment });
+    if (sent) {
+      this.told = treatment;
+      this.last = asked;
+    }
+    return sent;
+  }
+
+  close() {
+    this.line.close();
+  }
+}
