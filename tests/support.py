@@ -120,17 +120,33 @@ def shared(kind):
     return _shared[kind]
 
 
-def cluster():
-    """The tests' PostgreSQL cluster, started once."""
-    if "cluster" not in _shared:
-        from crenn.postgres import Cluster
+#: What is written by tests need not outlive the machine.
+_CARELESS = {"fsync": "off", "synchronous_commit": "off", "full_page_writes": "off"}
 
-        # The server may run as another user, who must be able to walk down to it.
-        folder = Path(tempfile.mkdtemp(prefix="crenn-pg-"))
-        folder.chmod(0o755)
-        _shared["folder"] = folder
-        _shared["cluster"] = Cluster(folder / "postgres")
-        _shared["url"] = _shared["cluster"].start()
+
+def _cluster():
+    """A PostgreSQL cluster in a folder of its own, and its database's URL."""
+    from crenn.postgres import Cluster
+
+    # The server may run as another user, who must be able to walk down to it.
+    folder = Path(tempfile.mkdtemp(prefix="crenn-pg-"))
+    folder.chmod(0o755)
+    made = Cluster(folder / "postgres", _CARELESS)
+    return made, made.start()
+
+
+def cluster():
+    """The tests' PostgreSQL cluster, started once, with a migrated database that others are copies of.
+
+    It is never stopped before all tests have ended: a test that stops a server has one of its own.
+    """
+    if "cluster" not in _shared:
+        from crenn.store.database import Database
+
+        _shared["cluster"], _shared["url"] = _cluster()
+        database = Database(_shared["url"])
+        database.migrate()
+        database.close()
     return _shared["cluster"]
 
 
@@ -140,14 +156,43 @@ def fresh_database():
 
     from crenn.store.database import Database
 
-    cluster()
+    base = cluster_url()
     _shared["count"] = _shared.get("count", 0) + 1
     name = f"test{_shared['count']}"
-    with psycopg.connect(_shared["url"], autocommit=True) as connection:
-        connection.execute(f"CREATE DATABASE {name}")
-    database = Database(_shared["url"].rsplit("/", 1)[0] + "/" + name)
+    with psycopg.connect(f"{base}/postgres", autocommit=True) as connection:
+        connection.execute(f"CREATE DATABASE {name} TEMPLATE crenn")
+    return Database(f"{base}/{name}")
+
+
+def blank_database() -> str:
+    """The URL of a database with nothing in it that nobody else uses."""
+    import psycopg
+
+    base = cluster_url()
+    _shared["count"] = _shared.get("count", 0) + 1
+    name = f"blank{_shared['count']}"
+    with psycopg.connect(f"{base}/postgres", autocommit=True) as connection:
+        connection.execute(f"CREATE DATABASE {name} TEMPLATE template0")
+    return f"{base}/{name}"
+
+
+def cluster_url() -> str:
+    """The URL of the tests' cluster, without a database's name."""
+    cluster()
+    return str(_shared["url"].rsplit("/", 1)[0])
+
+
+def own_server(test: unittest.TestCase):
+    """A server that a test may stop and start, and a migrated database on it."""
+    from crenn.store.database import Database
+
+    made, url = _cluster()
+    test.addCleanup(shutil.rmtree, made.folder.parent, ignore_errors=True)
+    test.addCleanup(made.stop)
+    database = Database(url)
+    test.addCleanup(database.close)
     database.migrate()
-    return database
+    return made, database
 
 
 def close_shared() -> None:
@@ -157,7 +202,7 @@ def close_shared() -> None:
             thing.close()
     if "cluster" in _shared:
         _shared["cluster"].stop()
-        shutil.rmtree(_shared["folder"], ignore_errors=True)
+        shutil.rmtree(_shared["cluster"].folder.parent, ignore_errors=True)
     _shared.clear()
 
 

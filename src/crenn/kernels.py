@@ -1,21 +1,35 @@
-"""Compiles the kernels ahead of their use: `python -m crenn.kernels`, which set-up runs.
+"""Compiles the kernels ahead of their use: `python -m crenn.kernels`, which set-up runs, or beside an application that
+has started already.
 
-Numba keeps what it has compiled beside each source file; set-up throws that away when any has changed. A kernel is
+Numba keeps what it has compiled beside each source file; that is thrown away when the file, or any that it imports, has
+changed. A kernel is
 compiled for the kinds of arrays that it is called with: so small made-up pictures are sent through everything that uses
 one, the merge of brackets in one process, stacks and views in another, the simulated camera in a third.
 """
 
+import hashlib
+import json
+import os
+import re
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from datetime import datetime, timedelta
 from pathlib import Path
 
+import llvmlite
+import numba
 import numpy as np
 
+from crenn.core.errors import CrennError
+from crenn.core.files import replacing
+
 _SIZE = (256, 384)
+_VERSIONS = f"{numba.__version__} {llvmlite.__version__} {np.__version__}"
 
 
 def _night(shift: float) -> np.ndarray:
@@ -118,7 +132,8 @@ def views(radiance=None) -> None:
     for treatment in (Treatment(), parse_treatment(_EVERYTHING)):
         for bits in (8, 16):
             renderer.picture(treatment, window, bits)
-        renderer.picture(treatment, Window(0, 0, 24, 24, 12, 12))
+        renderer.picture(treatment, Window(0, 0, 24, 24, 12, 12), oversample=2)
+        renderer.picture(treatment, Window(0, 0, 24, 24, 12, 12), 16, oversample=2)
         renderer.linear(treatment, window)
         probe(renderer, treatment, 16, 16)
 
@@ -131,11 +146,137 @@ def camera(folder: Path) -> None:
         shoot(name, folder / name, (96, 64))
 
 
-_PARTS: dict[str, Callable[[Path], None]] = {"brackets": brackets, "stacks": stacks, "camera": camera}
+#: What is compiled at once, by name: what the first picture needs comes first. What the views need is compiled by the
+#: application itself, as it starts, or with the stacks.
+_PARTS: dict[str, Callable[[Path], None]] = {"brackets": brackets, "camera": camera, "stacks": stacks}
+_SOURCES = Path(__file__).resolve().parents[1]
+_STAMP = Path(__file__).with_name(".crenn-stamp")
+_IMPORT = re.compile(rb"^\s*(?:from|import)\s+(crenn[\w.]*)(?:\s+import\s+(.*))?", re.MULTILINE)
+
+
+def _file_of(module: str) -> Path | None:
+    """The file of a module of ours; None if there is none."""
+    path = _SOURCES.joinpath(*module.split("."))
+    return next((p for p in (path.with_suffix(".py"), path / "__init__.py") if p.exists()), None)
+
+
+def closures() -> dict[str, str]:
+    """By source file that holds kernels, a digest of it and of all that it imports of ours.
+
+    Constants and functions of other files are compiled into a kernel, which Numba does not look at again.
+    """
+    texts: dict[Path, bytes] = {path: path.read_bytes() for path in sorted(_SOURCES.rglob("*.py"))}
+    imports: dict[Path, set[Path]] = {}
+    for path, text in texts.items():
+        found = set()
+        for module, names in _IMPORT.findall(text):
+            parts = [module.decode(), *(f"{module.decode()}.{n.strip()}" for n in names.decode().split(","))]
+            found |= {file for part in parts if (file := _file_of(part)) is not None}
+        imports[path] = found
+    out = {}
+    for path, text in texts.items():
+        if b"njit" not in text:
+            continue
+        reached, ahead = {path}, [path]
+        while ahead:
+            ahead = [p for p in imports.get(ahead.pop(), ()) if p not in reached] + ahead
+            reached |= set(ahead)
+        total = hashlib.sha256(sys.version.encode() + _VERSIONS.encode())
+        for one in sorted(reached):
+            total.update(str(one.relative_to(_SOURCES)).encode() + b"\0" + texts[one])
+        out[str(path.relative_to(_SOURCES))] = total.hexdigest()
+    return out
+
+
+def compiled() -> bool:
+    """Whether all kernels are compiled as they are now."""
+    return _stamp() == closures()
+
+
+def _stamp() -> dict[str, str]:
+    try:
+        return dict(json.loads(_STAMP.read_text()))
+    except (OSError, ValueError, TypeError):
+        return {}
+
+
+def _forget_changed(now: dict[str, str]) -> None:
+    """Throw away what Numba has kept of sources whose closure has changed."""
+    before = _stamp()
+    for path in _SOURCES.rglob("*.py"):
+        name = str(path.relative_to(_SOURCES))
+        if name in now and before.get(name) != now[name]:
+            for kept in (path.parent / "__pycache__").glob(f"{path.stem}.*.nb[ci]"):
+                kept.unlink()
+
+
+class Compilation:
+    """Kernels being compiled by processes beside this one, the first parts first.
+
+    ``share`` is how much of it is done, 0 to 1.
+    """
+
+    def __init__(self) -> None:
+        self.share, self.fault = 0.0, ""
+        self._ready = {name: threading.Event() for name in _PARTS}
+        self._thread = threading.Thread(target=self._run, name="kernels", daemon=True)
+
+    def start(self) -> "Compilation":
+        """Begin, if anything is to be compiled."""
+        now = closures()
+        if _stamp() == now:
+            self._end()
+        else:
+            self._now = now
+            self._thread.start()
+        return self
+
+    def wait(self, part: str) -> None:
+        """Wait until a part is compiled, or cannot be: then it is as it is used."""
+        self._ready[part].wait()
+
+    def join(self) -> None:
+        """Wait until all of it is done, and noted as done."""
+        if self._thread.ident is not None:
+            self._thread.join()
+
+    @property
+    def done(self) -> bool:
+        return all(ready.is_set() for ready in self._ready.values())
+
+    def _end(self) -> None:
+        self.share = 1.0
+        for ready in self._ready.values():
+            ready.set()
+
+    def _run(self) -> None:
+        try:
+            _forget_changed(self._now)
+            faults = []
+            # Two at a time: what the first picture needs is not to wait for the rest.
+            with ThreadPoolExecutor(2) as pool:
+                running = {pool.submit(_compile, name): name for name in _PARTS}
+                for number, done in enumerate(as_completed(running)):
+                    self.share = (number + 1) / len(running)
+                    faults += [] if done.result() == 0 else [running[done]]
+                    self._ready[running[done]].set()
+            self.fault = ", ".join(faults)
+            if not faults:
+                with replacing(_STAMP) as temporary:
+                    temporary.write_text(json.dumps(self._now))
+        except (OSError, CrennError) as fault:
+            self.fault = str(fault)
+        finally:
+            self._end()
+
+
+def _compile(name: str) -> int:
+    command = [sys.executable, "-m", "crenn.kernels", name]
+    return subprocess.run(command, env=os.environ | {"PYTHONPATH": str(_SOURCES)}).returncode
 
 
 def main() -> None:
-    """Compile a named part, or all of them side by side, telling how far it is."""
+    """Compile a named part in this process, or all that is not compiled, telling how far it is."""
     if names := sys.argv[1:]:
         from crenn.log import log_nothing
 
@@ -144,15 +285,15 @@ def main() -> None:
             for name in names:
                 _PARTS[name](Path(folder))
         return
+    if compiled():
+        return
+    print("crenn: compiling kernels; this takes a minute or two, once", flush=True)
     began = time.monotonic()
-    running = {name: subprocess.Popen([sys.executable, "-m", "crenn.kernels", name]) for name in _PARTS}
-    faults = []
-    for number, (name, process) in enumerate(running.items()):
-        if process.wait():
-            faults.append(name)
-        print(f"crenn: kernels for {name} ready, {(number + 1) / len(running):.0%}", flush=True)
+    compilation = Compilation().start()
+    compilation.join()
+    if compilation.fault:
+        sys.exit(f"crenn: kernels cannot be compiled: {compilation.fault}")
     print(f"crenn: kernels took {time.monotonic() - began:.0f} s", flush=True)
-    sys.exit(f"crenn: kernels for {', '.join(faults)} cannot be compiled" if faults else 0)
 
 
 if __name__ == "__main__":

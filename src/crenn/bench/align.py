@@ -15,7 +15,7 @@ from crenn.core.frames.light import LightFrame
 from crenn.core.frames.raw import RawFrame, read_raw
 from crenn.core.geometry.mapping import apply_homography
 from crenn.core.merge.exposures import saturation_level
-from crenn.core.merge.gather import noise_of
+from crenn.core.merge.load_frames import noise_of
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import read_exr
 

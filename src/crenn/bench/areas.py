@@ -15,19 +15,19 @@ from crenn.bench.table import Table
 from crenn.camera.scenes import SCENES
 from crenn.camera.seen import open_sky
 from crenn.camera.shoot import SHIPPED_SIZE, shoot
+from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.found.part import Found
 from crenn.core.areas.part import Part
 from crenn.core.areas.ranges import ColourRange, Pick
 from crenn.core.areas.shapes import Ellipse, Gradient
-from crenn.core.areas.surfaces import surfaces
 from crenn.core.colorimetry.oklab import from_oklab
 from crenn.core.colorimetry.spaces import srgb_to_lab
 from crenn.core.deliver.files import deliver
 from crenn.core.merge.merge import merge_frames
-from crenn.core.pipeline.frame import Frame
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.view import View
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 
@@ -68,10 +68,10 @@ def skies() -> list[Table]:
         y, x = (round(v * n) for v, n in ((top, truth.shape[0]), (left, truth.shape[1])))
         truth = truth[y : y + scene.size[0], x : x + scene.size[1]]
         renderer, whole = Renderer(scene), Window.whole(scene.size)
-        frame = Frame.whole(scene.size)
-        renderer.light(frame, whole)
+        view = View.of_scene(scene, whole)
+        renderer.light(view)
         began = time.perf_counter()
-        mask = renderer.masks.share(Found(what="sky"), frame, whole)
+        mask = renderer.share(Found(what="sky"), view)
         seconds = time.perf_counter() - began
         table.add(name, *agreement(mask, truth), seconds)
         halos.add(name, *_halo(renderer, mask, truth))
@@ -103,7 +103,7 @@ def shapes() -> Table:
     table = Table("Areas: masks against what they are defined to be", ("largest error", "mean error"))
     size = (600, 900)
     renderer = Renderer(PreparedScene.from_radiance(RadianceMap(np.full((*size, 3), 0.2, np.float32), None)))
-    frame, whole = Frame.whole(size), Window.whole(size)
+    view = View.of_scene(renderer.scene, Window.whole(size))
     y, x = (np.mgrid[: size[0], : size[1]] + 0.5) / size[1]
 
     def smooth(t: np.ndarray) -> np.ndarray:
@@ -111,7 +111,7 @@ def shapes() -> Table:
         return t * t * (3 - 2 * t)
 
     def off(name: str, part: Part, wanted: np.ndarray) -> None:
-        error = np.abs(renderer.masks.share(part, frame, whole) - wanted)
+        error = np.abs(renderer.share(part, view) - wanted)
         table.add(name, float(error.max()), float(error.mean()))
 
     gradient = Gradient(start=[0.2, 0.1], end=[0.7, 0.5])
@@ -133,12 +133,12 @@ def colours() -> Table:
     patches = (paints[None] * light[:, None, None]).repeat(24, 0).repeat(24, 1)
     noisy = (patches * (1 + 0.03 * rng.standard_normal(patches.shape))).astype(np.float32)
     renderer = Renderer(PreparedScene.from_radiance(RadianceMap(noisy, noisy * 0.03)))
-    frame, whole = Frame.whole(noisy.shape[:2]), Window.whole(noisy.shape[:2])
+    view = View.of_scene(renderer.scene, Window.whole(noisy.shape[:2]))
     own, others = [], []
     for k in range(24):
-        stop, a, b = (float(v) for v in surfaces(paints[None, k : k + 1].astype(np.float32), 1e-4)[0, 0])
+        stop, a, b = (float(v) for v in appearance_features(paints[None, k : k + 1].astype(np.float32), 1e-4)[0, 0])
         part = ColourRange(picks=[Pick(a=a, b=b, stop=stop)], width=4.0)
-        share = renderer.masks.share(part, frame, whole)
+        share = renderer.share(part, view)
         patch = share.reshape(8, 24, 24, 24)[:, 4:20, :, 4:20].mean((1, 3))
         own.append(patch[:, k].min())
         near = [(k + d) % 24 for d in (-1, 0, 1)]

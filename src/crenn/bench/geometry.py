@@ -10,10 +10,11 @@ from crenn.camera.scenes import SCENES
 from crenn.core.errors import CrennError
 from crenn.core.geometry.lines import SEARCHED, find_lines, straighten
 from crenn.core.geometry.perspective import FOCAL
-from crenn.core.pipeline.frame import Frame, about
+from crenn.core.pipeline.picture_geometry import PictureGeometry, about
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.view import View
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 
@@ -31,7 +32,7 @@ def _turned(scene: PreparedScene, degrees: float) -> np.ndarray:
     back = about((width / 2, height / 2), np.array([[cos, sin, 0], [-sin, cos, 0], [0, 0, 1.0]]))
     out = round(SEARCHED), round(SEARCHED * height / width)
     inner = Window(width * (1 - _INNER) / 2, height * (1 - _INNER) / 2, width * _INNER, height * _INNER, *out)
-    return Renderer(scene).light(Frame.whole(scene.size).after(back), inner)
+    return Renderer(scene).light(View(scene, PictureGeometry.whole(scene.size).after(back), inner))
 
 
 def lines() -> Table:

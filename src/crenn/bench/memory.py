@@ -20,6 +20,7 @@ _CODE = """
 import json, sys, threading, time
 from pathlib import Path
 from crenn.core.deliver.files import deliver
+from crenn.core.render.cache import Cache
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
@@ -35,7 +36,7 @@ def watch():
     while not done.wait(0.01):
         most[0] = max(most[0], used())
 
-renderer = Renderer(PreparedScene.open(folder), kept=32 * 2**20)
+renderer = Renderer(PreparedScene.open(folder), Cache(32 * 2**20))
 treatment = parse_treatment(document)
 renderer.picture(treatment, Window(0, 0, 64, 64, 64, 64), 16)
 before = used()

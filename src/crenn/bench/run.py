@@ -7,6 +7,7 @@ from crenn.bench import (
     areas,
     clipped,
     colour,
+    contract,
     geometry,
     ghosts,
     kept,
@@ -40,7 +41,9 @@ SUBJECTS = {
     "noise": noise.bench,
     "noise-kept": kept.bench,
     "noise-speed": lambda: [noise.speed()],
-    "drag": lambda: [speed.interactive()],
+    "drag": lambda: [speed.interactive(), speed.rest()],
+    "rest": lambda: [speed.rest()],
+    "contract": contract.bench,
 }
 
 

@@ -12,17 +12,22 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from crenn.api.context import room
 from crenn.bench.charts import BRACKET, CLEAN, shipped, take
 from crenn.bench.table import Table
 from crenn.bench.treatments import AREAS, IN_USE
+from crenn.camera.scenes import SCENES
+from crenn.camera.shoot import SHIPPED_SIZE, shoot
 from crenn.core.deliver.files import deliver
 from crenn.core.merge.merge import merge_frames
 from crenn.core.pipeline.step import LightStep
 from crenn.core.radiance import RadianceMap
+from crenn.core.render.cache import Cache
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import STEPS, Treatment, parse_treatment
+from crenn.demo import finished_document
 
 #: Pictures that are timed for each dial; the first few are not counted.
 _TIMES = 36
@@ -51,7 +56,7 @@ def drags(renderer: Renderer, window: Window, change, rest: bool = False) -> tup
     for i in range(_TIMES):
         treatment = parse_treatment(change(i / _TIMES))
         began = time.perf_counter()
-        larger = renderer.finer(renderer.frame(treatment), window) if rest else 1
+        larger = renderer.oversampling(renderer.frame(treatment), window) if rest else 1
         _encoded(renderer, treatment, window, 93 if rest else 82, larger, fine=rest)
         times.append((time.perf_counter() - began) * 1000)
     return float(np.median(times[5:])), float(np.quantile(times[5:], 0.95))
@@ -105,6 +110,37 @@ def interactive() -> Table:
     return table
 
 
+#: Longer sides of windows that a finished picture is asked for at rest, in pixels.
+_AT_REST = (736, 1000, 1080, 1280, 1600, 2000, 2500)
+
+
+def rest() -> Table:
+    """The demo's finished pictures at rest, once a dial has been turned, at windows of many sizes."""
+    table = Table("Speed: the demo's finished pictures at rest, ms to encoded bytes", tuple(map(str, _AT_REST)))
+    for name in SCENES:
+        with tempfile.TemporaryDirectory() as folder:
+            shot = shoot(name, Path(folder), SHIPPED_SIZE, truth=False)
+            scene = PreparedScene.from_radiance(merge_frames([*shot.frames, *shot.darks], shot.reference))
+        scene.split_noise()
+        renderer, document = Renderer(scene, Cache(room())), finished_document(name)
+        medians = []
+        for edge in _AT_REST:
+            times = []
+            for i in range(7):
+                treatment = parse_treatment(document | {"exposure": {"ev": i / 10}})
+                height, width = renderer.frame(treatment).size
+                zoom = min(edge / max(height, width), 1.0)
+                window = Window(0, 0, width, height, round(width * zoom), round(height * zoom))
+                began = time.perf_counter()
+                finer = renderer.oversampling(renderer.frame(treatment), window)
+                _encoded(renderer, treatment, window, 93, finer)
+                times.append((time.perf_counter() - began) * 1000)
+            # The first makes what stays as long as the window does.
+            medians.append(float(np.median(times[1:])))
+        table.add(name, *medians)
+    return table
+
+
 def jobs() -> Table:
     """Merging and delivering 24 MP."""
     table = Table("Speed: 24 MP", ("seconds", "memory GiB"))
@@ -140,11 +176,11 @@ def jobs() -> Table:
             "delivering a JPEG", time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
         )
         began = time.perf_counter()
-        copy = np.array(renderer.scene.levels[0])
+        copy = np.array(renderer.scene.read(0))
         copy.sum()
         table.add("reading and writing the array once", time.perf_counter() - began, None)
     return table
 
 
 def bench() -> list[Table]:
-    return [interactive(), jobs()]
+    return [interactive(), rest(), jobs()]
