@@ -81,15 +81,15 @@ def brackets(folder: Path) -> None:
 
 
 def stacks(folder: Path) -> None:
-    """Stacks by every method, on stars and on the ground, with dark frames, and views of the result."""
+    """Stacks by every method, on stars and on the ground, and the noise of one split off."""
     from crenn.core.merge.instructions import Instructions
     from crenn.core.merge.merge import merge_frames
+    from crenn.core.render.pyramid import PreparedScene
 
     paths = _frames(folder, [0.0, 1.2, 2.4, 3.6, 4.8, 6.0], [2.0] * 6)
-    radiance = merge_frames(paths)
+    PreparedScene.from_radiance(merge_frames(paths)).split_noise()
     for method in ("mean", "median", "maximum"):
         merge_frames(paths, instructions=Instructions(method=method, follow="ground"))
-    views(radiance)
 
 
 #: A treatment that uses every kind of instruction, mask and map there is.
@@ -113,7 +113,7 @@ _EVERYTHING = {
 }
 
 
-def views(radiance=None) -> None:
+def views() -> None:
     """Everything that shows a scene or delivers it."""
     from crenn.core.radiance import RadianceMap
     from crenn.core.render.probe import probe
@@ -122,10 +122,8 @@ def views(radiance=None) -> None:
     from crenn.core.render.window import Window
     from crenn.core.treatment import Treatment, parse_treatment
 
-    if radiance is None:
-        rgb = np.geomspace(0.001, 1, 32 * 32 * 3).astype(np.float32).reshape(32, 32, 3)
-        radiance = RadianceMap(rgb, rgb * 0.1)
-    scene = PreparedScene.from_radiance(radiance)
+    rgb = np.geomspace(0.001, 1, 32 * 32 * 3).astype(np.float32).reshape(32, 32, 3)
+    scene = PreparedScene.from_radiance(RadianceMap(rgb, rgb * 0.1))
     scene.split_noise()
     renderer = Renderer(scene)
     window = Window(0, 0, 32, 32, 32, 32)
@@ -146,9 +144,13 @@ def camera(folder: Path) -> None:
         shoot(name, folder / name, (96, 64))
 
 
-#: What is compiled at once, by name: what the first picture needs comes first. What the views need is compiled by the
-#: application itself, as it starts, or with the stacks.
-_PARTS: dict[str, Callable[[Path], None]] = {"brackets": brackets, "camera": camera, "stacks": stacks}
+#: What is compiled at once, by name: what the first picture needs comes first.
+_PARTS: dict[str, Callable[[Path], None]] = {
+    "brackets": brackets,
+    "camera": camera,
+    "views": lambda folder: views(),
+    "stacks": stacks,
+}
 _SOURCES = Path(__file__).resolve().parents[1]
 _STAMP = Path(__file__).with_name(".crenn-stamp")
 _IMPORT = re.compile(rb"^\s*(?:from|import)\s+(crenn[\w.]*)(?:\s+import\s+(.*))?", re.MULTILINE)
@@ -214,11 +216,16 @@ class Compilation:
     """Kernels being compiled by processes beside this one, the first parts first.
 
     ``share`` is how much of it is done, 0 to 1.
+
+    Parameters
+    ----------
+    but : tuple of str
+        Parts that are compiled by whoever asks for this.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, but: tuple[str, ...] = ()) -> None:
         self.share, self.fault = 0.0, ""
-        self._ready = {name: threading.Event() for name in _PARTS}
+        self._ready = {name: threading.Event() for name in _PARTS if name not in but}
         self._thread = threading.Thread(target=self._run, name="kernels", daemon=True)
 
     def start(self) -> "Compilation":
@@ -255,7 +262,7 @@ class Compilation:
             faults = []
             # Two at a time: what the first picture needs is not to wait for the rest.
             with ThreadPoolExecutor(2) as pool:
-                running = {pool.submit(_compile, name): name for name in _PARTS}
+                running = {pool.submit(_compile, name): name for name in self._ready}
                 for number, done in enumerate(as_completed(running)):
                     self.share = (number + 1) / len(running)
                     faults += [] if done.result() == 0 else [running[done]]

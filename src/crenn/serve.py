@@ -170,7 +170,8 @@ def _run(
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     library = Library(data / "library")
     cluster = Cluster(data / "postgres")
-    kernels = Compilation().start()
+    # What views need is compiled by the thread that renders, as it starts.
+    kernels = Compilation(but=("views",)).start()
     worker = None
     try:
         database = Database(cluster.start())
