@@ -22,7 +22,6 @@ export class ViewLine {
   private line: Line;
   /** The treatment that the server has. */
   private told: Treatment | null = null;
-  private last: Asked | null = null;
 
   constructor(onPicture: (data: ArrayBuffer) => void, onSaid: (said: Said) => void, onState: (open: boolean) => void = () => {}) {
     this.line = new Line(
@@ -31,7 +30,6 @@ export class ViewLine {
         if (typeof data !== "string") return onPicture(data);
         const said = JSON.parse(data) as Said;
         if (said.fault) this.told = null;
-        if (said.lost && this.last && this.send(this.last)) return;
         onSaid(said);
       },
       (open) => {
@@ -45,10 +43,7 @@ export class ViewLine {
     const { treatment, ...rest } = asked;
     const changes: Change[] | null = this.told && difference(this.told, treatment);
     const sent = this.line.send(changes && changes.length <= MOST ? { ...rest, changes } : { ...rest, document: treatment });
-    if (sent) {
-      this.told = treatment;
-      this.last = asked;
-    }
+    if (sent) this.told = treatment;
     return sent;
   }
 

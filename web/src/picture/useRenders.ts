@@ -135,6 +135,16 @@ export class Renders {
   }
 
   private hear(said: Said) {
+    if (said.lost) {
+      // Asked once more, the line tells the whole treatment.
+      if (said.number == null) this.probing = false;
+      else if (said.number === this.flying?.number) {
+        this.flying = null;
+        this.wish ??= this.last;
+        this.send();
+      }
+      return;
+    }
     if (said.fault) {
       if (said.number == null) this.probing = false;
       else if (said.number === this.flying?.number) this.landed();
