@@ -121,9 +121,9 @@ def _is_text(name: str) -> bool:
 
 def _file_name(sent: str | None) -> str:
     """A name for a file sent by a client: the last part of what it says, short enough for any disk."""
-    name = plain_text((sent or "").replace("\\", "/").rsplit("/", 1)[-1])
-    stem, dot, ending = name.rpartition(".")
-    stem, ending = (stem.strip(". "), f".{ending}"[:12]) if dot else (ending.strip(". "), "")
+    stem, dot, ending = (sent or "").replace("\\", "/").rsplit("/", 1)[-1].rpartition(".")
+    stem, ending = (stem, f".{plain_text(ending)}"[:12]) if dot else (ending, "")
+    stem = plain_text(stem).strip(". ")
     return stem.encode()[:_LONGEST_NAME].decode("utf-8", "ignore") + ending if stem else f"frame{ending}"
 
 
