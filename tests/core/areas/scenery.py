@@ -17,6 +17,6 @@ def shares(part: Part, x: np.ndarray, y: np.ndarray, light: np.ndarray | None = 
         lamps=(),
         places=lambda: (x, y),
         light=lambda blur=0.0: light,
-        surfaces=lambda blur: appearance_features(light, 1e-4),
+        appearance_features=lambda blur: appearance_features(light, 1e-4),
     )
     return part.share(scenery)  # type: ignore[arg-type]
