@@ -29,9 +29,9 @@ class Closures(FolderCase):
         return {Path(file).name for file, digest in after.items() if before[file] != digest}
 
     def test_constants_of_files_without_kernels_count(self):
-        self.assertLessEqual({"rows.py", "show.py", "recolour.py"}, self.changed_by("core/pipeline/colours.py"))
+        self.assertLessEqual({"rows.py", "display.py", "recolour.py"}, self.changed_by("core/pipeline/colours.py"))
         self.assertIn("rows.py", self.changed_by("core/colorimetry/spaces.py"))
-        self.assertIn("show.py", self.changed_by("core/pipeline/instructions.py"))
+        self.assertIn("display.py", self.changed_by("core/pipeline/instructions.py"))
 
     def test_what_is_not_imported_does_not(self):
         self.assertEqual(self.changed_by("api/news.py"), set())
@@ -42,7 +42,7 @@ class Closures(FolderCase):
         kernels._STAMP.write_text(kernels.json.dumps(now))
         self.assertTrue(kernels.compiled())
         kept = [self.sources / "crenn/core" / name for name in ("render/__pycache__", "mosaic/__pycache__")]
-        for folder, name in zip(kept, ("show.codes_of-1.py311.nbi", "hot.vote-1.py311.nbi")):
+        for folder, name in zip(kept, ("display.codes_of-1.py311.nbi", "hot.vote-1.py311.nbi")):
             folder.mkdir()
             (folder / name).touch()
         self.changed_by("core/render/display.py")
