@@ -22,13 +22,18 @@ def recover_on_start(database: Database, library: Library) -> int:
     Only for the start of the application: see `Library.sweep`.
     """
     reconcile(database)
+    return _swept(database, library, arriving=False)
+
+
+def _swept(database: Database, library: Library, arriving: bool) -> int:
+    """Remove what nothing refers to; what has come in as well, unless more may be ``arriving``."""
     with database.session() as session:
         active = active_jobs(session)
         scenes = {name for name in session.execute(select(Scene.prepared)).scalars() if name}
     scenes |= {prepared_name(j.scene_id, j.id) for j in active if j.kind == "merge" and j.scene_id}
     incoming = {j.options["upload"] for j in active if j.options.get("upload")}
     incoming |= {library.incoming_of_camera(j.id).name for j in active if j.kind == "shoot"}
-    count = library.sweep(scenes, incoming) + library.sweep_deliveries(_kept_deliveries(database))
+    count = library.sweep(scenes, None if arriving else incoming) + library.sweep_deliveries(_kept_deliveries(database))
     if count:
         _log.info("removed what ended work had left behind", extra={"count": count})
     return count
@@ -76,8 +81,4 @@ class Sweeper:
 
     def sweep(self) -> int:
         """Remove what nothing refers to; how many files and folders."""
-        with self._database.session() as session:
-            active = active_jobs(session)
-            scenes = {name for name in session.execute(select(Scene.prepared)).scalars() if name}
-        scenes |= {prepared_name(j.scene_id, j.id) for j in active if j.kind == "merge" and j.scene_id}
-        return self._library.sweep(scenes, None) + self._library.sweep_deliveries(_kept_deliveries(self._database))
+        return _swept(self._database, self._library, arriving=True)

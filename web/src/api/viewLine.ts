@@ -1,4 +1,4 @@
-import { type Change, difference } from "../state/difference";
+import { telling } from "../state/difference";
 import type { Treatment } from "./client";
 import { Line } from "./socket";
 
@@ -13,9 +13,6 @@ export interface Said {
   /** Whether the server has lost track of the treatment and must be told the whole. */
   lost?: boolean;
 }
-
-/** So many changes are told; beyond, the whole treatment. */
-const MOST = 300;
 
 /** The picture's line: it tells the whole treatment once, and from then on what is other by now. */
 export class ViewLine {
@@ -41,8 +38,7 @@ export class ViewLine {
 
   send(asked: Asked): boolean {
     const { treatment, ...rest } = asked;
-    const changes: Change[] | null = this.told && difference(this.told, treatment);
-    const sent = this.line.send(changes && changes.length <= MOST ? { ...rest, changes } : { ...rest, document: treatment });
+    const sent = this.line.send({ ...rest, ...telling(this.told, treatment) });
     if (sent) this.told = treatment;
     return sent;
   }

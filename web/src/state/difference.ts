@@ -4,6 +4,9 @@ export interface Change {
   value?: unknown;
 }
 
+/** So many changes are told at once; beyond, the whole document. */
+const MOST = 300;
+
 type Json = Record<string, unknown>;
 
 const isObject = (v: unknown): v is Json => typeof v === "object" && v !== null && !Array.isArray(v);
@@ -22,6 +25,12 @@ export function difference(before: unknown, after: unknown, path: string[] = [])
   }
   if (Array.isArray(before) && Array.isArray(after) && path.length > 0) return ofLists(before as unknown[], after as unknown[], path);
   return same(before, after) ? [] : [{ path, value: after }];
+}
+
+/** What to tell whoever has one document, or none, for it to have another: what is other, or all of it. */
+export function telling<T extends object>(before: T | null, after: T): { changes: Change[] } | { document: Json } {
+  const changes = before && difference(before, after);
+  return changes && changes.length <= MOST ? { changes } : { document: after as Json };
 }
 
 function ofLists(before: unknown[], after: unknown[], path: string[]): Change[] {

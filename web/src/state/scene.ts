@@ -1,7 +1,7 @@
 import { create } from "zustand";
 
 import { answered, api, type Scene, ServerFault, type Treatment } from "../api/client";
-import { difference } from "./difference";
+import { telling } from "./difference";
 import { tell, told } from "./messages";
 
 export type Storing = "stored" | "storing" | "waiting";
@@ -100,9 +100,9 @@ async function drain(queue: Queue) {
   try {
     while (queue.entries.length > 0) {
       const { document, label } = queue.entries[0];
-      const changes = difference(queue.base, document);
-      if (changes.length > 0) {
-        const body = { ...(changes.length > MOST_CHANGES ? { document: document as unknown as Record<string, unknown> } : { changes }), parent: queue.revision, label };
+      const other = telling(queue.base, document);
+      if (!("changes" in other) || other.changes.length > 0) {
+        const body = { ...other, parent: queue.revision, label };
         try {
           const state = await answered(api.PUT("/api/scenes/{scene_id}/treatment", { params: { path: { scene_id: queue.scene } }, body }));
           queue.revision = state.revision;
@@ -129,9 +129,6 @@ async function drain(queue: Queue) {
     if (isShown(queue.scene)) set({ storing: "stored" });
   }
 }
-
-/** So many changes are told at once; beyond, the whole treatment. */
-const MOST_CHANGES = 300;
 
 let steps: Promise<void> = Promise.resolve();
 

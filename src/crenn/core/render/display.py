@@ -218,72 +218,62 @@ class Display(NamedTuple):
         return cls(program.shown.astype(np.float32), *numbers)
 
 
+@nb.njit(fastmath=True)
+def _shown_row(inputs, display, y, limits, work):
+    """A row of the picture as linear sRGB 0–1 in the first three rows of ``work``, and its limits."""
+    run_row(inputs, np.int64(y), work)
+    r, g, b = work[0], work[1], work[2]
+    _show_row(r, g, b, work[3], display.table, display.begin, work[4:])
+    for x in range(limits.size):
+        red, green, blue = min(max(r[x], _ZERO), _ONE), min(max(g[x], _ZERO), _ONE), min(max(b[x], _ZERO), _ONE)
+        flags = CLIP_RED * int(red >= _WHITE) + CLIP_GREEN * int(green >= _WHITE) + CLIP_BLUE * int(blue >= _WHITE)
+        flags += CRUSHED * int(max(red, max(green, blue)) <= _BLACK)
+        # The second of the display's rows: see `_into_gamut`.
+        limits[x] = flags + OUTSIDE * int(work[5, x] < _ZERO)
+        r[x], g[x], b[x] = red, green, blue
+
+
+@nb.njit(fastmath=True)
+def _codes_row(r, g, b, y, most, dither, out):
+    """A row of linear light 0–1 as codes in ``out`` (w, 3); the light is overwritten."""
+    _encode(r)
+    _encode(g)
+    _encode(b)
+    for x in range(r.size):
+        noise = _scatter(np.int64(y), x)
+        out[x, 0] = _round(r[x], most, dither, noise)
+        out[x, 1] = _round(g[x], most, dither, noise >> np.uint32(11))
+        out[x, 2] = _round(b[x], most, dither, noise >> np.uint32(22))
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
 def codes_of(inputs, display, out, limits):
     """The picture as sRGB codes in ``out`` (h, w, 3), and its limits (h, w), of `crenn.core.render.encode.KernelInputs`
     and a `Display`."""
-    white, black = np.float32(1.0 - 0.5 / 255), np.float32(0.5 / 255)
-    table, begin, most, dither = display.table, display.begin, display.most, display.dither
     for y in nb.prange(out.shape[0]):
         work = np.empty((_ROWS, out.shape[1]), np.float32)
-        run_row(inputs, np.int64(y), work)
-        r, g, b = work[0], work[1], work[2]
-        _show_row(r, g, b, work[3], table, begin, work[4:])
-        _encode(r)
-        _encode(g)
-        _encode(b)
-        for x in range(out.shape[1]):
-            red, green, blue = r[x], g[x], b[x]
-            flags = 0
-            if red >= white:
-                flags |= 1
-            if green >= white:
-                flags |= 2
-            if blue >= white:
-                flags |= 4
-            if max(red, max(green, blue)) <= black:
-                flags |= 8
-            # The second of the display's rows: see `_into_gamut`.
-            if work[5, x] < _ZERO:
-                flags |= 16
-            limits[y, x] = flags
-        for x in range(out.shape[1]):
-            noise = _scatter(np.int64(y), x)
-            out[y, x, 0] = _round(r[x], most, dither, noise)
-            out[y, x, 1] = _round(g[x], most, dither, noise >> np.uint32(11))
-            out[y, x, 2] = _round(b[x], most, dither, noise >> np.uint32(22))
+        _shown_row(inputs, display, y, limits[y], work)
+        _codes_row(work[0], work[1], work[2], y, display.most, display.dither, out[y])
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
 def shown_of(inputs, display, out, limits):
     """The picture as linear sRGB light 0–1 in ``out``, float32 (h, w, 3), and its limits; else as `codes_of`."""
-    table, begin = display.table, display.begin
     for y in nb.prange(out.shape[0]):
         work = np.empty((_ROWS, out.shape[1]), np.float32)
-        run_row(inputs, np.int64(y), work)
-        r, g, b = work[0], work[1], work[2]
-        _show_row(r, g, b, work[3], table, begin, work[4:])
+        _shown_row(inputs, display, y, limits[y], work)
         for x in range(out.shape[1]):
-            red, green, blue = min(max(r[x], _ZERO), _ONE), min(max(g[x], _ZERO), _ONE), min(max(b[x], _ZERO), _ONE)
-            flags = int(red >= _WHITE) + 2 * int(green >= _WHITE) + 4 * int(blue >= _WHITE)
-            flags += 8 * int(max(red, max(green, blue)) <= _BLACK)
-            # The second of the display's rows: see `_into_gamut`.
-            limits[y, x] = flags + 16 * int(work[5, x] < _ZERO)
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = red, green, blue
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = work[0, x], work[1, x], work[2, x]
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
 def _encoded(light, most, dither, out):
     width = light.shape[1]
     for y in nb.prange(light.shape[0]):
-        row = np.empty(3 * width, np.float32)
-        row[:] = light[y].reshape(3 * width)
-        _encode(row)
+        work = np.empty((3, width), np.float32)
         for x in range(width):
-            noise = _scatter(np.int64(y), x)
-            out[y, x, 0] = _round(row[3 * x], most, dither, noise)
-            out[y, x, 1] = _round(row[3 * x + 1], most, dither, noise >> np.uint32(11))
-            out[y, x, 2] = _round(row[3 * x + 2], most, dither, noise >> np.uint32(22))
+            work[0, x], work[1, x], work[2, x] = light[y, x, 0], light[y, x, 1], light[y, x, 2]
+        _codes_row(work[0], work[1], work[2], y, most, dither, out[y])
 
 
 def encoded(light: np.ndarray, bits: int) -> np.ndarray:
