@@ -1,6 +1,7 @@
 """The command line: the headless job, and the commands that start the application."""
 
 import argparse
+import faulthandler
 import json
 import os
 import sys
@@ -387,11 +388,14 @@ def main(argv: list[str] | None = None) -> int:
 
         log_nothing()
         # Libraries for raw and EXR files write to both channels by themselves; ours is one line that names the file,
-        # so theirs goes nowhere while Python keeps the real channels.
+        # so theirs goes nowhere while Python keeps the real channels. Should one of them end the process, where it
+        # was is told there.
         sys.stdout, sys.stderr = (os.fdopen(os.dup(n), "w") for n in (1, 2))
-        nowhere = os.open(os.devnull, os.O_WRONLY)
-        for n in (1, 2):
-            os.dup2(nowhere, n)
+        faulthandler.enable(sys.stderr)
+        if not os.environ.get("CRENN_DEBUG"):
+            nowhere = os.open(os.devnull, os.O_WRONLY)
+            for n in (1, 2):
+                os.dup2(nowhere, n)
     try:
         arguments.run(arguments)
     except CrennError as fault:

@@ -103,12 +103,21 @@ class PageCase(unittest.TestCase):
 
     def settled(self) -> None:
         """The newest picture is drawn at rest and everything is stored."""
-        # What was just done has reached the page when the next picture but one is drawn.
-        self.page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+        self._told()
+        drawn = self.page.locator(".picture canvas[data-settled=true]")
+        # What keys move is stored once they rest, and may be drawn anew then.
+        expect(drawn).to_be_attached(timeout=30_000)
         expect(self.page.locator("[data-storing=stored]")).to_be_visible(timeout=15_000)
-        expect(self.page.locator(".picture canvas[data-settled=true]")).not_to_have_attribute(
-            "data-drawn", "0", timeout=30_000
-        )
+        expect(drawn).not_to_have_attribute("data-drawn", "0", timeout=30_000)
+
+    def drawn(self) -> None:
+        """The newest picture is drawn, be it a coarse one because something is held."""
+        self._told()
+        expect(self.page.locator(".picture canvas[data-rendering=false]")).to_be_attached(timeout=30_000)
+
+    def _told(self) -> None:
+        """What was just done has reached the page when the next picture but one is drawn."""
+        self.page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
 
     def pixels(self) -> np.ndarray:
         """The canvas as drawn, float (h, w, 3), 0–255; only the picture's part."""

@@ -111,9 +111,8 @@ class Noise(PageCase):
         box = track.bounding_box()
         self.page.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + box["height"] / 2)
         self.page.mouse.down()
-        # As long as it is held pictures are coarse, and the last one stands once the line has been quiet for a while.
         expect(self.page.locator(".picture canvas[data-view=edges]")).to_be_visible()
-        self.page.wait_for_timeout(1000)
+        self.drawn()
         mask = self.pixels()
         self.assertLess(mask[20:60, 200:300].mean(), 90, "the even sky is left")
         self.assertGreater(self.lamp().max(), 150, "the lamp's edge is not")

@@ -5,7 +5,7 @@ import { hold, release } from "../state/scene";
 import { useDrag } from "../useDrag";
 import { useNudge } from "../useNudge";
 import { number } from "../units";
-import { INK, PER_PIXEL, plotX, plotY } from "./CurvePlot";
+import { INK, PER_PIXEL, plotX, plotY } from "./plot";
 import { type CurvePoint, moved } from "./points";
 
 const KEYS: Record<string, [number, number]> = { ArrowUp: [0, 0.05], ArrowDown: [0, -0.05], ArrowRight: [0.05, 0], ArrowLeft: [-0.05, 0] };

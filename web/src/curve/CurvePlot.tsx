@@ -5,26 +5,10 @@ import { hold, release, useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { useDrag } from "../useDrag";
 import { CurveHandle } from "./CurveHandle";
+import { BOTTOM, HEIGHT, INK, LEFT, PER_PIXEL, plotX, plotY, SPAN, WIDTH } from "./plot";
 import { added, type Channel, curveOf, FROM, moved, UP_TO } from "./points";
 
-const WIDTH = 252;
-const HEIGHT = 196;
-const LEFT = 24;
-const BOTTOM = 16;
-const SPAN = UP_TO - FROM;
-
-export const plotX = (stop: number) => LEFT + ((stop - FROM) / SPAN) * (WIDTH - LEFT - 6);
-export const plotY = (stop: number) => HEIGHT - BOTTOM - ((stop - FROM) / SPAN) * (HEIGHT - BOTTOM - 6);
-/** Stops of a pixel of the plot, across and up. */
-export const PER_PIXEL = { x: SPAN / (WIDTH - LEFT - 6), y: SPAN / (HEIGHT - BOTTOM - 6) };
-
 const CHANNELS: Channel[] = ["points", "red", "green", "blue"];
-export const INK: Record<Channel, string> = {
-  points: "var(--crenn-palette-text-primary)",
-  red: "hsl(8 70% 62%)",
-  green: "hsl(140 45% 52%)",
-  blue: "hsl(218 80% 68%)",
-};
 
 /** The curve on a scale of stops: light that enters across, light that leaves upwards. */
 export function CurvePlot() {

@@ -119,6 +119,7 @@ export function Picture({ station }: { station: Station }) {
         data-prepared={shown?.prepared}
         data-view={wantedView}
         data-drawn={rendered?.number ?? 0}
+        data-rendering={rendering}
         data-settled={!rendering && !coarse}
         style={{ cursor: tool.cursor(zoom !== null) }}
         {...drag}

@@ -84,8 +84,8 @@ def _places(light, a, b, ev, stops, first, per_stop, at_stop, at_hue, at_saturat
 
 
 @nb.njit(fastmath=True)
-def _look_up(table, at_stop, at_hue, at_saturation):
-    """What a table, float32 (STOPS * HUES * SATURATIONS * 4,), has at places: put where they were."""
+def _look_up(table, at_stop, at_hue, at_saturation, brighter, across, along):
+    """What a table, float32 (STOPS * HUES * SATURATIONS * 4,), has at places, which are in nodes."""
     per_stop, per_hue, per_node = np.uint32(HUES * SATURATIONS * 4), np.uint32(SATURATIONS * 4), np.uint32(4)
     for x in range(at_stop.size):
         i, j, k = np.uint32(at_stop[x]), np.uint32(at_hue[x]), np.uint32(at_saturation[x])
@@ -107,11 +107,11 @@ def _look_up(table, at_stop, at_hue, at_saturation):
             a += near * table[n] + far * table[n + np.uint32(4)]
             b += near * table[n + np.uint32(1)] + far * table[n + np.uint32(5)]
             c += near * table[n + np.uint32(2)] + far * table[n + np.uint32(6)]
-        at_saturation[x], at_hue[x], at_stop[x] = a, b, c
+        brighter[x], across[x], along[x] = c, b, a
 
 
 @nb.njit(fastmath=True)
-def look_up(light, a, b, ev, stops, table, first, per_stop, brighter, across, along):
+def look_up(light, a, b, ev, stops, table, first, per_stop, places, brighter, across, along):
     """What a table has for the colours of a row.
 
     Parameters
@@ -124,11 +124,14 @@ def look_up(light, a, b, ev, stops, table, first, per_stop, brighter, across, al
         See `crenn.core.pipeline.colours.Recoloured.table`.
     first, per_stop : float32
         First stop of the table, and its nodes per stop.
+    places : ndarray, float32 (3, w)
+        Room for where in the table the colours lie.
     brighter, across, along : ndarray, float32 (w,)
         Filled with EV, and with what the axes change across and along the hue, in proportion to lightness.
     """
-    _places(light, a, b, ev, stops, first, per_stop, brighter, across, along)
-    _look_up(table, brighter, across, along)
+    at_stop, at_hue, at_saturation = places[0], places[1], places[2]
+    _places(light, a, b, ev, stops, first, per_stop, at_stop, at_hue, at_saturation)
+    _look_up(table, at_stop, at_hue, at_saturation, brighter, across, along)
 
 
 @nb.njit(fastmath=True)

@@ -20,7 +20,7 @@ _TINY = np.float32(1e-12)
 _SHARE = np.float32(1 / 65535)
 _MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT, _CLEAN, _COLOUR = (int(o) for o in Operation)
 #: Rows of work that the interpreter needs.
-ROWS = 13
+ROWS = 16
 
 
 @nb.njit(inline="always", fastmath=True)
@@ -208,7 +208,9 @@ def _recoloured(work, first, last, table, table_at, index, cells, cells_at, grid
     # What an area has in the place of what all of the picture went through looks at the colours that entered that.
     if table_at[3] == _ZERO:
         was_a[:], was_b[:], was_ev[:] = a, b, ev
-    look_up(light, was_a, was_b, was_ev, stops, table, begins, per_stop, brighter, across, along)
+    look_up(
+        light, was_a, was_b, was_ev, stops, table, begins, per_stop, work[13:16, first:last], brighter, across, along
+    )
     recolour(light, was_a, was_b, brighter, across, along, share, mask, masked, a, b, ev)
 
 
