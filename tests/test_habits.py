@@ -39,6 +39,9 @@ class Habits(unittest.TestCase):
     def test_the_page_is_linted(self):
         self.run_clean("npx", "eslint", "src", cwd=WEB)
 
+    def test_the_page_is_formatted(self):
+        self.run_clean("npx", "prettier", "--check", "--log-level", "warn", "src", cwd=WEB)
+
     def test_the_page_knows_the_api_as_it_is(self):
         with tempfile.TemporaryDirectory() as folder:
             told, made = Path(folder) / "openapi.json", Path(folder) / "schema.ts"

@@ -17,9 +17,7 @@ export default function SignIn() {
   };
   return (
     <Dialog open aria-labelledby="sign-in-title">
-      <DialogTitle id="sign-in-title">
-        Sign in
-      </DialogTitle>
+      <DialogTitle id="sign-in-title">Sign in</DialogTitle>
       <DialogContent>
         <form
           className="stack"
@@ -29,7 +27,16 @@ export default function SignIn() {
           }}
         >
           <p className="dim">The secret was chosen where Crenn was started.</p>
-          <TextField size="small" type="password" autoFocus label="Secret" value={secret} onChange={(e) => setSecret(e.target.value)} error={fault !== null} helperText={fault} />
+          <TextField
+            size="small"
+            type="password"
+            autoFocus
+            label="Secret"
+            value={secret}
+            onChange={(e) => setSecret(e.target.value)}
+            error={fault !== null}
+            helperText={fault}
+          />
           <div>
             <Button type="submit" variant="contained" disabled={secret === ""}>
               Sign in

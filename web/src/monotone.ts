@@ -33,6 +33,8 @@ export function monotone(at: number[], to: number[]): (x: number) => number {
     const h = at[i + 1] - at[i];
     const t = (x - at[i]) / h;
     const u = 1 - t;
-    return u * u * (1 + 2 * t) * to[i] + t * t * (1 + 2 * u) * to[i + 1] + t * u * h * (u * slope[i] - t * slope[i + 1]);
+    return (
+      u * u * (1 + 2 * t) * to[i] + t * t * (1 + 2 * u) * to[i + 1] + t * u * h * (u * slope[i] - t * slope[i + 1])
+    );
   };
 }

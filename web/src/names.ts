@@ -3,6 +3,45 @@
 export const STATION_NAMES = ["frames", "merge", "geometry", "light", "noise", "colour", "areas", "deliver"] as const;
 export type StationName = (typeof STATION_NAMES)[number];
 
-export type ViewName = "picture" | "untreated" | "limits" | "source" | "moved" | "ground" | "area" | "mask" | "stops" | "noise" | "cast" | "lost" | "noisy" | "taken" | "edges" | "left" | "range" | "outside" | "part";
+export type ViewName =
+  | "picture"
+  | "untreated"
+  | "limits"
+  | "source"
+  | "moved"
+  | "ground"
+  | "area"
+  | "mask"
+  | "stops"
+  | "noise"
+  | "cast"
+  | "lost"
+  | "noisy"
+  | "taken"
+  | "edges"
+  | "left"
+  | "range"
+  | "outside"
+  | "part";
 
-export type ToolName = "pan" | "place" | "neutral" | "brush" | "plumb" | "edges" | "bent" | "curve" | "patch" | "box" | "pick" | "castbox" | "gradient" | "ellipse" | "pool" | "vignette" | "paint" | "dodgeBurn" | "colourPicker" | "lightPicker";
+export type ToolName =
+  | "pan"
+  | "place"
+  | "neutral"
+  | "brush"
+  | "plumb"
+  | "edges"
+  | "bent"
+  | "curve"
+  | "patch"
+  | "box"
+  | "pick"
+  | "castbox"
+  | "gradient"
+  | "ellipse"
+  | "pool"
+  | "vignette"
+  | "paint"
+  | "dodgeBurn"
+  | "colourPicker"
+  | "lightPicker";

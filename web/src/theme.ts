@@ -55,7 +55,12 @@ export const theme = createTheme({
     },
   },
   shape: { borderRadius: 0 },
-  typography: { fontFamily: FAMILY, fontSize: 12.5, body1: { fontSize: 12.5, lineHeight: 1.4 }, button: { textTransform: "none" } },
+  typography: {
+    fontFamily: FAMILY,
+    fontSize: 12.5,
+    body1: { fontSize: 12.5, lineHeight: 1.4 },
+    button: { textTransform: "none" },
+  },
   transitions: { create: () => "none" },
   components: {
     MuiButtonBase: { defaultProps: { disableRipple: true } },
@@ -69,11 +74,17 @@ export const theme = createTheme({
     MuiCheckbox: { defaultProps: { size: "small" }, styleOverrides: { root: { padding: 0 } } },
     MuiDialog: {
       styleOverrides: {
-        paper: ({ theme }) => ({ border: `1px solid ${theme.vars?.palette.divider}`, backgroundImage: "none", boxShadow: "none" }),
+        paper: ({ theme }) => ({
+          border: `1px solid ${theme.vars?.palette.divider}`,
+          backgroundImage: "none",
+          boxShadow: "none",
+        }),
       },
     },
     MuiDialogTitle: { styleOverrides: { root: { fontSize: 15, fontWeight: 650 } } },
-    MuiFormControlLabel: { styleOverrides: { root: { margin: 0, display: "flex", gap: 6 }, label: { fontSize: 12.5 } } },
+    MuiFormControlLabel: {
+      styleOverrides: { root: { margin: 0, display: "flex", gap: 6 }, label: { fontSize: 12.5 } },
+    },
     MuiPaper: { styleOverrides: { root: { backgroundImage: "none" } } },
     MuiSelect: { defaultProps: { size: "small", variant: "standard" } },
     MuiTextField: { defaultProps: { size: "small" } },

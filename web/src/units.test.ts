@@ -17,7 +17,13 @@ describe("quantities as they are written", () => {
     expect([0, 0.0001, 0.012, 0.35, 1].map(percent)).toEqual(["0 %", "<0.1 %", "1.2 %", "35 %", "100 %"]);
   });
   it("are luminances with two figures", () => {
-    expect([0.001134, 0.2465, 2.2785, 76.8, 1534].map(luminance)).toEqual(["0.0011 cd/m²", "0.25 cd/m²", "2.3 cd/m²", "77 cd/m²", "1500 cd/m²"]);
+    expect([0.001134, 0.2465, 2.2785, 76.8, 1534].map(luminance)).toEqual([
+      "0.0011 cd/m²",
+      "0.25 cd/m²",
+      "2.3 cd/m²",
+      "77 cd/m²",
+      "1500 cd/m²",
+    ]);
   });
   it("are sizes and times left", () => {
     expect(bytes(1500)).toBe("2 kB");

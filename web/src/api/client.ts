@@ -66,6 +66,7 @@ export async function answered<T>(call: Promise<{ data?: T; error?: unknown; res
   if (result.data !== undefined) return result.data;
   const fault = result.error as Partial<Fault> | undefined;
   if (fault?.kind === "sign-in") useSession.setState({ signInNeeded: true });
-  const text = typeof fault?.detail === "string" ? fault.detail : `The server refused this (${result.response.status}).`;
+  const text =
+    typeof fault?.detail === "string" ? fault.detail : `The server refused this (${result.response.status}).`;
   throw new ServerFault(text, fault?.kind ?? "fault");
 }

@@ -5,7 +5,16 @@ import { isActive, secondsLeft, take, useNews } from "./news";
 import { queries } from "./queries";
 
 const job = (changes: Partial<Job>): Job =>
-  ({ id: 1, kind: "merge", scene_id: 3, state: "running", share: 0.5, started: "2026-10-17T20:00:00Z", changed: "2026-10-17T20:00:10Z", ...changes }) as Job;
+  ({
+    id: 1,
+    kind: "merge",
+    scene_id: 3,
+    state: "running",
+    share: 0.5,
+    started: "2026-10-17T20:00:00Z",
+    changed: "2026-10-17T20:00:10Z",
+    ...changes,
+  }) as Job;
 
 beforeEach(() => useNews.setState(useNews.getInitialState(), true));
 

@@ -69,10 +69,16 @@ export function take(told: Told) {
 }
 
 /** The job that merges a scene now, or waits to. */
-export const useMerging = (scene: number) => useNews((s) => Object.values(s.jobs).find((j) => j.kind === "merge" && j.scene_id === scene && isActive(j)));
+export const useMerging = (scene: number) =>
+  useNews((s) => Object.values(s.jobs).find((j) => j.kind === "merge" && j.scene_id === scene && isActive(j)));
 
 /** The newest job of a kind that is about a scene. */
-export const useLastJob = (kind: Job["kind"], scene: number) => useNews((s) => Object.values(s.jobs).filter((j) => j.kind === kind && j.scene_id === scene).at(-1));
+export const useLastJob = (kind: Job["kind"], scene: number) =>
+  useNews((s) =>
+    Object.values(s.jobs)
+      .filter((j) => j.kind === kind && j.scene_id === scene)
+      .at(-1),
+  );
 
 export const isActive = (job: Job) => job.state === "waiting" || job.state === "running";
 

@@ -14,7 +14,10 @@ export const queries = new QueryClient({
 const shoots = queryOptions({ queryKey: ["shoots"], queryFn: () => answered(api.GET("/api/shoots")) });
 const steps = queryOptions({ queryKey: ["steps"], queryFn: () => answered(api.GET("/api/steps")) });
 const kinds = queryOptions({ queryKey: ["area kinds"], queryFn: () => answered(api.GET("/api/areas/kinds")) });
-export const presets = queryOptions({ queryKey: ["area presets"], queryFn: () => answered(api.GET("/api/areas/presets")) });
+export const presets = queryOptions({
+  queryKey: ["area presets"],
+  queryFn: () => answered(api.GET("/api/areas/presets")),
+});
 const camera = queryOptions({ queryKey: ["camera"], queryFn: () => answered(api.GET("/api/camera")) });
 export const usual = queryOptions({ queryKey: ["usual"], queryFn: () => answered(api.GET("/api/colour/usual")) });
 const deliveries = (scene: number) =>
@@ -47,7 +50,10 @@ export const useLimits = (body: string) =>
     ...description,
     select: (d) =>
       Object.fromEntries(
-        Object.entries(d.components.schemas[body].properties).map(([name, p]) => [name, { low: p.minimum ?? -Infinity, high: p.maximum ?? Infinity }]),
+        Object.entries(d.components.schemas[body].properties).map(([name, p]) => [
+          name,
+          { low: p.minimum ?? -Infinity, high: p.maximum ?? Infinity },
+        ]),
       ),
   });
 export const useFolder = (path: string | null, enabled: boolean) => useQuery({ ...folder(path), enabled });
@@ -57,7 +63,9 @@ export const shootsChanged = () => void queries.invalidateQueries({ queryKey: sh
 /** Noise models of cameras are no longer what they were. */
 export const modelsChanged = () => void queries.invalidateQueries({ queryKey: ["models"] });
 /** Something was delivered, or asked for. */
-export const deliveriesChanged = (scene: number) => void queries.invalidateQueries({ queryKey: deliveries(scene).queryKey });
+export const deliveriesChanged = (scene: number) =>
+  void queries.invalidateQueries({ queryKey: deliveries(scene).queryKey });
 
 /** Whether a secret is asked for here. */
-export const useSessionKind = () => useQuery({ queryKey: ["session"], queryFn: () => answered(api.GET("/api/session")), staleTime: Infinity });
+export const useSessionKind = () =>
+  useQuery({ queryKey: ["session"], queryFn: () => answered(api.GET("/api/session")), staleTime: Infinity });

@@ -20,7 +20,11 @@ export class ViewLine {
   /** The treatment that the server has. */
   private told: Treatment | null = null;
 
-  constructor(onPicture: (data: ArrayBuffer) => void, onSaid: (said: Said) => void, onState: (open: boolean) => void = () => {}) {
+  constructor(
+    onPicture: (data: ArrayBuffer) => void,
+    onSaid: (said: Said) => void,
+    onState: (open: boolean) => void = () => {},
+  ) {
     this.line = new Line(
       "/api/view",
       (data) => {

@@ -33,7 +33,15 @@ export function HueCircle() {
             <path key={h} d={arcPath(h - 2.6, h + 2.6, RING - 9)} fill="none" stroke={ink(h)} strokeWidth={3} />
           ))}
           {[0.02, 0.1, 0.3].map((s) => (
-            <circle key={s} cx={SIDE / 2} cy={SIDE / 2} r={radiusOf(s, most)} fill="none" stroke="var(--crenn-palette-divider)" strokeWidth={0.6} />
+            <circle
+              key={s}
+              cx={SIDE / 2}
+              cy={SIDE / 2}
+              r={radiusOf(s, most)}
+              fill="none"
+              stroke="var(--crenn-palette-divider)"
+              strokeWidth={0.6}
+            />
           ))}
           {found && <Cloud shares={before ? found.before : found.after} most={most} />}
         </g>
@@ -51,7 +59,12 @@ export function HueCircle() {
         )}
       </svg>
       <div className="row circle-side">
-        <button className="plain" aria-pressed={before} title="Where the colours lay that enter this station" onClick={() => useColour.setState({ before: !before })}>
+        <button
+          className="plain"
+          aria-pressed={before}
+          title="Where the colours lay that enter this station"
+          onClick={() => useColour.setState({ before: !before })}
+        >
           {before ? "as they came in" : "as they are"}
         </button>
       </div>

@@ -43,7 +43,10 @@ export function RangeArc({ range: r, index, chosen, svg }: Props) {
       begin();
       return {};
     },
-    move: (_, e) => set({ width: Math.round(Math.min(Math.max(2 * Math.abs(apart(polarOf(e, svg.current!).hue, r.hue)), LEAST), WIDEST)) }),
+    move: (_, e) =>
+      set({
+        width: Math.round(Math.min(Math.max(2 * Math.abs(apart(polarOf(e, svg.current!).hue, r.hue)), LEAST), WIDEST)),
+      }),
     end: done,
   });
   const rest = useNudge(done);
@@ -81,7 +84,13 @@ export function RangeArc({ range: r, index, chosen, svg }: Props) {
           <circle cx={to[0]} cy={to[1]} r={2.5} fill={ink(turned(r.hue, r.shift))} />
         </g>
       )}
-      <path d={arcPath(low, high, RING)} fill="none" stroke={ink(r.hue)} strokeWidth={chosen ? 7 : 4} pointerEvents="none" />
+      <path
+        d={arcPath(low, high, RING)}
+        fill="none"
+        stroke={ink(r.hue)}
+        strokeWidth={chosen ? 7 : 4}
+        pointerEvents="none"
+      />
       <g
         className="point"
         role="slider"
@@ -95,14 +104,25 @@ export function RangeArc({ range: r, index, chosen, svg }: Props) {
       >
         <title>{r.name}</title>
         <path d={arcPath(low, high, RING)} fill="none" stroke="transparent" strokeWidth={18} />
-        <circle cx={place(r.hue, RING)[0]} cy={place(r.hue, RING)[1]} r={chosen ? 4 : 2.5} fill="var(--crenn-palette-background-paper)" stroke="var(--crenn-palette-text-primary)" strokeWidth={chosen ? 1.5 : 0.75} />
+        <circle
+          cx={place(r.hue, RING)[0]}
+          cy={place(r.hue, RING)[1]}
+          r={chosen ? 4 : 2.5}
+          fill="var(--crenn-palette-background-paper)"
+          stroke="var(--crenn-palette-text-primary)"
+          strokeWidth={chosen ? 1.5 : 0.75}
+        />
       </g>
       {chosen &&
         ends.map((at, i) => (
           // Told apart by its side: what moves while it is dragged must stay the same element.
           <g key={i} className="point" data-end {...widen}>
             <circle cx={place(at, RING)[0]} cy={place(at, RING)[1]} r={9} fill="transparent" />
-            <path d={`M ${place(at, RING - 6).join(" ")} L ${place(at, RING + 6).join(" ")}`} stroke="var(--crenn-palette-text-primary)" strokeWidth={2} />
+            <path
+              d={`M ${place(at, RING - 6).join(" ")} L ${place(at, RING + 6).join(" ")}`}
+              stroke="var(--crenn-palette-text-primary)"
+              strokeWidth={2}
+            />
           </g>
         ))}
     </g>

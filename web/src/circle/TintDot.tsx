@@ -74,7 +74,15 @@ export function TintDot({ tint: t, index, chosen, most, svg }: Props) {
     >
       <title>{t.name}</title>
       <circle cx={x} cy={y} r={10} fill="transparent" />
-      <rect x={x - 4.5} y={y - 4.5} width={9} height={9} fill={ink(t.hue, t.amount ? 0.16 : 0, 0.25 + 0.6 * tone)} stroke="var(--crenn-palette-text-primary)" strokeWidth={chosen ? 2 : 1} />
+      <rect
+        x={x - 4.5}
+        y={y - 4.5}
+        width={9}
+        height={9}
+        fill={ink(t.hue, t.amount ? 0.16 : 0, 0.25 + 0.6 * tone)}
+        stroke="var(--crenn-palette-text-primary)"
+        strokeWidth={chosen ? 2 : 1}
+      />
     </g>
   );
 }

@@ -34,7 +34,8 @@ export function polarOf(e: { clientX: number; clientY: number }, svg: SVGSVGElem
 }
 
 /** Radius at which a saturation is drawn: even in its root, so that the dull colours of a night are told apart. */
-export const radiusOf = (saturation: number, most: number) => DISC * Math.sqrt(Math.min(Math.max(saturation, 0) / most, 1));
+export const radiusOf = (saturation: number, most: number) =>
+  DISC * Math.sqrt(Math.min(Math.max(saturation, 0) / most, 1));
 
 /** Saturation drawn at a radius. */
 export const saturationAt = (radius: number, most: number) => most * Math.min(Math.max(radius / DISC, 0), 1) ** 2;
@@ -53,11 +54,17 @@ export function arcPath(from: number, to: number, radius: number): string {
 
 /** A sector of a ring, as a closed path. */
 export function cellPath(from: number, to: number, inner: number, outer: number): string {
-  const [[ax, ay], [bx, by], [cx, cy], [dx, dy]] = [place(from, inner), place(from, outer), place(to, outer), place(to, inner)];
+  const [[ax, ay], [bx, by], [cx, cy], [dx, dy]] = [
+    place(from, inner),
+    place(from, outer),
+    place(to, outer),
+    place(to, inner),
+  ];
   return `M ${f(ax)} ${f(ay)} L ${f(bx)} ${f(by)} A ${f(outer)} ${f(outer)} 0 0 0 ${f(cx)} ${f(cy)} L ${f(dx)} ${f(dy)} A ${f(inner)} ${f(inner)} 0 0 1 ${f(ax)} ${f(ay)} Z`;
 }
 
 const f = (v: number) => v.toFixed(2);
 
 /** A colour of a hue as a screen shows it, by the saturation that it stands for. */
-export const ink = (hue: number, saturation = 0.2, lightness = 0.74) => `oklch(${lightness} ${(saturation * lightness).toFixed(3)} ${hue.toFixed(1)})`;
+export const ink = (hue: number, saturation = 0.2, lightness = 0.74) =>
+  `oklch(${lightness} ${(saturation * lightness).toFixed(3)} ${hue.toFixed(1)})`;

@@ -30,15 +30,25 @@ export default function CameraDialog({ onClose }: { onClose: () => void }) {
   const [name, setName] = useState<string | null>(null);
   const [changed, setChanged] = useState<Partial<Setting>>({});
   const scene = scenes.find((s) => s.name === name) ?? scenes[0];
-  const setting: Setting = { ...START, ...(scene && { frames: scene.frames, step: scene.step, iso: scene.iso }), ...changed };
+  const setting: Setting = {
+    ...START,
+    ...(scene && { frames: scene.frames, step: scene.step, iso: scene.iso }),
+    ...changed,
+  };
   const choose = (next: string) => {
     setName(next);
     setChanged({});
   };
   const within = (f: keyof Setting) => limits?.[f] ?? { low: -Infinity, high: Infinity };
-  const wrong = FIELDS.filter((f) => !(setting[f.name] >= within(f.name).low && setting[f.name] <= within(f.name).high));
+  const wrong = FIELDS.filter(
+    (f) => !(setting[f.name] >= within(f.name).low && setting[f.name] <= within(f.name).high),
+  );
   const times = scene
-    ? [0, setting.frames - 1].map((i) => (scene.middle_seconds * scene.iso) / setting.iso * 2 ** (setting.shift + setting.step * (i - Math.floor((setting.frames - 1) / 2))))
+    ? [0, setting.frames - 1].map(
+        (i) =>
+          ((scene.middle_seconds * scene.iso) / setting.iso) *
+          2 ** (setting.shift + setting.step * (i - Math.floor((setting.frames - 1) / 2))),
+      )
     : [];
   const shoot = async () => {
     const job = await told(answered(api.POST("/api/camera", { body: { scene: scene.name, ...setting } })));
@@ -71,7 +81,10 @@ export default function CameraDialog({ onClose }: { onClose: () => void }) {
         ))}
         {scene && wrong.length === 0 && (
           <p className="dim">
-            {setting.frames === 1 || setting.step === 0 ? shutter(times[0]) : `${shutter(times[0])} to ${shutter(times[1])}`} at ISO {setting.iso}
+            {setting.frames === 1 || setting.step === 0
+              ? shutter(times[0])
+              : `${shutter(times[0])} to ${shutter(times[1])}`}{" "}
+            at ISO {setting.iso}
           </p>
         )}
       </DialogContent>

@@ -97,7 +97,11 @@ export function ContactSheet() {
                 </div>
               ))
             ) : (
-              <p>{over ? "Let go to bring these frames in" : "Drop frames here, or bring in a folder: a bracket or a stack becomes one scene."}</p>
+              <p>
+                {over
+                  ? "Let go to bring these frames in"
+                  : "Drop frames here, or bring in a folder: a bracket or a stack becomes one scene."}
+              </p>
             )}
           </div>
         )}
@@ -106,7 +110,8 @@ export function ContactSheet() {
             <header>
               <h1>{shoot.name}</h1>
               <span className="dim">
-                {shoot.scenes.length === 1 ? "1 scene" : `${shoot.scenes.length} scenes`}, brought in {shoot.created.slice(0, 10)}
+                {shoot.scenes.length === 1 ? "1 scene" : `${shoot.scenes.length} scenes`}, brought in{" "}
+                {shoot.created.slice(0, 10)}
               </span>
             </header>
             {shoot.refusals.length > 0 && (

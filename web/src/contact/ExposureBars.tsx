@@ -17,7 +17,12 @@ export function ExposureBars({ frames, height }: { frames: Frame[]; height: numb
   const lines: number[] = [];
   for (let s = Math.ceil(low / 2) * 2; s <= high; s += 2) lines.push(s);
   return (
-    <svg width={80} height={height} role="img" aria-label={`Exposures: ${known.map((f) => shutter(f.seconds)).join(", ")}`}>
+    <svg
+      width={80}
+      height={height}
+      role="img"
+      aria-label={`Exposures: ${known.map((f) => shutter(f.seconds)).join(", ")}`}
+    >
       {lines.map((s) => (
         <g key={s}>
           <line x1={0} x2={54} y1={y(s)} y2={y(s)} stroke="var(--crenn-palette-divider)" />
@@ -33,8 +38,20 @@ export function ExposureBars({ frames, height }: { frames: Frame[]; height: numb
         return (
           <g key={f.id} opacity={f.included ? 1 : 0.3}>
             <title>{`${f.name}: ${shutter(f.seconds)}`}</title>
-            <rect x={2 + i * pitch} y={top} width={Math.max(pitch - 4, 2)} height={y(tops[i] - middle - HELD) - top} fill="var(--crenn-palette-bar)" />
-            <rect x={2 + i * pitch - 1} y={top} width={Math.max(pitch - 4, 2) + 2} height={2} fill="var(--crenn-palette-text-primary)" />
+            <rect
+              x={2 + i * pitch}
+              y={top}
+              width={Math.max(pitch - 4, 2)}
+              height={y(tops[i] - middle - HELD) - top}
+              fill="var(--crenn-palette-bar)"
+            />
+            <rect
+              x={2 + i * pitch - 1}
+              y={top}
+              width={Math.max(pitch - 4, 2) + 2}
+              height={2}
+              fill="var(--crenn-palette-text-primary)"
+            />
           </g>
         );
       })}

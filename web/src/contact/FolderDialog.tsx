@@ -18,9 +18,7 @@ export default function FolderDialog({ onClose }: { onClose: () => void }) {
 
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="folder-title">
-      <DialogTitle id="folder-title">
-        Bring in a folder
-      </DialogTitle>
+      <DialogTitle id="folder-title">Bring in a folder</DialogTitle>
       <DialogContent>
         {fault && <p className="fault">{fault}</p>}
         {here && (
@@ -43,7 +41,11 @@ export default function FolderDialog({ onClose }: { onClose: () => void }) {
               ))}
             </List>
             <p>
-              {here.raw_files === 0 ? "No frames here." : here.raw_files === 1 ? "One frame here." : `${here.raw_files} frames here.`}
+              {here.raw_files === 0
+                ? "No frames here."
+                : here.raw_files === 1
+                  ? "One frame here."
+                  : `${here.raw_files} frames here.`}
             </p>
           </>
         )}

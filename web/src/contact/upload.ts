@@ -4,7 +4,11 @@ import { shootsChanged } from "../api/queries";
 import { tell } from "../state/messages";
 
 /** An upload under way; it goes on while the user looks around. */
-export const useUpload = create<{ share: number | null; text: string; stop: (() => void) | null }>(() => ({ share: null, text: "", stop: null }));
+export const useUpload = create<{ share: number | null; text: string; stop: (() => void) | null }>(() => ({
+  share: null,
+  text: "",
+  stop: null,
+}));
 
 /** The name of a file, at most as long as disks allow: its end tells what it is. */
 const shortened = (name: string) => (name.length <= 200 ? name : `${name.slice(0, 180)}${name.slice(-20)}`);
@@ -33,7 +37,9 @@ export function upload(files: File[]) {
   };
   request.onerror = () => {
     over();
-    tell("The upload broke off: it is larger than this server takes, or Crenn is no longer running. Send fewer files, or start Crenn again.");
+    tell(
+      "The upload broke off: it is larger than this server takes, or Crenn is no longer running. Send fewer files, or start Crenn again.",
+    );
   };
   request.onabort = over;
   request.open("POST", "/api/uploads");

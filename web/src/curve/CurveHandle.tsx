@@ -8,7 +8,12 @@ import { number } from "../units";
 import { INK, PER_PIXEL, plotX, plotY } from "./plot";
 import { type CurvePoint, moved } from "./points";
 
-const KEYS: Record<string, [number, number]> = { ArrowUp: [0, 0.05], ArrowDown: [0, -0.05], ArrowRight: [0.05, 0], ArrowLeft: [-0.05, 0] };
+const KEYS: Record<string, [number, number]> = {
+  ArrowUp: [0, 0.05],
+  ArrowDown: [0, -0.05],
+  ArrowRight: [0.05, 0],
+  ArrowLeft: [-0.05, 0],
+};
 
 /** A point of the curve: dragged, moved by keys, taken away. */
 export function CurveHandle({ point, index, chosen }: { point: CurvePoint; index: number; chosen: boolean }) {
@@ -28,7 +33,10 @@ export function CurveHandle({ point, index, chosen }: { point: CurvePoint; index
     },
     move: (start, e) => {
       const by = start.scale * (e.shiftKey ? 0.2 : 1);
-      to({ at: start.point.at + (e.clientX - start.x) * by * PER_PIXEL.x, to: start.point.to - (e.clientY - start.y) * by * PER_PIXEL.y });
+      to({
+        at: start.point.at + (e.clientX - start.x) * by * PER_PIXEL.x,
+        to: start.point.to - (e.clientY - start.y) * by * PER_PIXEL.y,
+      });
     },
     end: () => {
       release();
@@ -67,7 +75,14 @@ export function CurveHandle({ point, index, chosen }: { point: CurvePoint; index
     >
       <title>Double-click: take it away</title>
       <circle cx={plotX(point.at)} cy={plotY(point.to)} r={10} fill="transparent" />
-      <circle cx={plotX(point.at)} cy={plotY(point.to)} r={chosen ? 5 : 4} fill={chosen ? INK[channel] : "var(--crenn-palette-background-paper)"} stroke={INK[channel]} strokeWidth={1.5} />
+      <circle
+        cx={plotX(point.at)}
+        cy={plotY(point.to)}
+        r={chosen ? 5 : 4}
+        fill={chosen ? INK[channel] : "var(--crenn-palette-background-paper)"}
+        stroke={INK[channel]}
+        strokeWidth={1.5}
+      />
     </g>
   );
 }

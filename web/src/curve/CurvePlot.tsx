@@ -53,30 +53,81 @@ export function CurvePlot() {
           </button>
         ))}
       </div>
-      <svg ref={box} viewBox={`0 0 ${WIDTH} ${HEIGHT}`} width="100%" role="group" aria-label={`Curve of ${NAMES[channel].toLowerCase()}`}>
-        <rect x={LEFT} y={6} width={WIDTH - LEFT - 6} height={HEIGHT - BOTTOM - 6} fill="transparent" className="ground" {...drag} />
+      <svg
+        ref={box}
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        width="100%"
+        role="group"
+        aria-label={`Curve of ${NAMES[channel].toLowerCase()}`}
+      >
+        <rect
+          x={LEFT}
+          y={6}
+          width={WIDTH - LEFT - 6}
+          height={HEIGHT - BOTTOM - 6}
+          fill="transparent"
+          className="ground"
+          {...drag}
+        />
         <g pointerEvents="none">
           {whole.map((s) => (
-            <g key={s} stroke="var(--crenn-palette-divider)" strokeWidth={s === 0 ? 1.2 : 0.6} opacity={s % 2 === 0 ? 1 : 0.45}>
+            <g
+              key={s}
+              stroke="var(--crenn-palette-divider)"
+              strokeWidth={s === 0 ? 1.2 : 0.6}
+              opacity={s % 2 === 0 ? 1 : 0.45}
+            >
               <line x1={plotX(s)} x2={plotX(s)} y1={6} y2={HEIGHT - BOTTOM} />
               <line x1={LEFT} x2={WIDTH - 6} y1={plotY(s)} y2={plotY(s)} />
             </g>
           ))}
-          {whole.filter((s) => s % 2 === 0).map((s) => (
-            <g key={s} fontSize={9.5} fill="var(--crenn-palette-text-secondary)">
-              <text x={plotX(s)} y={HEIGHT - 4} textAnchor="middle">
-                {s === 0 ? "0" : s > 0 ? `+${s}` : `−${-s}`}
-              </text>
-              <text x={LEFT - 4} y={plotY(s) + 3.5} textAnchor="end">
-                {s === 0 ? "0" : s > 0 ? `+${s}` : `−${-s}`}
-              </text>
-            </g>
-          ))}
-          {entering && shares && <path d={histogram(shares, entering.start, entering.bin)} fill="var(--crenn-palette-bar)" opacity={0.55} data-testid="entering" />}
-          <line x1={plotX(FROM)} y1={plotY(FROM)} x2={plotX(UP_TO)} y2={plotY(UP_TO)} stroke="var(--crenn-palette-text-secondary)" strokeDasharray="2 4" />
-          {under !== undefined && under > FROM && under < UP_TO && <line x1={plotX(under)} x2={plotX(under)} y1={6} y2={HEIGHT - BOTTOM} stroke="var(--crenn-palette-primary-main)" data-testid="under" />}
+          {whole
+            .filter((s) => s % 2 === 0)
+            .map((s) => (
+              <g key={s} fontSize={9.5} fill="var(--crenn-palette-text-secondary)">
+                <text x={plotX(s)} y={HEIGHT - 4} textAnchor="middle">
+                  {s === 0 ? "0" : s > 0 ? `+${s}` : `−${-s}`}
+                </text>
+                <text x={LEFT - 4} y={plotY(s) + 3.5} textAnchor="end">
+                  {s === 0 ? "0" : s > 0 ? `+${s}` : `−${-s}`}
+                </text>
+              </g>
+            ))}
+          {entering && shares && (
+            <path
+              d={histogram(shares, entering.start, entering.bin)}
+              fill="var(--crenn-palette-bar)"
+              opacity={0.55}
+              data-testid="entering"
+            />
+          )}
+          <line
+            x1={plotX(FROM)}
+            y1={plotY(FROM)}
+            x2={plotX(UP_TO)}
+            y2={plotY(UP_TO)}
+            stroke="var(--crenn-palette-text-secondary)"
+            strokeDasharray="2 4"
+          />
+          {under !== undefined && under > FROM && under < UP_TO && (
+            <line
+              x1={plotX(under)}
+              x2={plotX(under)}
+              y1={6}
+              y2={HEIGHT - BOTTOM}
+              stroke="var(--crenn-palette-primary-main)"
+              data-testid="under"
+            />
+          )}
           {CHANNELS.filter((c) => c === channel || curve[c].length > 0).map((c) => (
-            <path key={c} d={line(curveOf(curve[c]))} fill="none" stroke={INK[c]} strokeWidth={c === channel ? 1.8 : 0.9} opacity={c === channel ? 1 : 0.6} />
+            <path
+              key={c}
+              d={line(curveOf(curve[c]))}
+              fill="none"
+              stroke={INK[c]}
+              strokeWidth={c === channel ? 1.8 : 0.9}
+              opacity={c === channel ? 1 : 0.6}
+            />
           ))}
         </g>
         {points.map((p, i) => (

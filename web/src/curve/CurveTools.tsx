@@ -32,8 +32,20 @@ export function CurveTools() {
         <p className="dim">Click on the curve for a point. 0 is the picture’s white.</p>
       )}
       <div className="buttons">
-        <ToolButton tool="curve" says="Pick on the picture" inHand="Drag a place up or down" title="A point for the light under the pointer. Key C" />
-        <Button size="small" variant="outlined" color="inherit" className="below" title="Gives red, green and blue the same darkest and brightest light: takes the colour of a haze" onClick={() => void channelEnds()}>
+        <ToolButton
+          tool="curve"
+          says="Pick on the picture"
+          inHand="Drag a place up or down"
+          title="A point for the light under the pointer. Key C"
+        />
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          className="below"
+          title="Gives red, green and blue the same darkest and brightest light: takes the colour of a haze"
+          onClick={() => void channelEnds()}
+        >
           Channel ends
         </Button>
         {any && (

@@ -3,7 +3,19 @@ import { useState } from "react";
 import { number } from "../units";
 
 /** A number that is typed: taken with Enter or on leaving, let be with Escape or if it is none. */
-export function TypedNumber({ label, value, decimals = 2, plus = true, onSet }: { label: string; value: number; decimals?: number; plus?: boolean; onSet: (value: number) => void }) {
+export function TypedNumber({
+  label,
+  value,
+  decimals = 2,
+  plus = true,
+  onSet,
+}: {
+  label: string;
+  value: number;
+  decimals?: number;
+  plus?: boolean;
+  onSet: (value: number) => void;
+}) {
   const [typed, setTyped] = useState<string | null>(null);
   const enter = () => {
     if (typed === null) return;

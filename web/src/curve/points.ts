@@ -16,7 +16,11 @@ export const UP_TO = 3;
 
 /** Points as the curve goes through them: with its ends, where none lies as far out. */
 export function withEnds(points: CurvePoint[]): CurvePoint[] {
-  if (points.length === 0) return [{ at: LOW, to: LOW }, { at: HIGH, to: HIGH }];
+  if (points.length === 0)
+    return [
+      { at: LOW, to: LOW },
+      { at: HIGH, to: HIGH },
+    ];
   const known = [...points];
   const first = known[0];
   const last = known[known.length - 1];
@@ -48,7 +52,10 @@ export function moved(points: CurvePoint[], index: number, { at, to }: CurvePoin
   const before = points[index - 1] ?? { at: FROM - 1, to: FROM - 1 };
   const after = points[index + 1] ?? { at: UP_TO + 1, to: UP_TO + 1 };
   const next = [...points];
-  next[index] = { at: rounded(between(at, before.at + 2 * APART, after.at - 2 * APART)), to: rounded(between(to, before.to, after.to)) };
+  next[index] = {
+    at: rounded(between(at, before.at + 2 * APART, after.at - 2 * APART)),
+    to: rounded(between(to, before.to, after.to)),
+  };
   return next;
 }
 

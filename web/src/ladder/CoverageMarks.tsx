@@ -20,9 +20,21 @@ export function CoverageMarks({ report, scale, left, width }: Props) {
     return (
       <g key={`${missing} ${low}`}>
         <title>{missing ? "No frame measured these stops" : "Thin: noise shows here when lifted"}</title>
-        <path d={`M ${left} ${top} h -4 V ${bottom} h 4`} fill="none" stroke={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"} strokeWidth={missing ? 2 : 1} />
+        <path
+          d={`M ${left} ${top} h -4 V ${bottom} h 4`}
+          fill="none"
+          stroke={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"}
+          strokeWidth={missing ? 2 : 1}
+        />
         {bottom - top > (missing ? 44 : 24) && (
-          <text x={left - 6} y={(top + bottom) / 2} fontSize={9.5} fill={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"} textAnchor="middle" transform={`rotate(-90 ${left - 6} ${(top + bottom) / 2})`}>
+          <text
+            x={left - 6}
+            y={(top + bottom) / 2}
+            fontSize={9.5}
+            fill={missing ? "var(--crenn-palette-lamp)" : "var(--crenn-palette-text-secondary)"}
+            textAnchor="middle"
+            transform={`rotate(-90 ${left - 6} ${(top + bottom) / 2})`}
+          >
             {missing ? "missing" : "thin"}
           </text>
         )}
@@ -32,7 +44,10 @@ export function CoverageMarks({ report, scale, left, width }: Props) {
   const advice = coverage.advice;
   const brightest = report.frames.reduce((a, b) => (a.ev > b.ev ? a : b));
   // The advised frame has the range of its nearest kin, moved by its exposure.
-  const kin = advice && advice.ev < Math.min(...report.frames.map((f) => f.ev)) ? report.frames.reduce((a, b) => (a.ev < b.ev ? a : b)) : brightest;
+  const kin =
+    advice && advice.ev < Math.min(...report.frames.map((f) => f.ev))
+      ? report.frames.reduce((a, b) => (a.ev < b.ev ? a : b))
+      : brightest;
   const moved = advice ? advice.ev - kin.ev : 0;
   return (
     <g>
@@ -45,7 +60,10 @@ export function CoverageMarks({ report, scale, left, width }: Props) {
             x={left + 6 + Math.min(width / report.frames.length, 12) * report.frames.length - 1}
             y={scale.y(kin.clip_stop - moved)}
             width={5}
-            height={Math.max(Math.min(scale.y(kin.noise_stop - moved), scale.bottom) - scale.y(kin.clip_stop - moved), 2)}
+            height={Math.max(
+              Math.min(scale.y(kin.noise_stop - moved), scale.bottom) - scale.y(kin.clip_stop - moved),
+              2,
+            )}
             fill="none"
             stroke="var(--crenn-palette-lamp)"
             strokeDasharray="3 2"

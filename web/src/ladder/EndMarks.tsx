@@ -28,15 +28,41 @@ export function EndMarks({ scale, lines, x, movable }: Props) {
       {shown.map(({ name, stop, says }) => {
         const parameter = parameters.find((p) => p.name === name);
         if (parameter?.kind !== "dial" || stop === null || stop < scale.low || stop > scale.high) return null;
-        return <EndMark key={name} parameter={parameter} says={says} y={scale.y(stop)} perStop={scale.y(0) - scale.y(1)} x={x} movable={movable} />;
+        return (
+          <EndMark
+            key={name}
+            parameter={parameter}
+            says={says}
+            y={scale.y(stop)}
+            perStop={scale.y(0) - scale.y(1)}
+            x={x}
+            movable={movable}
+          />
+        );
       })}
     </g>
   );
 }
 
-function EndMark({ parameter: p, says, x, y, perStop, movable }: { parameter: Dial; says: string; x: number; y: number; perStop: number; movable: boolean }) {
+function EndMark({
+  parameter: p,
+  says,
+  x,
+  y,
+  perStop,
+  movable,
+}: {
+  parameter: Dial;
+  says: string;
+  x: number;
+  y: number;
+  perStop: number;
+  movable: boolean;
+}) {
   const path = [p.step, p.name];
-  const value = useScene((s) => (s.treatment ? numberAt(s.treatment, path) : null) ?? automaticAt(s.scene, path, p.default));
+  const value = useScene(
+    (s) => (s.treatment ? numberAt(s.treatment, path) : null) ?? automaticAt(s.scene, path, p.default),
+  );
   const to = (v: number) => preview((t) => withValue(t, path, held(p, v)));
   const drag = useDrag<{ y: number; value: number }>({
     begin: (e) => {

@@ -40,13 +40,47 @@ export function FrameBars({ report, scale, left, width, marked, feeds, tones }: 
             <title>
               {`${frame.name}: ${shutter(frame.seconds)}, clips at ${frame.clip_stop.toFixed(1)} EV, noise below ${frame.noise_stop.toFixed(1)} EV, feeds ${(frame.feeds * 100).toFixed(0)} %`}
             </title>
-            <rect x={x} y={top} width={bar} height={Math.max(bottom - top, 2)} fill={on ? "var(--crenn-palette-primary-main)" : tones ? `hsl(0 0% ${Math.round((tones[frame.name] ?? 0) * 78)}%)` : "url(#fade)"} stroke={tones ? "var(--crenn-palette-text-secondary)" : "none"} strokeWidth={0.6} />
+            <rect
+              x={x}
+              y={top}
+              width={bar}
+              height={Math.max(bottom - top, 2)}
+              fill={
+                on
+                  ? "var(--crenn-palette-primary-main)"
+                  : tones
+                    ? `hsl(0 0% ${Math.round((tones[frame.name] ?? 0) * 78)}%)`
+                    : "url(#fade)"
+              }
+              stroke={tones ? "var(--crenn-palette-text-secondary)" : "none"}
+              strokeWidth={0.6}
+            />
             {feeds && !tones && (
-              <rect x={x} y={bottom - (bottom - top) * frame.feeds} width={bar} height={(bottom - top) * frame.feeds} fill="var(--crenn-palette-primary-main)" opacity={0.75} />
+              <rect
+                x={x}
+                y={bottom - (bottom - top) * frame.feeds}
+                width={bar}
+                height={(bottom - top) * frame.feeds}
+                fill="var(--crenn-palette-primary-main)"
+                opacity={0.75}
+              />
             )}
-            <line x1={x - 1} x2={x + bar + 1} y1={top} y2={top} stroke="var(--crenn-palette-text-primary)" strokeWidth={2} />
+            <line
+              x1={x - 1}
+              x2={x + bar + 1}
+              y1={top}
+              y2={top}
+              stroke="var(--crenn-palette-text-primary)"
+              strokeWidth={2}
+            />
             {labelled && (
-              <text x={x + bar / 2} y={top - 5} fontSize={9.5} fill="var(--crenn-palette-text-secondary)" transform={`rotate(-42 ${x + bar / 2} ${top - 5})`}>
+              <text
+                x={x + bar / 2}
+                y={top - 5}
+                fontSize={9.5}
+                fill="var(--crenn-palette-text-secondary)"
+                transform={`rotate(-42 ${x + bar / 2} ${top - 5})`}
+              >
                 {shutter(frame.seconds)}
               </text>
             )}

@@ -49,9 +49,7 @@ export function Ladder({ station }: { station: string }) {
         <header>
           <h2>Light ladder</h2>
         </header>
-        <p className="dim inset">
-          The stops of the scene stand here once its frames are merged.
-        </p>
+        <p className="dim inset">The stops of the scene stand here once its frames are merged.</p>
       </aside>
     );
   }
@@ -73,15 +71,45 @@ export function Ladder({ station }: { station: string }) {
       <svg ref={box} width={231} role="group" aria-label="Stops of the scene and their tones">
         {labels.map((s) => (
           <g key={s}>
-            <text x={LABELS - 5} y={scale.y(s) + 3.5} fontSize={10.5} textAnchor="end" fill={s === 0 ? "var(--crenn-palette-text-primary)" : "var(--crenn-palette-text-secondary)"}>
+            <text
+              x={LABELS - 5}
+              y={scale.y(s) + 3.5}
+              fontSize={10.5}
+              textAnchor="end"
+              fill={s === 0 ? "var(--crenn-palette-text-primary)" : "var(--crenn-palette-text-secondary)"}
+            >
               {s === 0 ? "0" : number(s, 0, true)}
             </text>
-            <line x1={LABELS - 2} x2={LABELS + 4} y1={scale.y(s)} y2={scale.y(s)} stroke="var(--crenn-palette-divider)" />
+            <line
+              x1={LABELS - 2}
+              x2={LABELS + 4}
+              y1={scale.y(s)}
+              y2={scale.y(s)}
+              stroke="var(--crenn-palette-divider)"
+            />
           </g>
         ))}
-        <FrameBars report={report} scale={scale} left={FRAMES} width={44} marked={marked} feeds={station === "merge"} tones={source ? tones : null} />
+        <FrameBars
+          report={report}
+          scale={scale}
+          left={FRAMES}
+          width={44}
+          marked={marked}
+          feeds={station === "merge"}
+          tones={source ? tones : null}
+        />
         {station === "merge" && <CoverageMarks report={report} scale={scale} left={FRAMES - 6} width={44} />}
-        {station === "noise" ? <NoiseLines report={report} scale={scale} left={BARS} width={48} /> : <StopHistogram report={report} scale={scale} left={BARS} width={48} within={station === "areas" ? within : null} />}
+        {station === "noise" ? (
+          <NoiseLines report={report} scale={scale} left={BARS} width={48} />
+        ) : (
+          <StopHistogram
+            report={report}
+            scale={scale}
+            left={BARS}
+            width={48}
+            within={station === "areas" ? within : null}
+          />
+        )}
         <RungBand scale={scale} left={BARS} right={RUNGS - 6} />
         <LampMarks report={report} scale={scale} x={RUNGS - 13} />
         <text x={TONES + 9} y={scale.top - 6} fontSize={10} textAnchor="end" fill="var(--crenn-palette-text-secondary)">
@@ -97,7 +125,14 @@ export function Ladder({ station }: { station: string }) {
             fill={`hsl(0 0% ${i * 2 + 1}%)`}
           />
         ))}
-        <rect x={TONES - 0.5} y={scale.top - 0.5} width={11} height={scale.bottom - scale.top + 1} fill="none" stroke="var(--crenn-palette-divider)" />
+        <rect
+          x={TONES - 0.5}
+          y={scale.top - 0.5}
+          width={11}
+          height={scale.bottom - scale.top + 1}
+          fill="none"
+          stroke="var(--crenn-palette-divider)"
+        />
         <Placement scale={scale} lines={lines} left={RUNGS} right={TONES - 1} movable={station === "light"} />
         <EndMarks scale={scale} lines={lines} x={RUNGS} movable={station === "light"} />
         {station === "areas" && <LightBracket scale={scale} left={BARS - 4} width={56} />}
@@ -106,7 +141,11 @@ export function Ladder({ station }: { station: string }) {
       </svg>
       <footer className="dim">
         <span>Frames cover {covered.toFixed(1)} stops</span>
-        {light !== null && <span title="Luminance of the bulk of the scene, by exposure time, aperture and ISO of the reference frame">mostly {luminance(light)}</span>}
+        {light !== null && (
+          <span title="Luminance of the bulk of the scene, by exposure time, aperture and ISO of the reference frame">
+            mostly {luminance(light)}
+          </span>
+        )}
       </footer>
     </aside>
   );

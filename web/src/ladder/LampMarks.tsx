@@ -12,7 +12,15 @@ export function LampMarks({ report, scale, x }: { report: Report; scale: Scale; 
   return (
     <g data-testid="lamp-marks">
       {[...together].map(([stop, count]) => (
-        <circle key={stop} cx={x} cy={Math.max(scale.y(stop), scale.top)} r={Math.min(2 + Math.sqrt(count) / 2, 4)} fill="var(--crenn-palette-background-paper)" stroke="var(--crenn-palette-lamp)" strokeWidth={1.6}>
+        <circle
+          key={stop}
+          cx={x}
+          cy={Math.max(scale.y(stop), scale.top)}
+          r={Math.min(2 + Math.sqrt(count) / 2, 4)}
+          fill="var(--crenn-palette-background-paper)"
+          stroke="var(--crenn-palette-lamp)"
+          strokeWidth={1.6}
+        >
           <title>{`${count === 1 ? "A lamp" : `${count} lamps`} at ${number(stop, 1, true)} EV, left out of automatic values`}</title>
         </circle>
       ))}

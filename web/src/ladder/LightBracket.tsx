@@ -16,7 +16,12 @@ interface Props {
 
 /** The ends of a light range, and of where it has faded: what of the bracket is taken hold of. */
 type End = "low" | "high" | "soft_low" | "soft_high";
-const TITLES: Record<End, string> = { low: "darker end", high: "brighter end", soft_low: "how softly its darker end fades", soft_high: "how softly its brighter end fades" };
+const TITLES: Record<End, string> = {
+  low: "darker end",
+  high: "brighter end",
+  soft_low: "how softly its darker end fades",
+  soft_high: "how softly its brighter end fades",
+};
 const APART = 0.1;
 
 /** The selected light range as a bracket on the stops; open at an end that is dragged off the scale. */
@@ -33,7 +38,12 @@ function Bracket({ area, part, scale, left, width }: Props & { area: string; par
   const low = part.low <= OPEN[0] ? darkest : part.low;
   const high = part.high >= OPEN[1] ? brightest : part.high;
   const y = (stop: number) => between(scale.top, scale.y(stop), scale.bottom);
-  const at: Record<End, number> = { low, high, soft_low: low - part.soft_low / 2, soft_high: high + part.soft_high / 2 };
+  const at: Record<End, number> = {
+    low,
+    high,
+    soft_low: low - part.soft_low / 2,
+    soft_high: high + part.soft_high / 2,
+  };
   const moved = (end: End, stop: number): LightRange => {
     const v = Math.round(stop * 20) / 20;
     if (end === "low") return { ...part, low: v <= darkest + 0.05 ? OPEN[0] : between(OPEN[0], v, high - APART) };
@@ -44,14 +54,29 @@ function Bracket({ area, part, scale, left, width }: Props & { area: string; par
   const right = left + width;
   // An end that is open does not fade.
   const open: Partial<Record<End, boolean>> = { soft_low: part.low <= OPEN[0], soft_high: part.high >= OPEN[1] };
-  const fades = [open.soft_high ? "" : `M ${right} ${y(at.soft_high)} L ${left} ${y(high - part.soft_high / 2)}`, open.soft_low ? "" : `M ${right} ${y(at.soft_low)} L ${left} ${y(low + part.soft_low / 2)}`];
+  const fades = [
+    open.soft_high ? "" : `M ${right} ${y(at.soft_high)} L ${left} ${y(high - part.soft_high / 2)}`,
+    open.soft_low ? "" : `M ${right} ${y(at.soft_low)} L ${left} ${y(low + part.soft_low / 2)}`,
+  ];
   return (
     <g data-testid="light-bracket">
       <path className="bracket" d={`M ${right} ${y(high)} H ${left} V ${y(low)} H ${right}`} />
       <path className="bracket fine" d={fades.join(" ")} />
-      {(Object.keys(TITLES) as End[]).filter((end) => !open[end]).map((end) => (
-        <Handle key={end} y={y(at[end])} left={left} right={right} value={at[end]} soft={end.startsWith("soft")} label={`Light range, ${TITLES[end]}`} to={(dy) => setPart(area, part.id, moved(end, scale.stopAt(y(at[end]) + dy)))} by={(ev) => setPart(area, part.id, moved(end, at[end] + ev))} />
-      ))}
+      {(Object.keys(TITLES) as End[])
+        .filter((end) => !open[end])
+        .map((end) => (
+          <Handle
+            key={end}
+            y={y(at[end])}
+            left={left}
+            right={right}
+            value={at[end]}
+            soft={end.startsWith("soft")}
+            label={`Light range, ${TITLES[end]}`}
+            to={(dy) => setPart(area, part.id, moved(end, scale.stopAt(y(at[end]) + dy)))}
+            by={(ev) => setPart(area, part.id, moved(end, at[end] + ev))}
+          />
+        ))}
     </g>
   );
 }
@@ -90,10 +115,23 @@ function Handle({ y, left, right, value, soft, label, to, by }: HandleProps) {
     e.stopPropagation();
   };
   return (
-    <g className="handle" role="slider" tabIndex={0} aria-label={label} aria-valuenow={value} aria-valuetext={`${number(value, 2, true)} EV`} {...drag} onKeyDown={key}>
+    <g
+      className="handle"
+      role="slider"
+      tabIndex={0}
+      aria-label={label}
+      aria-valuenow={value}
+      aria-valuetext={`${number(value, 2, true)} EV`}
+      {...drag}
+      onKeyDown={key}
+    >
       <title>{`${label}: ${number(value, 1, true)} EV`}</title>
       <rect x={left - 4} y={y - (soft ? 4 : 6)} width={right - left + 8} height={soft ? 8 : 12} fill="transparent" />
-      {soft ? <circle cx={right} cy={y} r={3} className="bracket-end" /> : <rect x={right - 3} y={y - 3} width={7} height={6} className="bracket-end" />}
+      {soft ? (
+        <circle cx={right} cy={y} r={3} className="bracket-end" />
+      ) : (
+        <rect x={right - 3} y={y - 3} width={7} height={6} className="bracket-end" />
+      )}
     </g>
   );
 }

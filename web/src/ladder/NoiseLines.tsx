@@ -38,7 +38,15 @@ export function NoiseLines({ report, scale, left, width }: Props) {
     const y = reach && scale.y(reach.horizon);
     if (!y || y < scale.top || y > scale.bottom) return null;
     return (
-      <line x1={left} x2={left + width} y1={y} y2={y} stroke={`var(--crenn-palette-text-${bold ? "primary" : "secondary"})`} strokeWidth={bold ? 1.8 : 1.2} data-horizon={bold ? "after" : "before"}>
+      <line
+        x1={left}
+        x2={left + width}
+        y1={y}
+        y2={y}
+        stroke={`var(--crenn-palette-text-${bold ? "primary" : "secondary"})`}
+        strokeWidth={bold ? 1.8 : 1.2}
+        data-horizon={bold ? "after" : "before"}
+      >
         <title>{`Noise horizon ${bold ? "with noise taken out" : "as taken"}: ${stops(reach.horizon)}`}</title>
       </line>
     );
@@ -47,22 +55,47 @@ export function NoiseLines({ report, scale, left, width }: Props) {
     <g data-testid="noise-lines">
       {[0, 40, FULL].map((db) => (
         <g key={db}>
-          <line x1={left + (db / FULL) * width} x2={left + (db / FULL) * width} y1={scale.top} y2={scale.bottom} stroke="var(--crenn-palette-divider)" strokeDasharray="2 4" />
+          <line
+            x1={left + (db / FULL) * width}
+            x2={left + (db / FULL) * width}
+            y1={scale.top}
+            y2={scale.bottom}
+            stroke="var(--crenn-palette-divider)"
+            strokeDasharray="2 4"
+          />
           {db > 0 && (
-            <text x={left + (db / FULL) * width} y={scale.top - 6} fontSize={9} textAnchor="middle" fill="var(--crenn-palette-text-secondary)">
+            <text
+              x={left + (db / FULL) * width}
+              y={scale.top - 6}
+              fontSize={9}
+              textAnchor="middle"
+              fill="var(--crenn-palette-text-secondary)"
+            >
               {db}
               {db === FULL ? " dB" : ""}
             </text>
           )}
         </g>
       ))}
-      <path d={path(before, report, scale, left, width)} fill="none" stroke="var(--crenn-palette-text-secondary)" strokeWidth={1.2} data-line="before">
+      <path
+        d={path(before, report, scale, left, width)}
+        fill="none"
+        stroke="var(--crenn-palette-text-secondary)"
+        strokeWidth={1.2}
+        data-line="before"
+      >
         <title>Signal to noise as the frames give it</title>
       </path>
       {horizon(data?.before, false)}
       {horizon(data?.after, true)}
       {after && (
-        <path d={path(after, report, scale, left, width)} fill="none" stroke="var(--crenn-palette-text-primary)" strokeWidth={1.8} data-line="after">
+        <path
+          d={path(after, report, scale, left, width)}
+          fill="none"
+          stroke="var(--crenn-palette-text-primary)"
+          strokeWidth={1.8}
+          data-line="after"
+        >
           <title>With noise taken out, in smooth places</title>
         </path>
       )}

@@ -45,13 +45,35 @@ export function Placement({ scale, lines, left, right, movable }: Props) {
       })}
       {movable &&
         rungs.map((stop) => (
-          <Rung key={stop} stop={stop} ev={rungAt(treatment, stop)} tone={toneAt(lines, stop) ?? 0} x={left} y={scale.y(stop)} perStop={perStop} />
+          <Rung
+            key={stop}
+            stop={stop}
+            ev={rungAt(treatment, stop)}
+            tone={toneAt(lines, stop) ?? 0}
+            x={left}
+            y={scale.y(stop)}
+            perStop={perStop}
+          />
         ))}
     </g>
   );
 }
 
-const Rung = memo(function Rung({ stop, ev, tone, x, y, perStop }: { stop: number; ev: number; tone: number; x: number; y: number; perStop: number }) {
+const Rung = memo(function Rung({
+  stop,
+  ev,
+  tone,
+  x,
+  y,
+  perStop,
+}: {
+  stop: number;
+  ev: number;
+  tone: number;
+  x: number;
+  y: number;
+  perStop: number;
+}) {
   const moving = useHeldRung((s) => s.stop === stop);
   const [typed, setTyped] = useState<string | null>(null);
   const name = `${number(stop, 1, true)} EV`;
@@ -99,7 +121,14 @@ const Rung = memo(function Rung({ stop, ev, tone, x, y, perStop }: { stop: numbe
       }}
     >
       <circle cx={x} cy={y} r={10} fill="transparent" />
-      <circle cx={x} cy={y} r={moving ? 5.5 : 4} fill={ev !== 0 ? colour : "var(--crenn-palette-background-paper)"} stroke={colour} strokeWidth={1.5} />
+      <circle
+        cx={x}
+        cy={y}
+        r={moving ? 5.5 : 4}
+        fill={ev !== 0 ? colour : "var(--crenn-palette-background-paper)"}
+        stroke={colour}
+        strokeWidth={1.5}
+      />
       {typed !== null && (
         <RungNumber
           x={x + 7}

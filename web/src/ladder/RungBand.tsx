@@ -22,7 +22,11 @@ export function RungBand({ scale, left, right }: Props) {
   const [low, high] = [stops[0], stops[stops.length - 1]];
   return (
     <g pointerEvents="none" data-testid="rung-band">
-      <path d={`M ${right} ${scale.y(low)} L ${edge.join(" L ")} L ${right} ${scale.y(high)} Z`} fill="var(--crenn-palette-primary-main)" opacity={0.28} />
+      <path
+        d={`M ${right} ${scale.y(low)} L ${edge.join(" L ")} L ${right} ${scale.y(high)} Z`}
+        fill="var(--crenn-palette-primary-main)"
+        opacity={0.28}
+      />
       <path d={`M ${edge.join(" L ")}`} fill="none" stroke="var(--crenn-palette-primary-main)" />
     </g>
   );

@@ -40,17 +40,49 @@ export function StopHistogram({ report, scale, left, width, within }: Props) {
         return (
           <g key={bar.stop}>
             <rect x={left} y={y} width={length(bar.share)} height={thick} fill="var(--crenn-palette-bar)" />
-            {bar.within > 0 && <rect x={left} y={y} width={length(Math.min(bar.within, bar.share))} height={thick} fill="var(--crenn-palette-primary-main)" data-within />}
-            {bar.clipped > 0 && <rect x={left} y={y} width={length(bar.clipped)} height={thick} fill="var(--crenn-palette-lamp)" />}
+            {bar.within > 0 && (
+              <rect
+                x={left}
+                y={y}
+                width={length(Math.min(bar.within, bar.share))}
+                height={thick}
+                fill="var(--crenn-palette-primary-main)"
+                data-within
+              />
+            )}
+            {bar.clipped > 0 && (
+              <rect x={left} y={y} width={length(bar.clipped)} height={thick} fill="var(--crenn-palette-lamp)" />
+            )}
           </g>
         );
       })}
       {horizon < scale.bottom - 2 && (
         <g>
-          <rect x={left} y={horizon} width={width + 4} height={scale.bottom - horizon} fill="url(#noise-hatch)" opacity={0.55} />
-          <line x1={left} x2={left + width + 4} y1={horizon} y2={horizon} stroke="var(--crenn-palette-text-secondary)" />
+          <rect
+            x={left}
+            y={horizon}
+            width={width + 4}
+            height={scale.bottom - horizon}
+            fill="url(#noise-hatch)"
+            opacity={0.55}
+          />
+          <line
+            x1={left}
+            x2={left + width + 4}
+            y1={horizon}
+            y2={horizon}
+            stroke="var(--crenn-palette-text-secondary)"
+          />
           <title>Noise horizon: below it signal to noise is under 12 dB</title>
-          <text x={left + 12} y={horizon + 11} fontSize={9.5} fill="var(--crenn-palette-text-secondary)" stroke="var(--crenn-palette-background-paper)" strokeWidth={4} paintOrder="stroke">
+          <text
+            x={left + 12}
+            y={horizon + 11}
+            fontSize={9.5}
+            fill="var(--crenn-palette-text-secondary)"
+            stroke="var(--crenn-palette-background-paper)"
+            strokeWidth={4}
+            paintOrder="stroke"
+          >
             noise
           </text>
         </g>

@@ -18,7 +18,16 @@ export function TintMarks({ scale, x }: { scale: Scale; x: number }) {
   return (
     <g data-testid="tint-marks">
       {points.map((t, i) => (
-        <TintMark key={t.name} tint={t} index={i} scale={scale} x={x} tones={tones} stops={points.map((p) => p.stop)} chosen={chosen?.list === "points" && chosen.index === i} />
+        <TintMark
+          key={t.name}
+          tint={t}
+          index={i}
+          scale={scale}
+          x={x}
+          tones={tones}
+          stops={points.map((p) => p.stop)}
+          chosen={chosen?.list === "points" && chosen.index === i}
+        />
       ))}
     </g>
   );
@@ -70,10 +79,25 @@ function TintMark({ tint: t, index, scale, x, tones, stops, chosen }: Props) {
     e.stopPropagation();
   };
   return (
-    <g className={t.on ? "handle" : "handle off"} role="slider" tabIndex={0} aria-label={`Tone of ${t.name}`} aria-valuenow={t.stop} aria-valuetext={`${number(t.stop, 2, true)} EV`} {...drag} onKeyDown={key} onFocus={() => choose("points", t.name)}>
+    <g
+      className={t.on ? "handle" : "handle off"}
+      role="slider"
+      tabIndex={0}
+      aria-label={`Tone of ${t.name}`}
+      aria-valuenow={t.stop}
+      aria-valuetext={`${number(t.stop, 2, true)} EV`}
+      {...drag}
+      onKeyDown={key}
+      onFocus={() => choose("points", t.name)}
+    >
       <title>{`${t.name}: ${number(t.stop, 1, true)} EV`}</title>
       <rect x={x - 4} y={y - 8} width={24} height={16} fill="transparent" />
-      <path d={`M ${x} ${y} L ${x + 6} ${y - 4.5} H ${x + 14} V ${y + 4.5} H ${x + 6} Z`} fill={ink(t.hue, t.amount ? 0.18 : 0, 0.7)} stroke="var(--crenn-palette-text-primary)" strokeWidth={chosen ? 2 : 0.75} />
+      <path
+        d={`M ${x} ${y} L ${x + 6} ${y - 4.5} H ${x + 14} V ${y + 4.5} H ${x + 6} Z`}
+        fill={ink(t.hue, t.amount ? 0.18 : 0, 0.7)}
+        stroke="var(--crenn-palette-text-primary)"
+        strokeWidth={chosen ? 2 : 0.75}
+      />
     </g>
   );
 }

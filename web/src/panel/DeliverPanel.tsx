@@ -38,7 +38,11 @@ export default function DeliverPanel() {
       answered(
         api.POST("/api/scenes/{scene_id}/deliveries", {
           params: { path: { scene_id: scene.id } },
-          body: { format, long_edge: edge === "" ? null : Number(edge), quality: lossy ? Math.round(Number(quality)) : 92 },
+          body: {
+            format,
+            long_edge: edge === "" ? null : Number(edge),
+            quality: lossy ? Math.round(Number(quality)) : 92,
+          },
         }),
       ).then(() => deliveriesChanged(scene.id)),
     );
@@ -48,7 +52,13 @@ export default function DeliverPanel() {
       <h2>Deliver</h2>
       <p className="lead">Render at full quality into a file.</p>
       <div className="stack fields">
-        <TextField select size="small" label="Format" value={format} onChange={(e) => setFormat(e.target.value as typeof format)}>
+        <TextField
+          select
+          size="small"
+          label="Format"
+          value={format}
+          onChange={(e) => setFormat(e.target.value as typeof format)}
+        >
           {FORMATS.map((f) => (
             <MenuItem key={f.value} value={f.value}>
               {f.label} <span className="dim">&nbsp; {f.about}</span>
@@ -76,7 +86,11 @@ export default function DeliverPanel() {
           />
         )}
         <div>
-          <Button variant="contained" disabled={!scene.ready || edgeFault || (lossy && qualityFault) || storing !== "stored"} onClick={() => void start()}>
+          <Button
+            variant="contained"
+            disabled={!scene.ready || edgeFault || (lossy && qualityFault) || storing !== "stored"}
+            onClick={() => void start()}
+          >
             Deliver
           </Button>
         </div>

@@ -126,7 +126,12 @@ export function DialRow({ dial: p, name, own, auto, show, store, hold, release, 
   };
   const enter = () => {
     if (typed === null) return;
-    const v = Number(typed.replace("\u2212", "-").replace(",", ".").replace(/[^\d.+-]/g, ""));
+    const v = Number(
+      typed
+        .replace("\u2212", "-")
+        .replace(",", ".")
+        .replace(/[^\d.+-]/g, ""),
+    );
     setTyped(null);
     if (typed.trim() === "") return reset();
     if (!Number.isFinite(v) || clamp(v) === value) return;
@@ -141,7 +146,12 @@ export function DialRow({ dial: p, name, own, auto, show, store, hold, release, 
     <div className="dial" data-dial={name}>
       <div className="row">
         {children}
-        <button className="name" title={`${p.help} Double-click: back to ${p.default == null ? "automatic" : "the default"}.`} onDoubleClick={reset} tabIndex={-1}>
+        <button
+          className="name"
+          title={`${p.help} Double-click: back to ${p.default == null ? "automatic" : "the default"}.`}
+          onDoubleClick={reset}
+          tabIndex={-1}
+        >
           {p.title}
         </button>
         <span className="value">
@@ -181,7 +191,10 @@ export function DialRow({ dial: p, name, own, auto, show, store, hold, release, 
         {...drag}
         onKeyDown={key}
       >
-        <div className="fill" style={{ left: `${100 * Math.min(from, to)}%`, width: `${100 * Math.abs(to - from)}%` }} />
+        <div
+          className="fill"
+          style={{ left: `${100 * Math.min(from, to)}%`, width: `${100 * Math.abs(to - from)}%` }}
+        />
         <div className="mark" style={{ left: `${100 * from}%` }} />
         <div className="thumb" style={{ left: `${100 * to}%` }} />
       </div>

@@ -3,7 +3,17 @@ import type { ReactNode } from "react";
 import { toggle, useFolding } from "../state/folding";
 
 /** What is folded away under a heading until it is opened; `aside` says what is in it meanwhile. */
-export function Folded({ name, title, aside, children }: { name: string; title: string; aside?: string; children: ReactNode }) {
+export function Folded({
+  name,
+  title,
+  aside,
+  children,
+}: {
+  name: string;
+  title: string;
+  aside?: string;
+  children: ReactNode;
+}) {
   const open = useFolding((s) => s.open[name] ?? false);
   return (
     <section aria-label={title} className="step">

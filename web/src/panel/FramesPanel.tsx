@@ -20,7 +20,13 @@ function together(frames: Frame[]): string {
   const other = frames.length - lights.length;
   const steps = new Set(lights.map((f) => (f.sensitivity ? Math.round(Math.log2(f.sensitivity) * 3) : null)));
   const text =
-    lights.length === 1 ? "One frame" : steps.size === 1 ? `${lights.length} equal frames, a stack` : steps.size < lights.length ? `${lights.length} frames of ${steps.size} exposures` : `A bracket of ${lights.length} frames`;
+    lights.length === 1
+      ? "One frame"
+      : steps.size === 1
+        ? `${lights.length} equal frames, a stack`
+        : steps.size < lights.length
+          ? `${lights.length} frames of ${steps.size} exposures`
+          : `A bracket of ${lights.length} frames`;
   return `${text}${other ? ` and ${other} for calibration` : ""}. Look through with the arrow keys.`;
 }
 
@@ -35,15 +41,17 @@ export default function FramesPanel() {
   const merged = new Set(report?.frames.map((f) => f.name));
   const told_of = [...(report?.set_aside ?? []), ...(report?.calibration ?? [])];
   const lights = scene.frames.filter((f) => f.kind === "light");
-  const waiting = lights.filter((f) => f.included).some((f) => !merged.has(f.name) && !told_of.some((t) => t.startsWith(f.name))) && !report?.warnings.some((w) => w.includes("stands for"));
+  const waiting =
+    lights.filter((f) => f.included).some((f) => !merged.has(f.name) && !told_of.some((t) => t.startsWith(f.name))) &&
+    !report?.warnings.some((w) => w.includes("stands for"));
   const dropped = scene.frames.filter((f) => !f.included || f.kind !== "light").some((f) => merged.has(f.name));
   const current = scene.frames.find((f) => f.id === shown);
 
   const include = (frame: Frame, included: boolean) =>
     told(
-      answered(api.PATCH("/api/frames/{frame_id}", { params: { path: { frame_id: frame.id } }, body: { included } })).then(() =>
-        loadScene(scene.id),
-      ),
+      answered(
+        api.PATCH("/api/frames/{frame_id}", { params: { path: { frame_id: frame.id } }, body: { included } }),
+      ).then(() => loadScene(scene.id)),
     );
   const pick = (id: number, more: boolean) => {
     useView.setState({ frame: id });
@@ -56,17 +64,26 @@ export default function FramesPanel() {
       <p className="lead">{together(scene.frames)}</p>
       <div className="frames-list" role="listbox" aria-label="Frames" aria-multiselectable>
         {scene.frames.map((frame) => (
-          <div key={frame.id} className="frame" role="option" aria-selected={picked.includes(frame.id) || shown === frame.id}>
+          <div
+            key={frame.id}
+            className="frame"
+            role="option"
+            aria-selected={picked.includes(frame.id) || shown === frame.id}
+          >
             <Checkbox
               checked={frame.included}
               slotProps={{ input: { "aria-label": `Use ${frame.name}` } }}
               onChange={(e) => void include(frame, e.target.checked)}
             />
-            <button title={`${frame.name}; with Ctrl or Shift to take several`} onClick={(e) => pick(frame.id, e.ctrlKey || e.metaKey || e.shiftKey)}>
+            <button
+              title={`${frame.name}; with Ctrl or Shift to take several`}
+              onClick={(e) => pick(frame.id, e.ctrlKey || e.metaKey || e.shiftKey)}
+            >
               {shutter(frame.seconds)} <span className="dim">ISO {frame.iso.toFixed(0)}</span>
             </button>
             <span className="dim">
-              {KINDS[frame.kind] || (instructions?.reference === frame.name ? "reference" : `${percent(frame.clipped_share)} clipped`)}
+              {KINDS[frame.kind] ||
+                (instructions?.reference === frame.name ? "reference" : `${percent(frame.clipped_share)} clipped`)}
             </span>
           </div>
         ))}

@@ -14,11 +14,24 @@ export function JobProgress({ job }: { job: Job }) {
         <span>{job.cancelling ? "Stopping" : job.text}</span>
         <span className="dim">{left === null ? `${Math.round(job.share * 100)} %` : duration(left)}</span>
       </div>
-      <div className="bar" role="progressbar" aria-valuenow={Math.round(job.share * 100)} aria-valuemin={0} aria-valuemax={100} aria-label={job.text}>
+      <div
+        className="bar"
+        role="progressbar"
+        aria-valuenow={Math.round(job.share * 100)}
+        aria-valuemin={0}
+        aria-valuemax={100}
+        aria-label={job.text}
+      >
         <div style={{ width: `${job.share * 100}%` }} />
       </div>
       <div>
-        <Button size="small" variant="text" color="inherit" disabled={job.cancelling} onClick={() => void cancelJob(job.id)}>
+        <Button
+          size="small"
+          variant="text"
+          color="inherit"
+          disabled={job.cancelling}
+          onClick={() => void cancelJob(job.id)}
+        >
           Cancel
         </Button>
       </div>

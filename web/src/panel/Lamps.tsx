@@ -14,17 +14,17 @@ export function Lamps() {
   };
   return (
     <Folded name="lamps" title="Lamps" aside={`${lamps.length} found`}>
-        <p className="dim">They may burn out: automatic exposure and ends look at the rest.</p>
-        <ol className="lamps">
-          {lamps.map((lamp, i) => (
-            <li key={i}>
-              <button className="link" title="Look at it" onClick={() => look(lamp.x, lamp.y)}>
-                {number(lamp.stop, 1, true)} EV
-              </button>
-              {saturation !== null && <span className="dim">{luminance(saturation * 2 ** lamp.stop)}</span>}
-            </li>
-          ))}
-        </ol>
+      <p className="dim">They may burn out: automatic exposure and ends look at the rest.</p>
+      <ol className="lamps">
+        {lamps.map((lamp, i) => (
+          <li key={i}>
+            <button className="link" title="Look at it" onClick={() => look(lamp.x, lamp.y)}>
+              {number(lamp.stop, 1, true)} EV
+            </button>
+            {saturation !== null && <span className="dim">{luminance(saturation * 2 ** lamp.stop)}</span>}
+          </li>
+        ))}
+      </ol>
     </Folded>
   );
 }

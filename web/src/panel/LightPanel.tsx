@@ -12,7 +12,11 @@ export default function LightPanel() {
         <button aria-pressed={tool === "pan"} onClick={() => useView.setState({ tool: "pan" })}>
           Move
         </button>
-        <button aria-pressed={tool === "place"} onClick={() => useView.setState({ tool: "place" })} title="Drag up or down on the picture: the stop under the pointer gets brighter or darker. Key P">
+        <button
+          aria-pressed={tool === "place"}
+          onClick={() => useView.setState({ tool: "place" })}
+          title="Drag up or down on the picture: the stop under the pointer gets brighter or darker. Key P"
+        >
           Place
         </button>
       </div>

@@ -34,11 +34,7 @@ export default function MergePanel() {
           {report ? "Merge again" : "Merge"}
         </Button>
       )}
-      {scene.fault && !merging && (
-        <p className="fault spaced">
-          {scene.fault}
-        </p>
-      )}
+      {scene.fault && !merging && <p className="fault spaced">{scene.fault}</p>}
       {report?.coverage && <CoverageFacts coverage={report.coverage} report={report} />}
       {report && <FramesTable report={report} />}
       {report?.mode === "bracket" && report.frames.length > 1 && <Moved report={report} />}

@@ -24,8 +24,17 @@ export default function NoisePanel() {
         </>
       }
     >
-      {job && isActive(job) ? <JobProgress job={job} /> : !split && <SplitAgain scene={id} fault={job?.fault ?? null} />}
-      <ToolButton tool="patch" says="Compare strengths" inHand="Comparing: click a place" title="A patch at several strengths side by side. Key I" />
+      {job && isActive(job) ? (
+        <JobProgress job={job} />
+      ) : (
+        !split && <SplitAgain scene={id} fault={job?.fault ?? null} />
+      )}
+      <ToolButton
+        tool="patch"
+        says="Compare strengths"
+        inHand="Comparing: click a place"
+        title="A patch at several strengths side by side. Key I"
+      />
     </StepsPanel>
   );
 }

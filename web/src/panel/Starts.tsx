@@ -7,7 +7,10 @@ export function Starts() {
   const treatment = useScene((s) => s.treatment);
   if (!treatment || starts.length === 0) return null;
   const set = (path: string, value: number | null) => preview((t) => withValue(t, path.split("."), value));
-  const begun = (index: number) => Object.entries(starts[index].values).every(([path, value]) => numberAt(treatment, path.split(".")) === (index === 0 ? null : value));
+  const begun = (index: number) =>
+    Object.entries(starts[index].values).every(
+      ([path, value]) => numberAt(treatment, path.split(".")) === (index === 0 ? null : value),
+    );
   return (
     <div className="starts">
       <div className="segment" role="group" aria-label="Start from">

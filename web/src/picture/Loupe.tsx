@@ -69,6 +69,11 @@ export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>
   const [x, y] = onPane(lay, [probe.x, probe.y]);
   const [left, width] = partOf(probe.x, lay.map.size.width, side);
   const [top, height] = partOf(probe.y, lay.map.size.height, side);
-  const style = { left: x - (probe.x - left) / dots, top: y - (probe.y - top) / dots, width: width / dots, height: height / dots };
+  const style = {
+    left: x - (probe.x - left) / dots,
+    top: y - (probe.y - top) / dots,
+    width: width / dots,
+    height: height / dots,
+  };
   return <canvas ref={canvas} className="loupe" data-testid="loupe" data-drawn={drawn} style={style} />;
 }

@@ -10,7 +10,6 @@ import type { Size } from "./geometry";
 import { drawOn, messageOf } from "./message";
 import type { useShown } from "./useWanted";
 
-
 /** A treatment with noise reduction at a strength, of luminance and colour alike. */
 function atStrength(treatment: Treatment, strength: number): Treatment {
   const both = withValue(withValue(treatment, ["noise", "luminance"], strength), ["noise", "colour"], strength);
@@ -39,7 +38,17 @@ export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof us
     let next = 0;
     const ask = () => {
       if (next >= STRENGTHS.length) return;
-      const wanted = { prepared, treatment: atStrength(base, STRENGTHS[next]), uncropped: false, view: "picture", part, out_width: part[2], out_height: part[3], most: 1, coarse: false };
+      const wanted = {
+        prepared,
+        treatment: atStrength(base, STRENGTHS[next]),
+        uncropped: false,
+        view: "picture",
+        part,
+        out_width: part[2],
+        out_height: part[3],
+        most: 1,
+        coarse: false,
+      };
       line.current?.send({ ...wanted, number: asked.current * 10 + next });
     };
     asked.current += 1;
@@ -67,9 +76,20 @@ export function NoiseStrip({ shown, size, width }: { shown: ReturnType<typeof us
   };
 
   return (
-    <div className="strip" role="group" aria-label="The patch at several strengths" data-testid="strip" data-drawn={drawn}>
+    <div
+      className="strip"
+      role="group"
+      aria-label="The patch at several strengths"
+      data-testid="strip"
+      data-drawn={drawn}
+    >
       {STRENGTHS.map((strength, i) => (
-        <button key={strength} aria-pressed={own === strength} title="Take this strength" onClick={() => take(strength)}>
+        <button
+          key={strength}
+          aria-pressed={own === strength}
+          title="Take this strength"
+          onClick={() => take(strength)}
+        >
           <canvas
             ref={(c) => {
               canvases.current[i] = c;

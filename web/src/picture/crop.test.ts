@@ -4,7 +4,12 @@ import { dragged, held, within } from "./crop";
 import type { Point } from "./map";
 
 const box = { x: 100, y: 50, width: 300, height: 200 };
-const whole: Point[] = [[0, 0], [600, 0], [600, 400], [0, 400]];
+const whole: Point[] = [
+  [0, 0],
+  [600, 0],
+  [600, 400],
+  [0, 400],
+];
 
 describe("a crop that is dragged", () => {
   it("moves by its inside and keeps its size", () => {

@@ -46,7 +46,9 @@ export function within(box: Box, outline: Point[]): boolean {
   }, 0);
   return outline.every(([x, y], i) => {
     const [nx, ny] = outline[(i + 1) % outline.length];
-    return corners.every(([cx, cy]) => Math.sign(area) * ((nx - x) * (cy - y) - (ny - y) * (cx - x)) >= -0.01 * Math.hypot(nx - x, ny - y));
+    return corners.every(
+      ([cx, cy]) => Math.sign(area) * ((nx - x) * (cy - y) - (ny - y) * (cx - x)) >= -0.01 * Math.hypot(nx - x, ny - y),
+    );
   });
 }
 

@@ -8,18 +8,36 @@ type Lines = [Point, Point][];
 /** Lines at shares of a box's width and height, both ways. */
 const crossed = (shares: number[]): Lines =>
   shares.flatMap((s): Lines => [
-    [[s, 0], [s, 1]],
-    [[0, s], [1, s]],
+    [
+      [s, 0],
+      [s, 1],
+    ],
+    [
+      [0, s],
+      [1, s],
+    ],
   ]);
 
 /** From each corner along the line that halves its angle, to the far side. */
 function diagonals({ width, height }: Box): Lines {
   const [u, v] = [Math.min(height / width, 1), Math.min(width / height, 1)];
   return [
-    [[0, 0], [u, v]],
-    [[1, 0], [1 - u, v]],
-    [[0, 1], [u, 1 - v]],
-    [[1, 1], [1 - u, 1 - v]],
+    [
+      [0, 0],
+      [u, v],
+    ],
+    [
+      [1, 0],
+      [1 - u, v],
+    ],
+    [
+      [0, 1],
+      [u, 1 - v],
+    ],
+    [
+      [1, 1],
+      [1 - u, 1 - v],
+    ],
   ];
 }
 

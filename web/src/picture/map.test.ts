@@ -9,8 +9,14 @@ const size = { width: 3000, height: 2000 };
 function turned(degrees: number): MapNodes {
   const turn = (degrees * Math.PI) / 180;
   const [c, s] = [Math.cos(turn), Math.sin(turn)];
-  const about = ([x, y]: Point, sign: number): Point => [1500 + c * (x - 1500) + sign * s * (y - 1000), 1000 - sign * s * (x - 1500) + c * (y - 1000)];
-  const lattice = [...Array(COUNT * COUNT).keys()].map((i): Point => [((i % COUNT) / (COUNT - 1)) * size.width, (Math.floor(i / COUNT) / (COUNT - 1)) * size.height]);
+  const about = ([x, y]: Point, sign: number): Point => [
+    1500 + c * (x - 1500) + sign * s * (y - 1000),
+    1000 - sign * s * (x - 1500) + c * (y - 1000),
+  ];
+  const lattice = [...Array(COUNT * COUNT).keys()].map((i): Point => [
+    ((i % COUNT) / (COUNT - 1)) * size.width,
+    (Math.floor(i / COUNT) / (COUNT - 1)) * size.height,
+  ]);
   return {
     name: "turned",
     to_scene: lattice.map((p) => about(p, 1).map((v) => v / 3000) as Point),
@@ -23,7 +29,12 @@ function turned(degrees: number): MapNodes {
 describe("the map of a picture", () => {
   it("is its own way back, inside and beyond the picture", () => {
     const map = new PlaneMap(turned(7), size);
-    for (const p of [[0, 0], [1500, 1000], [123.4, 1987.6], [-300, 2400]] as Point[]) {
+    for (const p of [
+      [0, 0],
+      [1500, 1000],
+      [123.4, 1987.6],
+      [-300, 2400],
+    ] as Point[]) {
       const back = map.toPlane(map.toScene(p));
       expect(back[0]).toBeCloseTo(p[0], 6);
       expect(back[1]).toBeCloseTo(p[1], 6);

@@ -5,7 +5,13 @@ import type { Tool } from "./tools/tool";
 import type { Rendered } from "./useRenders";
 
 /** Draw the newest picture where it belongs in the pane, and what the tool in hand paints over it. */
-export function paint(canvas: HTMLCanvasElement, pane: Size, lay: Viewport | null, rendered: Rendered | null, tool: Tool) {
+export function paint(
+  canvas: HTMLCanvasElement,
+  pane: Size,
+  lay: Viewport | null,
+  rendered: Rendered | null,
+  tool: Tool,
+) {
   const dots = window.devicePixelRatio || 1;
   const [width, height] = [Math.round(pane.width * dots), Math.round(pane.height * dots)];
   if (canvas.width !== width || canvas.height !== height) {

@@ -18,12 +18,21 @@ function mask(part: Gradient | Ellipse, [x, y]: Point): number {
     const [u, v] = [(px * dx + py * dy) / (dx * dx + dy * dy), (py * dx - px * dy) / (dx * dx + dy * dy)];
     const curved = (2 * part.bow) / (1 + part.bow ** 2);
     const bias = 1 / (1 - part.middle / 100) - 2;
-    const way = Math.min(Math.max(0.5 + (2 * u - curved * (u * u + v * v)) / (1 + Math.sqrt(1 - 2 * curved * u + curved ** 2 * (u * u + v * v))), 0), 1);
+    const way = Math.min(
+      Math.max(
+        0.5 + (2 * u - curved * (u * u + v * v)) / (1 + Math.sqrt(1 - 2 * curved * u + curved ** 2 * (u * u + v * v))),
+        0,
+      ),
+      1,
+    );
     t = 1 - way / (bias * (1 - way) + 1);
   } else {
     const turn = (part.angle * Math.PI) / 180;
     const [u, v] = [x - part.centre[0], y - part.centre[1]];
-    const r = Math.hypot((u * Math.cos(turn) + v * Math.sin(turn)) / part.radii[0], (-u * Math.sin(turn) + v * Math.cos(turn)) / part.radii[1]);
+    const r = Math.hypot(
+      (u * Math.cos(turn) + v * Math.sin(turn)) / part.radii[0],
+      (-u * Math.sin(turn) + v * Math.cos(turn)) / part.radii[1],
+    );
     t = 0.5 + (1 - r) / (2 * part.feather);
   }
   const s = Math.min(Math.max(t, 0), 1);
@@ -34,7 +43,8 @@ describe("contours", () => {
   it("lie where the mask has their share", () => {
     for (const level of LEVELS) {
       expect(along(level) ** 2 * (3 - 2 * along(level))).toBeCloseTo(level, 9);
-      for (const part of [gradient, bent, ellipse]) for (const at of contour(part, level)) expect(mask(part, at)).toBeCloseTo(level, 6);
+      for (const part of [gradient, bent, ellipse])
+        for (const at of contour(part, level)) expect(mask(part, at)).toBeCloseTo(level, 6);
     }
   });
 });
@@ -45,7 +55,10 @@ describe("grips", () => {
     for (const part of [gradient, ellipse]) {
       for (const grip of [...grips, ...(part === ellipse ? (["size"] as const) : [])]) {
         const from = gripAt(part, grip);
-        const outwards: Point = part === ellipse && grip !== "whole" ? [from[0] + 0.012 * Math.cos(Math.PI / 6), from[1] + 0.012 * Math.sin(Math.PI / 6)] : [from[0] + 0.02, from[1] - 0.01];
+        const outwards: Point =
+          part === ellipse && grip !== "whole"
+            ? [from[0] + 0.012 * Math.cos(Math.PI / 6), from[1] + 0.012 * Math.sin(Math.PI / 6)]
+            : [from[0] + 0.02, from[1] - 0.01];
         const got = gripAt(reshaped(part, grip, from, outwards), grip);
         expect(got[0], `${part.kind} ${grip}`).toBeCloseTo(outwards[0], 3);
         expect(got[1], `${part.kind} ${grip}`).toBeCloseTo(outwards[1], 3);

@@ -48,7 +48,9 @@ function gradientLine(part: Gradient, level: Level): Point[] {
   const farthest = Math.min(FAR / length, Math.abs(radius) * 0.98);
   return [...Array(33).keys()].map((i) => {
     const v = farthest * (i / 16 - 1);
-    const back = Number.isFinite(radius) ? radius - Math.sign(radius) * Math.sqrt(Math.max(radius ** 2 - v ** 2, 0)) : 0;
+    const back = Number.isFinite(radius)
+      ? radius - Math.sign(radius) * Math.sqrt(Math.max(radius ** 2 - v ** 2, 0))
+      : 0;
     return plus(plus(middle, way, u + back), across, v * length);
   });
 }
@@ -70,7 +72,10 @@ export function straightened(from: Point, to: Point): Point {
 const CENTRAL = 0.006;
 
 /** A centre, put on the middle of the scene across or down where it is nearly there. */
-export const centred = ([x, y]: Point, [width, height]: Point): Point => [Math.abs(x - width / 2) < CENTRAL ? width / 2 : x, Math.abs(y - height / 2) < CENTRAL ? height / 2 : y];
+export const centred = ([x, y]: Point, [width, height]: Point): Point => [
+  Math.abs(x - width / 2) < CENTRAL ? width / 2 : x,
+  Math.abs(y - height / 2) < CENTRAL ? height / 2 : y,
+];
 
 function ring({ centre, radii, angle }: Ellipse, radius: number): Point[] {
   const turn = (angle * Math.PI) / 180;
@@ -87,11 +92,25 @@ export function gripAt(part: Shape, grip: ShapeGrip): Point {
     const way = minus(part.end as Point, part.start as Point);
     const length = Math.hypot(...way);
     // Taken a little aside of its middle, the half line is bent.
-    if (grip === "bend") return nearest(gradientLine(part, 0.5), plus(plus(part.start as Point, way, wayAt(part, 0.5)), [-way[1] / length, way[0] / length], Math.min(length, ASIDE)));
+    if (grip === "bend")
+      return nearest(
+        gradientLine(part, 0.5),
+        plus(
+          plus(part.start as Point, way, wayAt(part, 0.5)),
+          [-way[1] / length, way[0] / length],
+          Math.min(length, ASIDE),
+        ),
+      );
     return plus(part.start as Point, way, wayAt(part, grip === "inner" ? 0.75 : grip === "outer" ? 0.25 : 0.5));
   }
   if (grip === "whole") return part.centre as Point;
-  const radius = { size: 1, bend: 1, inner: radiusAt(part, 0.75), outer: radiusAt(part, 0.25), turn: radiusAt(part, 0.25) + 0.25 }[grip];
+  const radius = {
+    size: 1,
+    bend: 1,
+    inner: radiusAt(part, 0.75),
+    outer: radiusAt(part, 0.25),
+    turn: radiusAt(part, 0.25) + 0.25,
+  }[grip];
   return ring(part, radius)[0];
 }
 
@@ -109,7 +128,8 @@ const ASIDE = 0.12;
 
 function reshapedGradient(part: Gradient, grip: ShapeGrip, from: Point, to: Point): Gradient {
   const moved = minus(to, from);
-  if (grip === "whole") return { ...part, start: plus(part.start as Point, moved), end: plus(part.end as Point, moved) };
+  if (grip === "whole")
+    return { ...part, start: plus(part.start as Point, moved), end: plus(part.end as Point, moved) };
   const way = minus(part.end as Point, part.start as Point);
   const length = Math.hypot(...way);
   if (grip === "bend") {
@@ -119,7 +139,10 @@ function reshapedGradient(part: Gradient, grip: ShapeGrip, from: Point, to: Poin
   }
   // The contour is taken where it is; the other end stays, so that a drag along the contour turns it.
   const share = grip === "inner" ? 1 - wayAt(part, 0.75) : wayAt(part, 0.25);
-  const next = grip === "inner" ? { ...part, start: plus(part.start as Point, moved, 1 / share) } : { ...part, end: plus(part.end as Point, moved, 1 / share) };
+  const next =
+    grip === "inner"
+      ? { ...part, start: plus(part.start as Point, moved, 1 / share) }
+      : { ...part, end: plus(part.end as Point, moved, 1 / share) };
   if (grip === "inner") next.start = straightened(next.end as Point, next.start as Point);
   else next.end = straightened(next.start as Point, next.end as Point);
   return Math.hypot(...minus(next.end as Point, next.start as Point)) < 0.005 ? part : next;
@@ -139,7 +162,7 @@ function reshapedEllipse(part: Ellipse, grip: ShapeGrip, from: Point, to: Point)
   if (grip === "turn") {
     const angle = (at: Point) => Math.atan2(at[1] - part.centre[1], at[0] - part.centre[0]);
     const degrees = part.angle + ((angle(to) - angle(from)) * 180) / Math.PI;
-    return { ...part, angle: Math.round((((degrees % 360) + 540) % 360 - 180) * 10) / 10 };
+    return { ...part, angle: Math.round(((((degrees % 360) + 540) % 360) - 180) * 10) / 10 };
   }
   const [a, b] = [own(part, from), own(part, to)];
   const growth = Math.hypot(...b) / Math.max(Math.hypot(...a), 1e-6);

@@ -2,11 +2,16 @@ import { describe, expect, it } from "vitest";
 
 import { GRID, MOST_POINTS, placesOf, simplified, type Step, written } from "./stroke";
 
-const line = (count: number): Step[] => [...Array(count).keys()].map((i) => ({ at: [0.1 + (0.5 * i) / (count - 1), 0.3], pressure: 1 }));
+const line = (count: number): Step[] =>
+  [...Array(count).keys()].map((i) => ({ at: [0.1 + (0.5 * i) / (count - 1), 0.3], pressure: 1 }));
 
 describe("strokes", () => {
   it("read as they were written, to the grid", () => {
-    const steps: Step[] = [[0.25, 0.5], [0.3, 0.45], [0.29, 0.6]].map((at) => ({ at: at as [number, number], pressure: 1 }));
+    const steps: Step[] = [
+      [0.25, 0.5],
+      [0.3, 0.45],
+      [0.29, 0.6],
+    ].map((at) => ({ at: at as [number, number], pressure: 1 }));
     const back = placesOf(written(steps));
     back.forEach(([x, y], i) => {
       expect(Math.abs(x - steps[i].at[0])).toBeLessThan(1 / GRID);
@@ -21,7 +26,10 @@ describe("strokes", () => {
     expect(simplified(line(50), 0.0005).map((s) => s.at[0])).toEqual([0.1, 0.6]);
   });
   it("keep within the distance that is asked of every step", () => {
-    const wave: Step[] = [...Array(200).keys()].map((i) => ({ at: [i / 200, 0.3 + 0.05 * Math.sin(i / 9)], pressure: 1 }));
+    const wave: Step[] = [...Array(200).keys()].map((i) => ({
+      at: [i / 200, 0.3 + 0.05 * Math.sin(i / 9)],
+      pressure: 1,
+    }));
     const kept = simplified(wave, 0.002);
     expect(kept.length).toBeLessThan(80);
     for (const { at } of wave) {

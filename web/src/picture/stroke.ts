@@ -31,7 +31,10 @@ export function simplified(steps: Step[], close: number): Step[] {
     for (let i = first + 1; i < last; i++) {
       const share = (i - first) / (last - first);
       const evenly = steps[first].pressure + share * (steps[last].pressure - steps[first].pressure);
-      const away = Math.max(aside(steps[i].at, steps[first].at, steps[last].at), Math.abs(steps[i].pressure - evenly) * 10 * close);
+      const away = Math.max(
+        aside(steps[i].at, steps[first].at, steps[last].at),
+        Math.abs(steps[i].pressure - evenly) * 10 * close,
+      );
       if (away > most) [most, at] = [away, i];
     }
     if (most > close) {
@@ -44,7 +47,12 @@ export function simplified(steps: Step[], close: number): Step[] {
 
 /** Steps as documents write them: on a grid, each as the way from the one before. */
 export function written(steps: Step[]): Pick<BrushStroke, "points" | "pressure"> {
-  const few = steps.length > MOST_POINTS ? steps.filter((_, i) => i % Math.ceil(steps.length / MOST_POINTS) === 0 || i === steps.length - 1).slice(-MOST_POINTS) : steps;
+  const few =
+    steps.length > MOST_POINTS
+      ? steps
+          .filter((_, i) => i % Math.ceil(steps.length / MOST_POINTS) === 0 || i === steps.length - 1)
+          .slice(-MOST_POINTS)
+      : steps;
   const held = (v: number) => Math.round(Math.min(5, Math.max(-4, v)) * GRID);
   const whole = few.map(({ at }) => at.map(held) as Point);
   const points = whole.flatMap(([x, y], i) => (i ? [x - whole[i - 1][0], y - whole[i - 1][1]] : [x, y]));

@@ -170,7 +170,8 @@ export class Renders {
       return;
     }
     const { header, jpeg } = message;
-    if (typeof header.map !== "string") this.map = new PlaneMap(header.map, { width: header.picture[0], height: header.picture[1] });
+    if (typeof header.map !== "string")
+      this.map = new PlaneMap(header.map, { width: header.picture[0], height: header.picture[1] });
     const map = this.map!;
     // A picture may come twice: once more when noise has been taken out of it.
     if (header.number === this.flying?.number) this.landed();
@@ -181,7 +182,15 @@ export class Renders {
       return;
     }
     this.shown = header.number;
-    this.show({ number: header.number, bitmap, x: header.x, y: header.y, width: header.width, height: header.height, map });
+    this.show({
+      number: header.number,
+      bitmap,
+      x: header.x,
+      y: header.y,
+      width: header.width,
+      height: header.height,
+      map,
+    });
     useView.setState({
       map,
       crop: header.crop && boxOf(header.crop),

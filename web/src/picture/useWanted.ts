@@ -32,11 +32,21 @@ export function useLaid(pane: Size, rendered: Rendered | null): Viewport | null 
   const zoom = useView((s) => s.zoom);
   const centre = useView((s) => s.centre);
   const map = rendered?.map;
-  return useMemo(() => (map && pane.width ? { pane, map, placing: place(map.size, pane, zoom, centre) } : null), [map, pane, zoom, centre]);
+  return useMemo(
+    () => (map && pane.width ? { pane, map, placing: place(map.size, pane, zoom, centre) } : null),
+    [map, pane, zoom, centre],
+  );
 }
 
 /** Ask for the picture as it is to be seen, whenever that changes. */
-export function useWanted(renders: { current: Renders | null }, shown: ReturnType<typeof useShown>, pane: Size, lay: Viewport | null, view: string, coarse: boolean) {
+export function useWanted(
+  renders: { current: Renders | null },
+  shown: ReturnType<typeof useShown>,
+  pane: Size,
+  lay: Viewport | null,
+  view: string,
+  coarse: boolean,
+) {
   const fitted = useView((s) => s.zoom === null);
   const selected = useAreas((s) => s.selected);
   const chosen = useChosen();
@@ -57,9 +67,19 @@ export function useWanted(renders: { current: Renders | null }, shown: ReturnTyp
     if (zoomed) {
       const { map, placing } = zoomed;
       const { x, y, width, height } = visible(map.size, pane, placing);
-      size = { part: [x, y, width, height], out_width: points(width * placing.zoom), out_height: points(height * placing.zoom), most: 1 };
+      size = {
+        part: [x, y, width, height],
+        out_width: points(width * placing.zoom),
+        out_height: points(height * placing.zoom),
+        most: 1,
+      };
     } else {
-      size = { part: null, out_width: points(pane.width - 2 * MARGIN), out_height: points(pane.height - 2 * MARGIN), most: MOST * dots };
+      size = {
+        part: null,
+        out_width: points(pane.width - 2 * MARGIN),
+        out_height: points(pane.height - 2 * MARGIN),
+        most: MOST * dots,
+      };
     }
     renders.current?.ask({ ...shown, view, area, piece, range, ...size, coarse });
   }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, coarse]);

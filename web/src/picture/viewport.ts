@@ -19,7 +19,10 @@ export const useViewport = () => useContext(ViewportContext)!;
 export const onPane = ({ placing: p }: Viewport, [x, y]: Point): Point => [p.left + x * p.zoom, p.top + y * p.zoom];
 
 /** Which full-size pixels of the picture a place of the pane shows. */
-export const fromPane = ({ placing: p }: Viewport, [x, y]: Point): Point => [(x - p.left) / p.zoom, (y - p.top) / p.zoom];
+export const fromPane = ({ placing: p }: Viewport, [x, y]: Point): Point => [
+  (x - p.left) / p.zoom,
+  (y - p.top) / p.zoom,
+];
 
 /** Where a place of the scene lies in the pane, and back. */
 export const sceneOnPane = (lay: Viewport, at: Point): Point => onPane(lay, lay.map.toPlane(at));

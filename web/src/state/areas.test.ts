@@ -1,7 +1,20 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
 import { api, type Area, type Part, type Scene, type Treatment } from "../api/client";
-import { addPart, areas, beginPart, duplicateArea, inverted, moveArea, MOST, READY, removeArea, select, toggleAll, useAreas } from "./areas";
+import {
+  addPart,
+  areas,
+  beginPart,
+  duplicateArea,
+  inverted,
+  moveArea,
+  MOST,
+  READY,
+  removeArea,
+  select,
+  toggleAll,
+  useAreas,
+} from "./areas";
 import { ellipseOf, foundOf, gradientOf } from "./parts";
 import { hold, release, useScene } from "./scene";
 
@@ -59,7 +72,9 @@ describe("areas", () => {
   });
   it("are all switched off, and those on again that were", () => {
     for (let i = 0; i < 3; i++) addPart(disc);
-    useScene.setState((s) => ({ treatment: { ...s.treatment!, areas: s.treatment!.areas.map((a, i): Area => ({ ...a, on: i !== 1 })) } }));
+    useScene.setState((s) => ({
+      treatment: { ...s.treatment!, areas: s.treatment!.areas.map((a, i): Area => ({ ...a, on: i !== 1 })) },
+    }));
     toggleAll();
     expect(areas().map((a) => a.on)).toEqual([false, false, false]);
     toggleAll();
@@ -69,7 +84,11 @@ describe("areas", () => {
     addPart(disc, { name: "Pool", bends: { "exposure.ev": 1 } });
     duplicateArea(areas()[0], false);
     duplicateArea(areas()[0], true);
-    expect(areas().map((a) => [a.name, a.bends["exposure.ev"]])).toEqual([["Pool", 1], ["Pool 2", 1], ["All but Pool", 0]]);
+    expect(areas().map((a) => [a.name, a.bends["exposure.ev"]])).toEqual([
+      ["Pool", 1],
+      ["Pool 2", 1],
+      ["All but Pool", 0],
+    ]);
     expect(areas()[2].parts[0].invert).toBe(true);
     expect(new Set(areas().flatMap((a) => [a.id, ...a.parts.map((p) => p.id)])).size).toBe(6);
     removeArea(areas()[2]);

@@ -26,7 +26,15 @@ interface AreasState {
   were: string[];
 }
 
-export const useAreas = create<AreasState>(() => ({ selected: null, part: null, joins: "new", seeing: false, pointed: null, without: null, were: [] }));
+export const useAreas = create<AreasState>(() => ({
+  selected: null,
+  part: null,
+  joins: "new",
+  seeing: false,
+  pointed: null,
+  without: null,
+  were: [],
+}));
 perScene(useAreas);
 
 // Once anything is dialled, the picture itself is looked at.
@@ -64,7 +72,8 @@ export const areas = () => useScene.getState().treatment?.areas ?? [];
 export const areaOf = (id: string | null) => areas().find((a) => a.id === id);
 export const partOf = (area: string | null, part: string | null) => areaOf(area)?.parts.find((p) => p.id === part);
 
-export const select = (id: string | null, part: string | null = null) => useAreas.setState({ selected: id, part, joins: "new", seeing: id !== null, pointed: null });
+export const select = (id: string | null, part: string | null = null) =>
+  useAreas.setState({ selected: id, part, joins: "new", seeing: id !== null, pointed: null });
 
 /** An id that nothing else has. */
 export const newId = () => [...crypto.getRandomValues(new Uint8Array(8))].map((v) => (v % 36).toString(36)).join("");
@@ -131,7 +140,8 @@ export function addPart(part: Part, about: Partial<Area> = {}) {
 }
 
 /** Change a part on screen; `store` keeps it. */
-export const setPart = (area: string, part: string, value: Part) => preview((t) => withValue(t, ["areas", area, "parts", part], { ...value, id: part }));
+export const setPart = (area: string, part: string, value: Part) =>
+  preview((t) => withValue(t, ["areas", area, "parts", part], { ...value, id: part }));
 
 export function removePart(area: Area, part: string) {
   preview((t) => withValue(t, ["areas", area.id, "parts", part], undefined));
@@ -158,7 +168,9 @@ export function moveArea(from: number, to: number) {
 
 /** A copy of an area, or one of all that it does not cover, which bends nothing yet. */
 export function duplicateArea(area: Area, inverse: boolean) {
-  const copy: Area = inverse ? { ...area, parts: inverted(area.parts), bends: READY, name: named(`All but ${area.name}`.slice(0, 55)) } : { ...area, name: named(area.name.slice(0, 55)) };
+  const copy: Area = inverse
+    ? { ...area, parts: inverted(area.parts), bends: READY, name: named(`All but ${area.name}`.slice(0, 55)) }
+    : { ...area, name: named(area.name.slice(0, 55)) };
   if (append(copy)) store(inverse ? `All but ${area.name}` : `${area.name} again`);
 }
 
@@ -168,7 +180,10 @@ export function inverted(parts: Part[]): Part[] {
   if (used.length === 0) return parts;
   // The first part takes away from everything, or is all that both have.
   const [first, ...rest] = used;
-  const outside = first.mode === "subtract" ? { ...first, mode: "add" as const } : { ...first, mode: "add" as const, invert: !first.invert };
+  const outside =
+    first.mode === "subtract"
+      ? { ...first, mode: "add" as const }
+      : { ...first, mode: "add" as const, invert: !first.invert };
   return [
     outside,
     ...rest.map((p) => {
@@ -181,7 +196,9 @@ export function inverted(parts: Part[]): Part[] {
 
 /** Switch all areas off, or those on again that were. */
 export function toggleAll() {
-  const on = areas().filter((a) => a.on).map((a) => a.id);
+  const on = areas()
+    .filter((a) => a.on)
+    .map((a) => a.id);
   const back = useAreas.getState().were;
   const which = on.length ? [] : back.length ? back : areas().map((a) => a.id);
   useAreas.setState({ were: on.length ? on : [] });

@@ -24,7 +24,9 @@ export async function findCast() {
   const { by, box, low, high, scene: of } = useCast.getState();
   if (!scene || !treatment) return;
   const body = { document: treatment, by, box: of === scene.id ? box : null, low, high };
-  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/colour/cast", { params: { path: { scene_id: scene.id } }, body })));
+  const found = await toldHere(
+    answered(api.POST("/api/scenes/{scene_id}/colour/cast", { params: { path: { scene_id: scene.id } }, body })),
+  );
   if (!found) return;
   preview((t) => ({ ...t, cast: { ...t.cast, on: true, red: found.red, blue: found.blue } }));
   store(by === "edges" ? "Cast found by edges" : "Cast found by dull colours");

@@ -3,5 +3,7 @@ import { valueAt } from "./values";
 
 /** How many values of a step's section depart from their defaults. */
 export function changed(step: Step, treatment: Treatment): number {
-  return Object.entries(step.defaults).filter(([name, value]) => JSON.stringify(valueAt(treatment, [step.name, name])) !== JSON.stringify(value)).length;
+  return Object.entries(step.defaults).filter(
+    ([name, value]) => JSON.stringify(valueAt(treatment, [step.name, name])) !== JSON.stringify(value),
+  ).length;
 }

@@ -3,7 +3,8 @@ import { describe, expect, it } from "vitest";
 import { boxBetween, draw, inWords, useCheck } from "./check";
 import { useScene } from "./scene";
 
-const found = (ratio: number[], smooth = true) => ({ stop: -6, measured: ratio, predicted: [1, 1, 1], ratio, left: null, smooth }) as Parameters<typeof inWords>[0];
+const found = (ratio: number[], smooth = true) =>
+  ({ stop: -6, measured: ratio, predicted: [1, 1, 1], ratio, left: null, smooth }) as Parameters<typeof inWords>[0];
 
 describe("a box that is checked", () => {
   it("lies between two places, whichever comes first", () => {

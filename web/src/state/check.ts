@@ -28,7 +28,12 @@ export const useCheck = create<CheckState>(() => NOTHING);
 export const clearPlaces = () => useCheck.setState(NOTHING);
 
 /** The box between two places of the scene. */
-export const boxBetween = ([ax, ay]: Point, [bx, by]: Point): SceneBox => [Math.min(ax, bx), Math.min(ay, by), Math.abs(bx - ax), Math.abs(by - ay)];
+export const boxBetween = ([ax, ay]: Point, [bx, by]: Point): SceneBox => [
+  Math.min(ax, bx),
+  Math.min(ay, by),
+  Math.abs(bx - ax),
+  Math.abs(by - ay),
+];
 
 /** Show a box that is being drawn; what was drawn on another scene is forgotten. */
 export function draw(box: SceneBox) {
@@ -41,7 +46,9 @@ export async function check(box: SceneBox) {
   const id = useScene.getState().scene?.id;
   if (id === undefined) return;
   draw(box);
-  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/noise/check", { params: { path: { scene_id: id } }, body: { box } })));
+  const found = await toldHere(
+    answered(api.POST("/api/scenes/{scene_id}/noise/check", { params: { path: { scene_id: id } }, body: { box } })),
+  );
   // Another box may have been drawn meanwhile.
   if (!found || useCheck.getState().box !== box) return;
   const { places } = useCheck.getState();
@@ -52,7 +59,9 @@ export async function check(box: SceneBox) {
 export async function fit(boxes: SceneBox[]) {
   const id = useScene.getState().scene?.id;
   if (id === undefined) return;
-  await told(answered(api.POST("/api/scenes/{scene_id}/noise/model", { params: { path: { scene_id: id } }, body: { boxes } })));
+  await told(
+    answered(api.POST("/api/scenes/{scene_id}/noise/model", { params: { path: { scene_id: id } }, body: { boxes } })),
+  );
 }
 
 /** Noise models that are kept for the camera of the scene. */
@@ -74,7 +83,8 @@ export async function forget() {
 
 /** What a check found, in words. */
 export function inWords(found: Check): string {
-  if (!found.smooth) return "There is texture in this place, or the frames were moved here: draw the box on even ground.";
+  if (!found.smooth)
+    return "There is texture in this place, or the frames were moved here: draw the box on even ground.";
   const mean = found.ratio.reduce((a, b) => a + b) / 3;
   if (Math.abs(mean - 1) < 0.05) return "The noise is as predicted.";
   const by = Math.round(Math.abs(mean - 1) * 100);

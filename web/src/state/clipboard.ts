@@ -17,10 +17,13 @@ export interface AreasDocument {
 }
 
 /** What was copied last; it outlives the scene and the tab. */
-export const useClipboard = create<{ copied: AreasDocument | null }>()(persist(() => ({ copied: null as AreasDocument | null }), { name: "crenn-areas" }));
+export const useClipboard = create<{ copied: AreasDocument | null }>()(
+  persist(() => ({ copied: null as AreasDocument | null }), { name: "crenn-areas" }),
+);
 
 // What another tab copies is there in this one as well.
-if (typeof window !== "undefined") window.addEventListener("storage", (e) => e.key === "crenn-areas" && void useClipboard.persist.rehydrate());
+if (typeof window !== "undefined")
+  window.addEventListener("storage", (e) => e.key === "crenn-areas" && void useClipboard.persist.rehydrate());
 
 export function documentOf(list: Area[]): AreasDocument {
   const [width, height] = useView.getState().map?.scene ?? [1, 2 / 3];
@@ -33,7 +36,14 @@ export const copyArea = (area: Area) => useClipboard.setState({ copied: document
 async function here(document: unknown): Promise<Area[] | null> {
   const scene = useScene.getState().scene;
   if (!scene) return null;
-  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/areas/put", { params: { path: { scene_id: scene.id } }, body: { document: document as Record<string, unknown> } })));
+  const found = await toldHere(
+    answered(
+      api.POST("/api/scenes/{scene_id}/areas/put", {
+        params: { path: { scene_id: scene.id } },
+        body: { document: document as Record<string, unknown> },
+      }),
+    ),
+  );
   return found?.areas ?? null;
 }
 
@@ -48,7 +58,16 @@ export async function pasteInto(area: Area, what: "mask" | "settings") {
   const found = copied && (await here(copied));
   if (!found?.length) return;
   const from = found[0];
-  preview((t) => ({ ...t, areas: t.areas.map((a) => (a.id !== area.id ? a : what === "mask" ? { ...a, parts: from.parts.map((p) => ({ ...p, id: newId() })), opacity: from.opacity } : { ...a, bends: from.bends })) }));
+  preview((t) => ({
+    ...t,
+    areas: t.areas.map((a) =>
+      a.id !== area.id
+        ? a
+        : what === "mask"
+          ? { ...a, parts: from.parts.map((p) => ({ ...p, id: newId() })), opacity: from.opacity }
+          : { ...a, bends: from.bends },
+    ),
+  }));
   store(what === "mask" ? "A mask pasted" : "Settings pasted");
 }
 
@@ -69,5 +88,7 @@ export async function deliverMask(area: Area) {
   const scene = useScene.getState().scene;
   if (!scene) return;
   const body = { format: "png" as const, quality: 92, mask: area.id };
-  await told(answered(api.POST("/api/scenes/{scene_id}/deliveries", { params: { path: { scene_id: scene.id } }, body })));
+  await told(
+    answered(api.POST("/api/scenes/{scene_id}/deliveries", { params: { path: { scene_id: scene.id } }, body })),
+  );
 }

@@ -1,7 +1,20 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
 import type { Area, Scene, Treatment } from "../api/client";
-import { byStop, choose, farthest, freeName, freeStop, nameOf, rangeOf, removeItem, rename, setItem, setItems, useColour } from "./colour";
+import {
+  byStop,
+  choose,
+  farthest,
+  freeName,
+  freeStop,
+  nameOf,
+  rangeOf,
+  removeItem,
+  rename,
+  setItem,
+  setItems,
+  useColour,
+} from "./colour";
 import { useScene } from "./scene";
 
 const range = (name: string, hue: number) => rangeOf(name, { hue, spread: 3 });
@@ -9,7 +22,10 @@ const tint = (name: string, stop: number) => ({ name, on: true, stop, hue: 250, 
 
 describe("ranges and tints", () => {
   beforeEach(() => {
-    const treatment = { hues: { on: false, ranges: [range("Red", 29), range("Blue", 264)] }, tints: { on: true, points: [tint("Dark", -6)] } };
+    const treatment = {
+      hues: { on: false, ranges: [range("Red", 29), range("Blue", 264)] },
+      tints: { on: true, points: [tint("Dark", -6)] },
+    };
     useScene.setState({ scene: { id: 1 } as Scene, treatment: treatment as unknown as Treatment });
     useColour.setState({ chosen: null });
   });
@@ -33,7 +49,9 @@ describe("ranges and tints", () => {
     expect(useColour.getState().chosen).toEqual({ list: "ranges", name: "Blue" });
   });
   it("keep what areas bend of them under another name, and take it with them", () => {
-    const areas = [{ name: "A", bends: { "hues.Blue.shift": 5, "hues.Blue 2.shift": 6, "exposure.ev": 1 } }] as unknown as Area[];
+    const areas = [
+      { name: "A", bends: { "hues.Blue.shift": 5, "hues.Blue 2.shift": 6, "exposure.ev": 1 } },
+    ] as unknown as Area[];
     useScene.setState((s) => ({ treatment: { ...s.treatment!, areas } }));
     const bends = () => useScene.getState().treatment!.areas[0].bends;
     expect(rename("ranges", 1, "Red")).toBe(false);

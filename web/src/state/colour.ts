@@ -59,7 +59,8 @@ const items = (list: List) => {
 };
 
 /** The dials of the items of a list, as the server says. */
-export const useItemDials = (list: List): Dial[] => useSteps().data?.find((s) => s.name === STEP[list])?.items[list] ?? [];
+export const useItemDials = (list: List): Dial[] =>
+  useSteps().data?.find((s) => s.name === STEP[list])?.items[list] ?? [];
 
 /** Change items on screen; `store` keeps them. The step is on then. */
 export function setItems(list: List, change: (items: (HueRange | Tint)[]) => (HueRange | Tint)[]) {
@@ -120,7 +121,10 @@ export async function layUsual(list: List) {
   const there = items(list);
   const names = there.map((item) => item.name);
   const free = (item: Tint) => !(there as Tint[]).some((p) => Math.abs(p.stop - item.stop) < APART);
-  const laid = list === "ranges" ? ready.ranges.filter((r) => !names.includes(r.name)) : ready.tints.filter((t) => !names.includes(t.name) && free(t));
+  const laid =
+    list === "ranges"
+      ? ready.ranges.filter((r) => !names.includes(r.name))
+      : ready.tints.filter((t) => !names.includes(t.name) && free(t));
   const room = laid.slice(0, MOST[list] - there.length);
   if (!room.length) return;
   setItems(list, (all) => byStop(list, [...all, ...room]));
@@ -129,7 +133,8 @@ export async function layUsual(list: List) {
 }
 
 /** Tints stand by rising stop in the document. */
-export const byStop = (list: List, all: (HueRange | Tint)[]) => (list === "points" ? [...(all as Tint[])].sort((a, b) => a.stop - b.stop) : all);
+export const byStop = (list: List, all: (HueRange | Tint)[]) =>
+  list === "points" ? [...(all as Tint[])].sort((a, b) => a.stop - b.stop) : all;
 
 /** What hue is called: as the usual range that it is nearest to. */
 export function nameOf(hue: number, ranges: { name: string; hue: number }[]): string {
@@ -139,7 +144,18 @@ export function nameOf(hue: number, ranges: { name: string; hue: number }[]): st
 /** A range as wide as a patch's hues are spread. */
 export function rangeOf(name: string, picked: Pick<Picked, "hue" | "spread">): HueRange {
   const width = Math.round(Math.min(Math.max(4 * picked.spread, 16), 90));
-  return { name, on: true, hue: turned(Math.round(picked.hue * 2) / 2, 0), width, soft: 30, least: 0, most: 120, shift: 0, saturation: 1, lightness: 0 };
+  return {
+    name,
+    on: true,
+    hue: turned(Math.round(picked.hue * 2) / 2, 0),
+    width,
+    soft: 30,
+    least: 0,
+    most: 120,
+    shift: 0,
+    saturation: 1,
+    lightness: 0,
+  };
 }
 
 /** Pick the colour of a place: a new range of its hue. */
@@ -148,14 +164,19 @@ export async function pickRange(place: Point) {
   if (!scene || !treatment) return;
   const body = { place, radius: RADIUS, document: treatment };
   const [found, ready] = await Promise.all([
-    toldHere(answered(api.POST("/api/scenes/{scene_id}/colour/pick", { params: { path: { scene_id: scene.id } }, body }))),
+    toldHere(
+      answered(api.POST("/api/scenes/{scene_id}/colour/pick", { params: { path: { scene_id: scene.id } }, body })),
+    ),
     told(queries.fetchQuery(usual)),
   ]);
   if (!found || !ready) return;
   useColour.setState({ picked: found });
   const there = items("ranges");
   if (there.length >= MOST.ranges) return;
-  const name = freeName(there.map((r) => r.name), nameOf(found.hue, ready.ranges));
+  const name = freeName(
+    there.map((r) => r.name),
+    nameOf(found.hue, ready.ranges),
+  );
   add("ranges", rangeOf(name, found), `${name} picked`);
 }
 
@@ -165,7 +186,10 @@ export function addTint(at?: number) {
   if (there.length >= MOST.points) return;
   const stop = at ?? farthest(there.map((p) => p.stop));
   if (there.some((p) => Math.abs(p.stop - stop) < APART)) return;
-  const name = freeName(there.map((p) => p.name), "Tint");
+  const name = freeName(
+    there.map((p) => p.name),
+    "Tint",
+  );
   setItems("points", (all) => byStop("points", [...all, { name, on: true, stop, hue: 250, amount: 0, lightness: 0 }]));
   choose("points", name);
   store(`${name} laid`);
@@ -198,7 +222,13 @@ export function useDistribution() {
   return useQuery({
     queryKey: ["distribution", id, prepared, treatment],
     enabled: !!prepared && !held && id !== undefined && treatment !== null,
-    queryFn: () => answered(api.POST("/api/scenes/{scene_id}/colour/distribution", { params: { path: { scene_id: id! } }, body: { document: treatment! } })),
+    queryFn: () =>
+      answered(
+        api.POST("/api/scenes/{scene_id}/colour/distribution", {
+          params: { path: { scene_id: id! } },
+          body: { document: treatment! },
+        }),
+      ),
     placeholderData: keepPreviousData,
     gcTime: 10_000,
   });

@@ -7,7 +7,10 @@ import { preview, store, toldHere, useScene } from "./scene";
 import { perScene } from "./perScene";
 
 /** Which curve is worked on, and which of its points is. */
-export const useCurve = create<{ channel: Channel; chosen: number | null }>(() => ({ channel: "points", chosen: null }));
+export const useCurve = create<{ channel: Channel; chosen: number | null }>(() => ({
+  channel: "points",
+  chosen: null,
+}));
 perScene(useCurve, "chosen");
 
 export const NAMES: Record<Channel, string> = { points: "Luminance", red: "Red", green: "Green", blue: "Blue" };
@@ -34,7 +37,13 @@ export function useEntering() {
   return useQuery({
     queryKey: ["entering", id, prepared, before],
     enabled: !!prepared && !held && id !== undefined && before !== null,
-    queryFn: () => answered(api.POST("/api/scenes/{scene_id}/curve/light", { params: { path: { scene_id: id! } }, body: { document: treatment! } })),
+    queryFn: () =>
+      answered(
+        api.POST("/api/scenes/{scene_id}/curve/light", {
+          params: { path: { scene_id: id! } },
+          body: { document: treatment! },
+        }),
+      ),
     placeholderData: keepPreviousData,
     gcTime: 10_000,
   });
@@ -44,7 +53,14 @@ export function useEntering() {
 export async function channelEnds() {
   const { scene, treatment } = useScene.getState();
   if (!scene || !treatment) return;
-  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/curve/ends", { params: { path: { scene_id: scene.id } }, body: { document: treatment } })));
+  const found = await toldHere(
+    answered(
+      api.POST("/api/scenes/{scene_id}/curve/ends", {
+        params: { path: { scene_id: scene.id } },
+        body: { document: treatment },
+      }),
+    ),
+  );
   if (!found) return;
   preview((t) => ({ ...t, curve: { ...t.curve, on: true, ...found } }));
   store("Channel ends");

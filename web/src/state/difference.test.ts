@@ -10,7 +10,9 @@ function changed(whole: unknown, changes: Change[]): unknown {
 function put(whole: unknown, [key, ...rest]: string[], change: Change): unknown {
   if (Array.isArray(whole)) {
     if (key === "+") return [...(whole as unknown[]), change.value];
-    return (whole as { id: string }[]).flatMap((one): unknown[] => (one.id !== key ? [one] : rest.length ? [put(one, rest, change)] : "value" in change ? [change.value] : []));
+    return (whole as { id: string }[]).flatMap((one): unknown[] =>
+      one.id !== key ? [one] : rest.length ? [put(one, rest, change)] : "value" in change ? [change.value] : [],
+    );
   }
   const next = { ...(whole as Record<string, unknown>) };
   if (rest.length) next[key] = put(next[key], rest, change);
@@ -21,7 +23,11 @@ function put(whole: unknown, [key, ...rest]: string[], change: Change): unknown 
 
 const stroke = (n: number) => ({ points: [n, n, 1, 1], radius: 0.1 });
 const part = (id: string, strokes = [stroke(1)]) => ({ id, kind: "brush", strokes });
-const area = (id: string, ...parts: ReturnType<typeof part>[]) => ({ id, bends: { "exposure.ev": 1 } as Record<string, number>, parts });
+const area = (id: string, ...parts: ReturnType<typeof part>[]) => ({
+  id,
+  bends: { "exposure.ev": 1 } as Record<string, number>,
+  parts,
+});
 const base = { exposure: { ev: 1, on: true }, areas: [area("a", part("p"), part("q")), area("b", part("r"))] };
 
 /** What is told of a change, once it is shown to lead to the same document. */
@@ -38,13 +44,19 @@ describe("what is other in a document", () => {
   });
   it("is a dial of one area, whatever strokes it has", () => {
     const [a, b] = base.areas;
-    expect(told({ ...base, areas: [a, { ...b, bends: { ...b.bends, "relief.fine": 2 } }] })).toEqual([{ path: ["areas", "b", "bends", "relief.fine"], value: 2 }]);
-    expect(told({ ...base, areas: [a, { ...b, bends: {} }] })).toEqual([{ path: ["areas", "b", "bends", "exposure.ev"] }]);
+    expect(told({ ...base, areas: [a, { ...b, bends: { ...b.bends, "relief.fine": 2 } }] })).toEqual([
+      { path: ["areas", "b", "bends", "relief.fine"], value: 2 },
+    ]);
+    expect(told({ ...base, areas: [a, { ...b, bends: {} }] })).toEqual([
+      { path: ["areas", "b", "bends", "exposure.ev"] },
+    ]);
   });
   it("is one more stroke alone", () => {
     const [a, b] = base.areas;
     const more = { ...a, parts: [{ ...a.parts[0], strokes: [...a.parts[0].strokes, stroke(2)] }, a.parts[1]] };
-    expect(told({ ...base, areas: [more, b] })).toEqual([{ path: ["areas", "a", "parts", "p", "strokes", "+"], value: stroke(2) }]);
+    expect(told({ ...base, areas: [more, b] })).toEqual([
+      { path: ["areas", "a", "parts", "p", "strokes", "+"], value: stroke(2) },
+    ]);
   });
   it("is an area that is new, gone or moved", () => {
     const [a, b] = base.areas;

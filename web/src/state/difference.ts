@@ -21,9 +21,17 @@ export function difference(before: unknown, after: unknown, path: string[] = [])
   if (before === after) return [];
   if (isObject(before) && isObject(after)) {
     const gone = Object.keys(before).filter((key) => !(key in after));
-    return [...gone.map((key) => ({ path: [...path, key] })), ...Object.keys(after).flatMap((key) => (key in before ? difference(before[key], after[key], [...path, key]) : [{ path: [...path, key], value: after[key] }]))];
+    return [
+      ...gone.map((key) => ({ path: [...path, key] })),
+      ...Object.keys(after).flatMap((key) =>
+        key in before
+          ? difference(before[key], after[key], [...path, key])
+          : [{ path: [...path, key], value: after[key] }],
+      ),
+    ];
   }
-  if (Array.isArray(before) && Array.isArray(after) && path.length > 0) return ofLists(before as unknown[], after as unknown[], path);
+  if (Array.isArray(before) && Array.isArray(after) && path.length > 0)
+    return ofLists(before as unknown[], after as unknown[], path);
   return same(before, after) ? [] : [{ path, value: after }];
 }
 
@@ -42,8 +50,15 @@ function ofLists(before: unknown[], after: unknown[], path: string[]): Change[] 
     // Those that stay in their order are changed one by one, others taken out, and new ones put at the end.
     if (stay.every((id, i) => id === were[i]) && ids.slice(0, stay.length).every((id) => known.has(id)))
       return [
-        ...before.map(idOf).filter((id) => !ids.includes(id)).map((id) => ({ path: [...path, id] })),
-        ...after.flatMap((one, i) => (known.has(ids[i]) ? difference(known.get(ids[i]), one, [...path, ids[i]]) : [{ path: [...path, "+"], value: one }])),
+        ...before
+          .map(idOf)
+          .filter((id) => !ids.includes(id))
+          .map((id) => ({ path: [...path, id] })),
+        ...after.flatMap((one, i) =>
+          known.has(ids[i])
+            ? difference(known.get(ids[i]), one, [...path, ids[i]])
+            : [{ path: [...path, "+"], value: one }],
+        ),
       ];
   } else if (after.length > before.length && before.every((one, i) => one === after[i])) {
     return after.slice(before.length).map((value) => ({ path: [...path, "+"], value }));
@@ -52,4 +67,5 @@ function ofLists(before: unknown[], after: unknown[], path: string[]): Change[] 
 }
 
 /** Whether two short values say the same. */
-const same = (a: unknown, b: unknown) => a === b || (typeof a === "object" && typeof b === "object" && JSON.stringify(a) === JSON.stringify(b));
+const same = (a: unknown, b: unknown) =>
+  a === b || (typeof a === "object" && typeof b === "object" && JSON.stringify(a) === JSON.stringify(b));

@@ -31,7 +31,9 @@ export async function ask(edges: Edge[], horizontal: boolean): Promise<Straight 
   if (!scene || !treatment) return null;
   const lines = edges.map(([a, b]) => [...a, ...b] as [number, number, number, number]);
   const body = { lines, horizontal, lens: treatment.lens, turn: treatment.turn };
-  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: scene.id } }, body })));
+  const found = await toldHere(
+    answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: scene.id } }, body })),
+  );
   return found ?? null;
 }
 
@@ -46,7 +48,12 @@ export function useOffer(enabled: boolean) {
     queryKey: ["offer", id, lens, turn],
     enabled: enabled && ready && !held && id !== undefined && lens !== undefined,
     queryFn: () =>
-      answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: id! } }, body: { lines: [], horizontal: false, lens: lens!, turn: turn! } })),
+      answered(
+        api.POST("/api/scenes/{scene_id}/straighten", {
+          params: { path: { scene_id: id! } },
+          body: { lines: [], horizontal: false, lens: lens!, turn: turn! },
+        }),
+      ),
     placeholderData: (before) => before,
     gcTime: 60_000,
   });
@@ -60,7 +67,16 @@ export function take(found: Straight, label: string, perspective: boolean) {
   preview((t) => ({
     ...t,
     level: { ...t.level, on: true, angle: held(found.level) },
-    ...(perspective ? { perspective: { ...t.perspective, on: true, vertical: held(found.vertical), horizontal: held(found.horizontal) } } : {}),
+    ...(perspective
+      ? {
+          perspective: {
+            ...t.perspective,
+            on: true,
+            vertical: held(found.vertical),
+            horizontal: held(found.horizontal),
+          },
+        }
+      : {}),
   }));
   store(label);
 }

@@ -17,7 +17,8 @@ export function useLens() {
   return useQuery({
     queryKey: ["lens", id, lens],
     enabled: ready && !held && id !== undefined && lens !== undefined,
-    queryFn: () => answered(api.POST("/api/scenes/{scene_id}/lens", { params: { path: { scene_id: id! } }, body: { lens: lens! } })),
+    queryFn: () =>
+      answered(api.POST("/api/scenes/{scene_id}/lens", { params: { path: { scene_id: id! } }, body: { lens: lens! } })),
     // While a dial moves, what was known last stays.
     placeholderData: (before) => before,
     gcTime: 10_000,
@@ -30,7 +31,8 @@ export function useLenses(text: string, enabled: boolean) {
   return useQuery({
     queryKey: ["lenses", id, text],
     enabled: enabled && id !== undefined,
-    queryFn: () => answered(api.GET("/api/scenes/{scene_id}/lenses", { params: { path: { scene_id: id! }, query: { text } } })),
+    queryFn: () =>
+      answered(api.GET("/api/scenes/{scene_id}/lenses", { params: { path: { scene_id: id! }, query: { text } } })),
     placeholderData: (before) => before,
     gcTime: 60_000,
   });
@@ -46,8 +48,11 @@ export function setLens(change: Partial<Lens>, label: string) {
 export async function measureFalloff() {
   const id = useScene.getState().scene?.id;
   if (id === undefined) return;
-  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/lens/falloff", { params: { path: { scene_id: id } } })));
-  if (found) setLens({ falloff: found.falloff, steepness: found.steepness, falloff_amount: 0 }, "Fall-off by the picture");
+  const found = await toldHere(
+    answered(api.POST("/api/scenes/{scene_id}/lens/falloff", { params: { path: { scene_id: id } } })),
+  );
+  if (found)
+    setLens({ falloff: found.falloff, steepness: found.steepness, falloff_amount: 0 }, "Fall-off by the picture");
 }
 
 /** Edges drawn so far that should be straight, by places of the scene. */
@@ -63,8 +68,13 @@ export async function straightenBy(edge: Edge) {
   useBent.setState({ edges });
   const lines = edges.map(([a, b]) => [...a, ...b] as [number, number, number, number]);
   const body = { lens: treatment.lens, lines };
-  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/lens/distortion", { params: { path: { scene_id: scene.id } }, body })));
+  const found = await toldHere(
+    answered(api.POST("/api/scenes/{scene_id}/lens/distortion", { params: { path: { scene_id: scene.id } }, body })),
+  );
   // An edge that says nothing is not kept.
   if (!found) return useScene.getState().scene?.id === scene.id ? useBent.setState({ edges: before }) : undefined;
-  setLens({ distortion: found.distortion }, edges.length === 1 ? "Distortion by an edge" : `Distortion by ${edges.length} edges`);
+  setLens(
+    { distortion: found.distortion },
+    edges.length === 1 ? "Distortion by an edge" : `Distortion by ${edges.length} edges`,
+  );
 }

@@ -26,7 +26,9 @@ export async function instruct(change: (i: Instructions) => Instructions) {
   if (!scene) return;
   const body = change(scene.instructions);
   useScene.setState((s) => (s.scene ? { scene: { ...s.scene, instructions: body } } : s));
-  const kept = await told(answered(api.PUT("/api/scenes/{scene_id}/instructions", { params: { path: { scene_id: scene.id } }, body })));
+  const kept = await told(
+    answered(api.PUT("/api/scenes/{scene_id}/instructions", { params: { path: { scene_id: scene.id } }, body })),
+  );
   if (!kept) await loadScene(scene.id).catch(() => {});
 }
 
@@ -44,12 +46,16 @@ export function endStroke() {
   if (points.length === 0) return;
   useBrush.setState({ points: [] });
   const inside = points.map(([x, y]) => [clamp(x), clamp(y)] as [number, number]);
-  void instruct((i) => ({ ...i, strokes: [...(i.strokes ?? []), { kind, frame: kind === "moved" ? frame : null, radius, points: inside }] }));
+  void instruct((i) => ({
+    ...i,
+    strokes: [...(i.strokes ?? []), { kind, frame: kind === "moved" ? frame : null, radius, points: inside }],
+  }));
 }
 
 const clamp = (v: number) => Math.min(1.5, Math.max(-0.5, v));
 
 export function mergeAgain() {
   const scene = useScene.getState().scene;
-  if (scene) void told(answered(api.POST("/api/scenes/{scene_id}/merge", { params: { path: { scene_id: scene.id } } })));
+  if (scene)
+    void told(answered(api.POST("/api/scenes/{scene_id}/merge", { params: { path: { scene_id: scene.id } } })));
 }

@@ -19,7 +19,10 @@ export const useOutput = create<Output>(() => ({ by: "full", pixels: 2048, cm: 4
 export const RANGES = { pixels: [16, 60000], cm: [1, 1000], dpi: [10, 2400] } as const;
 
 /** Pixels of the longer side; null is full size. */
-export const longEdge = (o: Output): number | null => (o.by === "full" ? null : Math.min(Math.max(Math.round(o.by === "pixels" ? o.pixels : (o.cm / 2.54) * o.dpi), 16), 200000));
+export const longEdge = (o: Output): number | null =>
+  o.by === "full"
+    ? null
+    : Math.min(Math.max(Math.round(o.by === "pixels" ? o.pixels : (o.cm / 2.54) * o.dpi), 16), 200000);
 
 /** Take a typed number, as far as it can be. */
 export function setOutput(name: keyof typeof RANGES, value: number) {
@@ -40,7 +43,12 @@ export function useSignal() {
     queryKey: ["signal", id, prepared, split, edge, document],
     enabled: !!prepared && !held && id !== undefined && document !== null,
     queryFn: () =>
-      answered(api.POST("/api/scenes/{scene_id}/noise/signal", { params: { path: { scene_id: id! } }, body: { document: treatment!, long_edge: edge } })),
+      answered(
+        api.POST("/api/scenes/{scene_id}/noise/signal", {
+          params: { path: { scene_id: id! } },
+          body: { document: treatment!, long_edge: edge },
+        }),
+      ),
     placeholderData: keepPreviousData,
     gcTime: 10_000,
   });

@@ -51,7 +51,9 @@ interface Under {
   rubs: boolean;
 }
 
-export const useStroke = create<{ under: Under | null; at: [number, number] | null; last: [number, number] | null }>(() => ({ under: null, at: null, last: null }));
+export const useStroke = create<{ under: Under | null; at: [number, number] | null; last: [number, number] | null }>(
+  () => ({ under: null, at: null, last: null }),
+);
 perScene(useStroke);
 
 /** A brush has at most so many strokes. */
@@ -61,7 +63,16 @@ export const MOST_NUMBERS = 600_000;
 const MOST_OF_A_STROKE = 2000;
 
 /** Numbers that tell the places of all strokes. */
-export const numbersOf = (list: Area[]) => list.reduce((sum, area) => sum + area.parts.reduce((all, part) => (part.kind === "brush" ? all + part.strokes.reduce((n, s) => n + s.points.length, 0) : all), 0), 0);
+export const numbersOf = (list: Area[]) =>
+  list.reduce(
+    (sum, area) =>
+      sum +
+      area.parts.reduce(
+        (all, part) => (part.kind === "brush" ? all + part.strokes.reduce((n, s) => n + s.points.length, 0) : all),
+        0,
+      ),
+    0,
+  );
 /** EV by which the areas of dodge and burn bend. */
 const BY = 1;
 
@@ -77,13 +88,20 @@ export function beginStroke(first: Step, rubs: boolean): Under | null {
 /** The brush that strokes go to: the selected one, or a new one. */
 function target(): [string, string] | null {
   const { selected, part, joins } = useAreas.getState();
-  if (joins === "new" && selected !== null && part !== null && partOf(selected, part)?.kind === "brush") return [selected, part];
+  if (joins === "new" && selected !== null && part !== null && partOf(selected, part)?.kind === "brush")
+    return [selected, part];
   const made = beginPart(brushOf([]));
   if (made) useAreas.setState({ joins: "new" });
   return made;
 }
 
-function paintInto([area, part]: [string, string], settings: BrushSettings, first: Step, rubs: boolean, view: string | null): Under | null {
+function paintInto(
+  [area, part]: [string, string],
+  settings: BrushSettings,
+  first: Step,
+  rubs: boolean,
+  view: string | null,
+): Under | null {
   const brush = partOf(area, part) as Brush;
   const before = brush.strokes;
   if (before.length >= MOST_STROKES) {
@@ -122,7 +140,12 @@ export const continueStroke = (step: Step) => continues(step);
 export const endStroke = () => ends();
 
 /** What an area of dodge and burn is called. */
-export const touchName = (way: Way, tones: Tones) => (tones === "all" ? (way === "brighten" ? "Brightened" : "Darkened") : `${way === "brighten" ? "Brightened" : "Darkened"} ${TONES[tones]}`);
+export const touchName = (way: Way, tones: Tones) =>
+  tones === "all"
+    ? way === "brighten"
+      ? "Brightened"
+      : "Darkened"
+    : `${way === "brighten" ? "Brightened" : "Darkened"} ${TONES[tones]}`;
 
 /** A third of the scene's stops: the darkest, the middle or the brightest. */
 function rangeOf(tones: Tones): [number, number] {
@@ -158,5 +181,7 @@ export const turnAbout = () => usePainting.setState((s) => ({ way: s.way === "br
 /** Make the brush in hand larger by a factor. */
 export function resizeBrush(by: number) {
   const which = useView.getState().tool === "dodgeBurn" ? "dodgeBurn" : "brush";
-  usePainting.setState((s) => ({ [which]: { ...s[which], radius: Math.min(0.5, Math.max(0.0005, s[which].radius * by)) } }));
+  usePainting.setState((s) => ({
+    [which]: { ...s[which], radius: Math.min(0.5, Math.max(0.0005, s[which].radius * by)) },
+  }));
 }

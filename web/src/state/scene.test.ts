@@ -16,12 +16,28 @@ interface Sent {
   body: { parent: number; label: string; changes: { path: string[]; value: unknown }[] };
 }
 
-const answer = (status: number, body: unknown) => ({ data: status < 300 ? body : undefined, error: status < 300 ? undefined : body, response: { status } as Response });
-const state = (revision: number, document: Treatment = treatment) => ({ treatment: document, revision, label: "x", can_undo: true, can_redo: false });
+const answer = (status: number, body: unknown) => ({
+  data: status < 300 ? body : undefined,
+  error: status < 300 ? undefined : body,
+  response: { status } as Response,
+});
+const state = (revision: number, document: Treatment = treatment) => ({
+  treatment: document,
+  revision,
+  label: "x",
+  can_undo: true,
+  can_redo: false,
+});
 
 beforeEach(() => {
   vi.useFakeTimers();
-  useScene.setState({ scene: { id: 3, treatment, revision: 10 } as unknown as Scene, treatment, revision: 10, storing: "stored", held: false });
+  useScene.setState({
+    scene: { id: 3, treatment, revision: 10 } as unknown as Scene,
+    treatment,
+    revision: 10,
+    storing: "stored",
+    held: false,
+  });
   useMessages.setState({ list: [] });
 });
 afterEach(() => {
@@ -71,8 +87,12 @@ describe("storing", () => {
   });
   it("gives way where another window was first, and shows what is stored there", async () => {
     const theirs = withValue(treatment, ev, -3);
-    vi.spyOn(api, "PUT").mockResolvedValue(answer(409, { detail: "changed in another window", kind: "stale" }) as never);
-    vi.spyOn(api, "GET").mockResolvedValue(answer(200, { id: 3, treatment: theirs, revision: 15, can_undo: true, can_redo: false }) as never);
+    vi.spyOn(api, "PUT").mockResolvedValue(
+      answer(409, { detail: "changed in another window", kind: "stale" }) as never,
+    );
+    vi.spyOn(api, "GET").mockResolvedValue(
+      answer(200, { id: 3, treatment: theirs, revision: 15, can_undo: true, can_redo: false }) as never,
+    );
     preview((t) => withValue(t, ev, 2));
     store("Exposure");
     await vi.runAllTimersAsync();
@@ -128,7 +148,12 @@ describe("another scene opened while a change waits", () => {
   });
   it("can be changed itself, and what waits goes on even while none is in view", async () => {
     let away = true;
-    const put = vi.spyOn(api, "PUT").mockImplementation(() => Promise.resolve(answer(away ? 503 : 200, away ? { detail: "away", kind: "database" } : state(60))) as never);
+    const put = vi
+      .spyOn(api, "PUT")
+      .mockImplementation(
+        () =>
+          Promise.resolve(answer(away ? 503 : 200, away ? { detail: "away", kind: "database" } : state(60))) as never,
+      );
     vi.spyOn(api, "GET").mockResolvedValue(answer(200, { ...other, can_undo: false, can_redo: false }) as never);
     preview((t) => withValue(t, ev, 2));
     store("Exposure");
@@ -141,7 +166,9 @@ describe("another scene opened while a change waits", () => {
     await vi.advanceTimersByTimeAsync(1500);
     away = false;
     await vi.advanceTimersByTimeAsync(2500);
-    const sent = new Map(put.mock.calls.map((c) => [(c[1] as unknown as Sent).params.path.scene_id, (c[1] as unknown as Sent).body]));
+    const sent = new Map(
+      put.mock.calls.map((c) => [(c[1] as unknown as Sent).params.path.scene_id, (c[1] as unknown as Sent).body]),
+    );
     expect(sent.get(3)).toMatchObject({ parent: 10, changes: [{ value: 2 }] });
     expect(sent.get(4)).toMatchObject({ parent: 50, changes: [{ value: -1 }] });
     expect(useScene.getState()).toMatchObject({ storing: "stored", revision: 60 });
@@ -155,7 +182,10 @@ describe("undo and redo", () => {
     await undo();
     expect(useScene.getState()).toMatchObject({ treatment: before, revision: 9, storing: "stored" });
     await redo();
-    expect(vi.mocked(api.POST).mock.calls.map((c) => c[0])).toEqual(["/api/scenes/{scene_id}/undo", "/api/scenes/{scene_id}/redo"]);
+    expect(vi.mocked(api.POST).mock.calls.map((c) => c[0])).toEqual([
+      "/api/scenes/{scene_id}/undo",
+      "/api/scenes/{scene_id}/redo",
+    ]);
   });
 });
 
@@ -194,7 +224,9 @@ describe("steps asked for in haste", () => {
 describe("news of the scene", () => {
   it("never changes the treatment under a held dial", async () => {
     const theirs = withValue(treatment, ev, -3);
-    vi.spyOn(api, "GET").mockResolvedValue(answer(200, { id: 3, treatment: theirs, revision: 15, can_undo: true, can_redo: false }) as never);
+    vi.spyOn(api, "GET").mockResolvedValue(
+      answer(200, { id: 3, treatment: theirs, revision: 15, can_undo: true, can_redo: false }) as never,
+    );
     hold("limits");
     expect(useScene.getState().heldView).toBe("limits");
     await loadScene(3);

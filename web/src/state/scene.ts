@@ -58,7 +58,13 @@ const isShown = (id: number) => get().scene?.id === id;
 
 /** The queue of the scene in view; it is there as long as something waits in it. */
 function queueOf(scene: Scene, revision: number): Queue {
-  const queue = queues.get(scene.id) ?? { scene: scene.id, base: scene.treatment, revision, entries: [], draining: null };
+  const queue = queues.get(scene.id) ?? {
+    scene: scene.id,
+    base: scene.treatment,
+    revision,
+    entries: [],
+    draining: null,
+  };
   queues.set(scene.id, queue);
   return queue;
 }
@@ -72,10 +78,23 @@ export async function loadScene(id: number) {
   const own = (queue?.entries.length ?? 0) > 0 || (shown && (get().held || get().revision !== before));
   if (own) {
     const waiting = queue?.entries.at(-1)?.document;
-    set((s) => ({ scene, ...(shown ? {} : { treatment: waiting ?? scene.treatment, revision: queue!.revision, storing: "storing" as const }), canUndo: s.canUndo || scene.can_undo }));
+    set((s) => ({
+      scene,
+      ...(shown
+        ? {}
+        : { treatment: waiting ?? scene.treatment, revision: queue!.revision, storing: "storing" as const }),
+      canUndo: s.canUndo || scene.can_undo,
+    }));
     return;
   }
-  set({ scene, treatment: scene.treatment, revision: scene.revision, canUndo: scene.can_undo, canRedo: scene.can_redo, storing: "stored" });
+  set({
+    scene,
+    treatment: scene.treatment,
+    revision: scene.revision,
+    canUndo: scene.can_undo,
+    canRedo: scene.can_redo,
+    storing: "stored",
+  });
 }
 
 /** Change the treatment on screen. Nothing is stored until `store`. */
@@ -104,9 +123,12 @@ async function drain(queue: Queue) {
       if (!("changes" in other) || other.changes.length > 0) {
         const body = { ...other, parent: queue.revision, label };
         try {
-          const state = await answered(api.PUT("/api/scenes/{scene_id}/treatment", { params: { path: { scene_id: queue.scene } }, body }));
+          const state = await answered(
+            api.PUT("/api/scenes/{scene_id}/treatment", { params: { path: { scene_id: queue.scene } }, body }),
+          );
           queue.revision = state.revision;
-          if (isShown(queue.scene)) set({ revision: state.revision, canUndo: state.can_undo, canRedo: state.can_redo, storing: "storing" });
+          if (isShown(queue.scene))
+            set({ revision: state.revision, canUndo: state.can_undo, canRedo: state.can_redo, storing: "storing" });
         } catch (fault) {
           if (!(fault instanceof ServerFault && fault.kind !== "database" && fault.kind !== "unreachable")) {
             if (isShown(queue.scene)) set({ storing: "waiting" });
@@ -123,7 +145,8 @@ async function drain(queue: Queue) {
       queue.base = document;
       queue.entries.shift();
     }
-    if (isShown(queue.scene)) set((s) => ({ scene: s.scene && { ...s.scene, treatment: queue.base, revision: queue.revision } }));
+    if (isShown(queue.scene))
+      set((s) => ({ scene: s.scene && { ...s.scene, treatment: queue.base, revision: queue.revision } }));
   } finally {
     queues.delete(queue.scene);
     if (isShown(queue.scene)) set({ storing: "stored" });
@@ -149,7 +172,13 @@ async function step(direction: "undo" | "redo") {
   try {
     const state = await answered(api.POST(path, { params: { path: { scene_id: scene.id } } }));
     if (!isShown(scene.id)) return;
-    set({ scene: { ...get().scene!, treatment: state.treatment, revision: state.revision }, treatment: state.treatment, revision: state.revision, canUndo: state.can_undo, canRedo: state.can_redo });
+    set({
+      scene: { ...get().scene!, treatment: state.treatment, revision: state.revision },
+      treatment: state.treatment,
+      revision: state.revision,
+      canUndo: state.can_undo,
+      canRedo: state.can_redo,
+    });
   } catch (fault) {
     tell((fault as Error).message);
   }

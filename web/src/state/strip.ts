@@ -22,10 +22,15 @@ const MOST = 150;
 export const sideOf = (width: number) => Math.floor(Math.min(MOST, (width - GAP) / STRENGTHS.length - GAP));
 
 /** The patch of a side round a place, as x, y, width and height within a picture. */
-export function patchOf(at: Point | null, size: { width: number; height: number }, side: number): [number, number, number, number] {
+export function patchOf(
+  at: Point | null,
+  size: { width: number; height: number },
+  side: number,
+): [number, number, number, number] {
   const width = Math.min(side, size.width);
   const height = Math.min(side, size.height);
   const [x, y] = at ?? [size.width / 2, size.height / 2];
-  const from = (middle: number, length: number, whole: number) => Math.min(Math.max(Math.round(middle - length / 2), 0), whole - length);
+  const from = (middle: number, length: number, whole: number) =>
+    Math.min(Math.max(Math.round(middle - length / 2), 0), whole - length);
   return [from(x, width, size.width), from(y, height, size.height), width, height];
 }

@@ -6,7 +6,10 @@ import { automaticAt, numberAt, valueAt, withValue } from "./values";
 const treatment = {
   exposure: { on: true, ev: null },
   placement: { on: true, rungs: [{ stop: -4, ev: 0.8 }] },
-  areas: [{ name: "Sky", bends: { "exposure.ev": 1 } }, { name: "Quay", bends: {} }],
+  areas: [
+    { name: "Sky", bends: { "exposure.ev": 1 } },
+    { name: "Quay", bends: {} },
+  ],
 } as unknown as Treatment;
 
 describe("values by their place", () => {
@@ -21,7 +24,9 @@ describe("values by their place", () => {
     const bent = withValue(treatment, ["areas", 1, "bends", "tone.contrast"], 1.2);
     expect(valueAt(bent, ["areas", 1, "bends"])).toEqual({ "tone.contrast": 1.2 });
     expect(bent.areas[0]).toBe(treatment.areas[0]);
-    expect(valueAt(withValue(bent, ["areas", 0, "bends", "exposure.ev"], undefined), ["areas", 0, "bends"])).toEqual({});
+    expect(valueAt(withValue(bent, ["areas", 0, "bends", "exposure.ev"], undefined), ["areas", 0, "bends"])).toEqual(
+      {},
+    );
     expect(withValue(bent, ["areas", 0], undefined).areas.map((a) => a.name)).toEqual(["Quay"]);
     expect(valueAt(treatment, ["areas", 5, "bends", "x"])).toBeUndefined();
   });

@@ -4,11 +4,18 @@ import type { Scene, Treatment } from "../api/client";
 export type Path = readonly (string | number)[];
 
 /** Where a member of a list stands that is told by its id or its index; -1 if it is not there. */
-const standsAt = (list: unknown[], key: string | number) => (typeof key === "number" ? key : list.findIndex((one) => (one as { id?: string } | null)?.id === key));
+const standsAt = (list: unknown[], key: string | number) =>
+  typeof key === "number" ? key : list.findIndex((one) => (one as { id?: string } | null)?.id === key);
 
 /** A value of the treatment; undefined where there is none. */
 export function valueAt(treatment: Treatment, path: Path): unknown {
-  return path.reduce<unknown>((v, key) => (Array.isArray(v) ? (v as unknown[])[standsAt(v as unknown[], key)] : (v as Record<string | number, unknown> | undefined)?.[key]), treatment);
+  return path.reduce<unknown>(
+    (v, key) =>
+      Array.isArray(v)
+        ? (v as unknown[])[standsAt(v as unknown[], key)]
+        : (v as Record<string | number, unknown> | undefined)?.[key],
+    treatment,
+  );
 }
 
 /** A number of the treatment, or null if it is automatic. */

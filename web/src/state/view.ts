@@ -95,7 +95,9 @@ export function toggleZoom(at?: [number, number]) {
 
 /** Show the picture at a zoom, round a place or where it was. */
 export function showAt(zoom: number, at?: [number, number]) {
-  useView.setState((s) => (s.zoom === zoom ? { zoom: null, centre: null } : { zoom, centre: s.zoom === null ? (at ?? s.centre) : s.centre }));
+  useView.setState((s) =>
+    s.zoom === zoom ? { zoom: null, centre: null } : { zoom, centre: s.zoom === null ? (at ?? s.centre) : s.centre },
+  );
 }
 
 perScene(useView);

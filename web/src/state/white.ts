@@ -18,7 +18,11 @@ interface Reading {
 }
 
 /** How large a patch is measured, for which of the two lights, and what the last one told. */
-export const useWhite = create<{ side: number; second: boolean; last: Reading | null }>(() => ({ side: 25, second: false, last: null }));
+export const useWhite = create<{ side: number; second: boolean; last: Reading | null }>(() => ({
+  side: 25,
+  second: false,
+  last: null,
+}));
 perScene(useWhite, "second", "last");
 
 /** Take the white balance from a patch round a place of the scene. */
@@ -27,13 +31,19 @@ export async function readPatch(place: Point) {
   if (!scene) return;
   const { side, second } = useWhite.getState();
   const body = { place, radius: (side - 1) / 2 };
-  const white = await toldHere(answered(api.POST("/api/scenes/{scene_id}/neutral", { params: { path: { scene_id: scene.id } }, body })));
+  const white = await toldHere(
+    answered(api.POST("/api/scenes/{scene_id}/neutral", { params: { path: { scene_id: scene.id } }, body })),
+  );
   if (!white) return;
   useWhite.setState({ last: { ...white, spread: white.spread ?? null, side } });
   const { temperature, tint } = white;
   preview((t) => ({
     ...t,
-    white_balance: { ...t.white_balance, on: true, ...(second ? { second_temperature: temperature, second_tint: tint } : { temperature, tint }) },
+    white_balance: {
+      ...t.white_balance,
+      on: true,
+      ...(second ? { second_temperature: temperature, second_tint: tint } : { temperature, tint }),
+    },
   }));
   store(second ? "White balance: a second light" : "White balance from a neutral patch");
   useView.setState({ tool: "pan" });
@@ -43,15 +53,23 @@ export async function readPatch(place: Point) {
 export async function readPicture(by: "automatic" | "picture") {
   const scene = useScene.getState().scene;
   if (!scene) return;
-  const white = await toldHere(answered(api.POST("/api/scenes/{scene_id}/white", { params: { path: { scene_id: scene.id } }, body: { by } })));
+  const white = await toldHere(
+    answered(api.POST("/api/scenes/{scene_id}/white", { params: { path: { scene_id: scene.id } }, body: { by } })),
+  );
   if (!white) return;
   useWhite.setState({ last: null });
-  preview((t) => ({ ...t, white_balance: { ...t.white_balance, on: true, temperature: white.temperature, tint: white.tint } }));
+  preview((t) => ({
+    ...t,
+    white_balance: { ...t.white_balance, on: true, temperature: white.temperature, tint: white.tint },
+  }));
   store(by === "automatic" ? "White balance: automatic" : "White balance: whole picture");
 }
 
 /** One light again. */
 export function forgetSecond() {
-  preview((t) => ({ ...t, white_balance: { ...t.white_balance, second_temperature: null, second_tint: 0, between: 50 } }));
+  preview((t) => ({
+    ...t,
+    white_balance: { ...t.white_balance, second_temperature: null, second_tint: 0, between: 50 },
+  }));
   store("White balance: one light");
 }

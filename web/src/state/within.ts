@@ -21,7 +21,12 @@ export function useWithin(enabled = true) {
     gcTime: 60_000,
     queryFn: () => {
       const document = { areas: useScene.getState().treatment!.areas } as unknown as Record<string, unknown>;
-      return answered(api.POST("/api/scenes/{scene_id}/areas/within", { params: { path: { scene_id: scene!.id } }, body: { document, area: selected } }));
+      return answered(
+        api.POST("/api/scenes/{scene_id}/areas/within", {
+          params: { path: { scene_id: scene!.id } },
+          body: { document, area: selected },
+        }),
+      );
     },
   });
 }

@@ -41,7 +41,27 @@ export function StatusLine({ station }: { station: Station }) {
   const range = useChosen()?.list === "ranges";
   const split = scene?.noise != null;
   const lost = (scene?.report?.clipped_share ?? []).some((share) => share > 0);
-  const has = { picture: true, untreated: false, limits: true, stops: true, noise: true, cast: false, noisy: false, taken: true, edges: false, left: split, range, outside: true, source: true, lost, moved, ground: sky, area, mask: area, part: false };
+  const has = {
+    picture: true,
+    untreated: false,
+    limits: true,
+    stops: true,
+    noise: true,
+    cast: false,
+    noisy: false,
+    taken: true,
+    edges: false,
+    left: split,
+    range,
+    outside: true,
+    source: true,
+    lost,
+    moved,
+    ground: sky,
+    area,
+    mask: area,
+    part: false,
+  };
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">
@@ -49,16 +69,29 @@ export function StatusLine({ station }: { station: Station }) {
       <div className="tools">
         <div className="segment" role="group" aria-label="View">
           {shown.map((v) => (
-            <button key={v.name} aria-pressed={view === v.name} title={v.key && `Key ${v.key}`} onClick={() => (v.name === "picture" ? useView.setState({ view: "picture" }) : setView(v.name))}>
+            <button
+              key={v.name}
+              aria-pressed={view === v.name}
+              title={v.key && `Key ${v.key}`}
+              onClick={() => (v.name === "picture" ? useView.setState({ view: "picture" }) : setView(v.name))}
+            >
               {v.title}
             </button>
           ))}
         </div>
         <div className="segment" role="group" aria-label="Zoom">
-          <button aria-pressed={zoom === null} title="Key F" onClick={() => useView.setState({ zoom: null, centre: null })}>
+          <button
+            aria-pressed={zoom === null}
+            title="Key F"
+            onClick={() => useView.setState({ zoom: null, centre: null })}
+          >
             Fit
           </button>
-          <button aria-pressed={zoom === 1} title="Key Z" onClick={() => zoom !== 1 && (zoom === null ? toggleZoom() : useView.setState({ zoom: 1 }))}>
+          <button
+            aria-pressed={zoom === 1}
+            title="Key Z"
+            onClick={() => zoom !== 1 && (zoom === null ? toggleZoom() : useView.setState({ zoom: 1 }))}
+          >
             100 %
           </button>
           <button aria-pressed={zoom === 2} title="Key Shift Z" onClick={() => zoom !== 2 && showAt(2)}>
@@ -78,7 +111,8 @@ function UnderPointer({ probe: { colour, code, outside } }: { probe: Probe }) {
     <>
       <span>
         <i className="swatch" style={{ background: `rgb(${code.join(" ")})` }} />
-        hue <b>{chroma < 0.4 ? "none" : `${hue.toFixed(0)}°`}</b> chroma <b>{chroma.toFixed(1)}</b> lightness <b>{lightness.toFixed(0)} %</b>
+        hue <b>{chroma < 0.4 ? "none" : `${hue.toFixed(0)}°`}</b> chroma <b>{chroma.toFixed(1)}</b> lightness{" "}
+        <b>{lightness.toFixed(0)} %</b>
       </span>
       <span>
         sRGB <b>{code.join(" ")}</b>
@@ -140,7 +174,8 @@ function Readout({ colours }: { colours: boolean }) {
         <>
           {limits && (
             <span>
-              at white <b>{percent(limits.white)}</b>, some channel <b>{percent(limits.some)}</b>, at black <b>{percent(limits.black)}</b>
+              at white <b>{percent(limits.white)}</b>, some channel <b>{percent(limits.some)}</b>, at black{" "}
+              <b>{percent(limits.black)}</b>
             </span>
           )}
           {kept && (
@@ -148,7 +183,11 @@ function Readout({ colours }: { colours: boolean }) {
               {Math.round(kept.width)} × {Math.round(kept.height)} px
             </span>
           )}
-          {slow ? <span role="status">this picture takes long</span> : ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>}
+          {slow ? (
+            <span role="status">this picture takes long</span>
+          ) : (
+            ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>
+          )}
         </>
       )}
     </div>

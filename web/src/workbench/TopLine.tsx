@@ -22,7 +22,9 @@ export function TopLine({ station, onKeys }: Props) {
   const canRedo = useScene((s) => s.canRedo);
   const storing = useScene((s) => s.storing);
   const steps = useSteps().data ?? [];
-  const touched = useScene((s) => STATIONS.map((t) => (s.scene && s.treatment && t.touched(s.scene, s.treatment, steps) ? "1" : "0")).join(""));
+  const touched = useScene((s) =>
+    STATIONS.map((t) => (s.scene && s.treatment && t.touched(s.scene, s.treatment, steps) ? "1" : "0")).join(""),
+  );
   const { mode, setMode } = useColorScheme();
   const ground = mode === "light" ? "light" : "dark";
   const comparing = useView((s) => s.glance === "untreated");
@@ -72,7 +74,7 @@ export function TopLine({ station, onKeys }: Props) {
           <Button
             variant="outlined"
             color={comparing ? "primary" : "inherit"}
-           
+
             onPointerDown={() => compare(true)}
             onPointerUp={() => compare(false)}
             onPointerLeave={() => compare(false)}
@@ -81,7 +83,11 @@ export function TopLine({ station, onKeys }: Props) {
           </Button>
         </Tooltip>
         <Tooltip title={ground === "dark" ? "Light ground, for prints" : "Dark ground"}>
-          <IconButton size="small" onClick={() => setMode(ground === "dark" ? "light" : "dark")} aria-label={ground === "dark" ? "Light ground" : "Dark ground"}>
+          <IconButton
+            size="small"
+            onClick={() => setMode(ground === "dark" ? "light" : "dark")}
+            aria-label={ground === "dark" ? "Light ground" : "Dark ground"}
+          >
             <svg width="15" height="15" viewBox="0 0 15 15" aria-hidden>
               <rect x="1" y="1" width="13" height="13" fill="none" stroke="currentColor" />
               <path d="M1 14 L14 1 V14 Z" fill="currentColor" />

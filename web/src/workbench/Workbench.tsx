@@ -59,10 +59,7 @@ export default function Workbench() {
       <main className="picture">
         {scene.ready && <Picture station={station} />}
         {framePicture && (
-          <img
-            src={`/api/frames/${frame}/picture.jpg`}
-            alt={scene.frames.find((f) => f.id === frame)?.name ?? ""}
-          />
+          <img src={`/api/frames/${frame}/picture.jpg`} alt={scene.frames.find((f) => f.id === frame)?.name ?? ""} />
         )}
         {!scene.ready && !framePicture && (
           <div className="empty">

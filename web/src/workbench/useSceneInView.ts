@@ -32,7 +32,8 @@ export function useSceneInView(id: number, station: Station): string | null {
   useEffect(() => {
     const { scene: shown, revision } = useScene.getState();
     if (!shown || !news || busy) return;
-    if (news.revision !== revision || news.prepared !== shown.prepared || news.fault !== shown.fault) loadScene(id).catch(() => {});
+    if (news.revision !== revision || news.prepared !== shown.prepared || news.fault !== shown.fault)
+      loadScene(id).catch(() => {});
   }, [news, id, busy]);
 
   // Noise that has been split off is there to be mixed.

@@ -42,7 +42,12 @@ export function AreaDials({ area }: { area: Area }) {
       {opacity && <Dial key={`${area.id} opacity`} dial={opacity} path={["areas", area.id, "opacity"]} />}
       {bent.map(({ name, dial }) => (
         <Dial key={`${area.id} ${name}`} dial={dial} path={["areas", area.id, "bends", name]}>
-          <IconButton size="small" aria-label={`Do not bend ${dial.title}`} title="Do not bend it" onClick={() => bend(name, undefined, `${dial.title} bent no more`)}>
+          <IconButton
+            size="small"
+            aria-label={`Do not bend ${dial.title}`}
+            title="Do not bend it"
+            onClick={() => bend(name, undefined, `${dial.title} bent no more`)}
+          >
             ×
           </IconButton>
         </Dial>
@@ -61,7 +66,17 @@ export function AreaDials({ area }: { area: Area }) {
         getOptionKey={(d) => d.name}
         noOptionsText="No dial of this name can be bent."
         onChange={(_, found) => found && bend(found.name, found.dial.default!, `${found.dial.title} bent`)}
-        renderInput={(params) => <TextField {...params} variant="standard" placeholder="Bend another dial: type its name" slotProps={{ ...params.slotProps, htmlInput: { ...params.slotProps.htmlInput, "aria-label": "Bend another dial" } }} />}
+        renderInput={(params) => (
+          <TextField
+            {...params}
+            variant="standard"
+            placeholder="Bend another dial: type its name"
+            slotProps={{
+              ...params.slotProps,
+              htmlInput: { ...params.slotProps.htmlInput, "aria-label": "Bend another dial" },
+            }}
+          />
+        )}
       />
     </section>
   );

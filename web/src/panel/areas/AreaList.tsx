@@ -1,7 +1,6 @@
 import { Checkbox, IconButton } from "@mui/material";
 import { type DragEvent, useState } from "react";
 
-
 import { useSteps } from "../../api/queries";
 import { path } from "../../picture/viewport";
 import { moveArea, removeArea, select, toggleAll, useAreas } from "../../state/areas";
@@ -76,7 +75,8 @@ export function AreaList() {
               <Outline lines={outlines?.[i]?.lines ?? []} />
               <span>
                 {area.name}
-                {area.opacity < 100 && <span className="fine"> {Math.round(area.opacity)} %</span>} <span className="dim">{summary(area, dials)}</span>
+                {area.opacity < 100 && <span className="fine"> {Math.round(area.opacity)} %</span>}{" "}
+                <span className="dim">{summary(area, dials)}</span>
               </span>
             </button>
             <IconButton size="small" aria-label={`Take ${area.name} away`} onClick={() => removeArea(area)}>
@@ -95,7 +95,13 @@ function Outline({ lines }: { lines: number[][] }) {
   const [width, height] = [34, (34 * scene[1]) / scene[0]];
   const pairs = (line: number[]) => line.flatMap((x, i): Point[] => (i % 2 ? [] : [[x * 1000, line[i + 1] * 1000]]));
   return (
-    <svg className="outline" width={width} height={height} viewBox={`0 0 ${scene[0] * 1000} ${scene[1] * 1000}`} aria-hidden>
+    <svg
+      className="outline"
+      width={width}
+      height={height}
+      viewBox={`0 0 ${scene[0] * 1000} ${scene[1] * 1000}`}
+      aria-hidden
+    >
       <path d={lines.map((line) => path(pairs(line), true)).join(" ")} fillRule="evenodd" />
     </svg>
   );

@@ -19,7 +19,12 @@ export function AreaMenu({ index, area }: { index: number; area: Area }) {
       <Button size="small" color="inherit" onClick={() => duplicateArea(area, false)}>
         Duplicate
       </Button>
-      <Button size="small" color="inherit" title="An area of all that this one does not cover" onClick={() => duplicateArea(area, true)}>
+      <Button
+        size="small"
+        color="inherit"
+        title="An area of all that this one does not cover"
+        onClick={() => duplicateArea(area, true)}
+      >
         Inverse
       </Button>
       <Button size="small" color="inherit" aria-haspopup="menu" onClick={(e) => setAt(e.currentTarget)}>

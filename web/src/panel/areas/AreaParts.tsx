@@ -22,23 +22,54 @@ export function AreaParts({ area }: { area: Area }) {
       <h3 className="group">Its mask</h3>
       {area.parts.map((part, i) => (
         <div key={part.id} className={pointed === part.id ? "lit" : ""}>
-          <div className={part.on ? "part" : "part off"} onPointerEnter={() => useAreas.setState({ pointed: part.id })} onPointerLeave={() => useAreas.setState({ pointed: null })}>
-            <Checkbox color="default" checked={part.on} onChange={(e) => change({ ...part, on: e.target.checked })} slotProps={{ input: { "aria-label": `Use part ${i + 1}` } }} />
-            <Select size="small" variant="standard" value={part.mode} inputProps={{ "aria-label": `How part ${i + 1} joins` }} onChange={(e) => change({ ...part, mode: e.target.value })}>
+          <div
+            className={part.on ? "part" : "part off"}
+            onPointerEnter={() => useAreas.setState({ pointed: part.id })}
+            onPointerLeave={() => useAreas.setState({ pointed: null })}
+          >
+            <Checkbox
+              color="default"
+              checked={part.on}
+              onChange={(e) => change({ ...part, on: e.target.checked })}
+              slotProps={{ input: { "aria-label": `Use part ${i + 1}` } }}
+            />
+            <Select
+              size="small"
+              variant="standard"
+              value={part.mode}
+              inputProps={{ "aria-label": `How part ${i + 1} joins` }}
+              onChange={(e) => change({ ...part, mode: e.target.value })}
+            >
               {Object.entries(MODES).map(([mode, title]) => (
                 <MenuItem key={mode} value={mode}>
-                  {i === 0 ? { add: "within", subtract: "all without", intersect: "within" }[mode as Part["mode"]] : title}
+                  {i === 0
+                    ? { add: "within", subtract: "all without", intersect: "within" }[mode as Part["mode"]]
+                    : title}
                 </MenuItem>
               ))}
             </Select>
-            <button className="rest plain" aria-expanded={chosen === part.id} onClick={() => useAreas.setState({ part: chosen === part.id ? null : part.id })}>
+            <button
+              className="rest plain"
+              aria-expanded={chosen === part.id}
+              onClick={() => useAreas.setState({ part: chosen === part.id ? null : part.id })}
+            >
               {calls(part)}
             </button>
             <label>
-              <Checkbox color="default" checked={part.invert} onChange={(e) => change({ ...part, invert: e.target.checked })} slotProps={{ input: { "aria-label": `Outside of part ${i + 1}` } }} />
+              <Checkbox
+                color="default"
+                checked={part.invert}
+                onChange={(e) => change({ ...part, invert: e.target.checked })}
+                slotProps={{ input: { "aria-label": `Outside of part ${i + 1}` } }}
+              />
               outside
             </label>
-            <IconButton size="small" disabled={area.parts.length < 2} aria-label={`Take part ${i + 1} away`} onClick={() => removePart(area, part.id)}>
+            <IconButton
+              size="small"
+              disabled={area.parts.length < 2}
+              aria-label={`Take part ${i + 1} away`}
+              onClick={() => removePart(area, part.id)}
+            >
               ×
             </IconButton>
           </div>

@@ -7,7 +7,12 @@ import { FINDS, foundOf } from "../../state/parts";
 import { useView } from "../../state/view";
 import { Presets } from "./Presets";
 
-const JOINS: Record<Joins, string> = { new: "New area", add: "Add to it", subtract: "Take from it", intersect: "Only within it" };
+const JOINS: Record<Joins, string> = {
+  new: "New area",
+  add: "Add to it",
+  subtract: "Take from it",
+  intersect: "Only within it",
+};
 
 /** How the next mask begins, by kind; each is a word, and one that is drawn stays lit while it is in hand. */
 export function MaskKinds() {
@@ -17,7 +22,13 @@ export function MaskKinds() {
   return (
     <section aria-label="New masks" className="kinds">
       <div className="row">
-        <Select size="small" variant="standard" value={selected ? joins : "new"} inputProps={{ "aria-label": "What the next mask does" }} onChange={(e) => useAreas.setState({ joins: e.target.value })}>
+        <Select
+          size="small"
+          variant="standard"
+          value={selected ? joins : "new"}
+          inputProps={{ "aria-label": "What the next mask does" }}
+          onChange={(e) => useAreas.setState({ joins: e.target.value })}
+        >
           {(Object.keys(JOINS) as Joins[]).map((name) => (
             <MenuItem key={name} value={name} disabled={name !== "new" && !selected}>
               {JOINS[name]}
@@ -27,17 +38,40 @@ export function MaskKinds() {
         <Presets />
       </div>
       <div className="words">
-        <Kind tool="gradient" title="Drag from where it is full to where it ends. Key D">gradient</Kind>
-        <Kind tool="ellipse" title="Drag from its middle outwards. Key C">ellipse</Kind>
-        <Kind tool="paint" title="Paint it; hold Ctrl to rub out, Alt for a straight line. Key P">brush</Kind>
-        <Kind tool="lightPicker" title="Click light on the picture; its range is drawn on the ladder. Key T">light</Kind>
-        <Kind tool="colourPicker" title="Click colours on the picture. Key E">colour</Kind>
-        <Button size="small" color="inherit" aria-haspopup="menu" aria-expanded={finds !== null} title="What is found in the picture by itself" onClick={(e) => setFinds(e.currentTarget)}>
+        <Kind tool="gradient" title="Drag from where it is full to where it ends. Key D">
+          gradient
+        </Kind>
+        <Kind tool="ellipse" title="Drag from its middle outwards. Key C">
+          ellipse
+        </Kind>
+        <Kind tool="paint" title="Paint it; hold Ctrl to rub out, Alt for a straight line. Key P">
+          brush
+        </Kind>
+        <Kind tool="lightPicker" title="Click light on the picture; its range is drawn on the ladder. Key T">
+          light
+        </Kind>
+        <Kind tool="colourPicker" title="Click colours on the picture. Key E">
+          colour
+        </Kind>
+        <Button
+          size="small"
+          color="inherit"
+          aria-haspopup="menu"
+          aria-expanded={finds !== null}
+          title="What is found in the picture by itself"
+          onClick={(e) => setFinds(e.currentTarget)}
+        >
           found
         </Button>
-        <Kind tool="pool" title="An ellipse that brightens inside. Key O">light pool</Kind>
-        <Kind tool="vignette" title="Darkens outside an ellipse, about any middle. Key W">vignette</Kind>
-        <Kind tool="dodgeBurn" title="Brighten or darken by small amounts as you paint. Key N">dodge and burn</Kind>
+        <Kind tool="pool" title="An ellipse that brightens inside. Key O">
+          light pool
+        </Kind>
+        <Kind tool="vignette" title="Darkens outside an ellipse, about any middle. Key W">
+          vignette
+        </Kind>
+        <Kind tool="dodgeBurn" title="Brighten or darken by small amounts as you paint. Key N">
+          dodge and burn
+        </Kind>
       </div>
       <Menu anchorEl={finds} open={finds !== null} onClose={() => setFinds(null)}>
         {FINDS.map((what) => (
@@ -60,7 +94,13 @@ export function MaskKinds() {
 function Kind({ tool, title, children }: { tool: ToolName; title: string; children: string }) {
   const held = useView((s) => s.tool === tool);
   return (
-    <Button size="small" color={held ? "primary" : "inherit"} aria-pressed={held} title={title} onClick={() => useView.setState({ tool: held ? "pan" : tool })}>
+    <Button
+      size="small"
+      color={held ? "primary" : "inherit"}
+      aria-pressed={held}
+      title={title}
+      onClick={() => useView.setState({ tool: held ? "pan" : tool })}
+    >
       {children}
     </Button>
   );

@@ -29,7 +29,11 @@ function Strokes({ area, part }: { area: string; part: Brush }) {
       <span className="dim rest">
         {part.strokes.length} {part.strokes.length === 1 ? "stroke" : "strokes"}
       </span>
-      <Button size="small" color={paints ? "primary" : "inherit"} onClick={() => useView.setState({ tool: paints ? "pan" : "paint" })}>
+      <Button
+        size="small"
+        color={paints ? "primary" : "inherit"}
+        onClick={() => useView.setState({ tool: paints ? "pan" : "paint" })}
+      >
         Paint on
       </Button>
       <Button
@@ -70,7 +74,11 @@ function Picks({ area, part }: { area: string; part: ColourRange }) {
           />
         ))}
       </span>
-      <Button size="small" color={picks ? "primary" : "inherit"} onClick={() => useView.setState({ tool: picks ? "pan" : "colourPicker" })}>
+      <Button
+        size="small"
+        color={picks ? "primary" : "inherit"}
+        onClick={() => useView.setState({ tool: picks ? "pan" : "colourPicker" })}
+      >
         Pick more
       </Button>
     </div>

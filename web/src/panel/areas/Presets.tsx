@@ -14,7 +14,13 @@ export function Presets() {
   const close = () => setAt(null);
   return (
     <>
-      <Button size="small" color="inherit" aria-haspopup="menu" aria-expanded={at !== null} onClick={(e) => setAt(e.currentTarget)}>
+      <Button
+        size="small"
+        color="inherit"
+        aria-haspopup="menu"
+        aria-expanded={at !== null}
+        onClick={(e) => setAt(e.currentTarget)}
+      >
         Presets
       </Button>
       <Menu anchorEl={at} open={at !== null} onClose={close}>

@@ -22,8 +22,18 @@ const dial = (step: string, name: string, title: string, more: object = {}) => (
   ...more,
 });
 const STEPS = [
-  { name: "inks", title: "By family", items: {}, parameters: [dial("inks", "red_cyan", "Cyan", { group: "Reds" }), dial("inks", "still", "Still", { bend: null })] },
-  { name: "hues", title: "Hues", items: { ranges: [dial("hues", "shift", "Hue"), dial("hues", "width", "Width", { bend: null })] }, parameters: [] },
+  {
+    name: "inks",
+    title: "By family",
+    items: {},
+    parameters: [dial("inks", "red_cyan", "Cyan", { group: "Reds" }), dial("inks", "still", "Still", { bend: null })],
+  },
+  {
+    name: "hues",
+    title: "Hues",
+    items: { ranges: [dial("hues", "shift", "Hue"), dial("hues", "width", "Width", { bend: null })] },
+    parameters: [],
+  },
 ] as unknown as Step[];
 const TREATMENT = { hues: { ranges: [{ name: "Lamps" }, { name: "Sky" }] } } as unknown as Treatment;
 

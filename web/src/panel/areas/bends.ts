@@ -29,7 +29,17 @@ function bent(step: Step, p: Dial, name: string, of: string | null): Bendable[] 
   if (!p.bend) return [];
   const { kind, low, high, increment } = p.bend;
   const title = of ? `${of}, ${p.title.toLowerCase()}` : p.title;
-  const dial = { title, help: p.help, unit: UNITS[kind] ?? p.unit, low, high, increment, scale: "linear" as const, shows: null, default: kind === "factor" ? 1 : 0 };
+  const dial = {
+    title,
+    help: p.help,
+    unit: UNITS[kind] ?? p.unit,
+    low,
+    high,
+    increment,
+    scale: "linear" as const,
+    shows: null,
+    default: kind === "factor" ? 1 : 0,
+  };
   return [{ name: `${step.name}.${name}`, step: step.title, dial }];
 }
 

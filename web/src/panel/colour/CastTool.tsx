@@ -22,13 +22,20 @@ export function CastTool() {
   const inside = cast.low !== null || cast.high !== null;
   const to = (change: { low?: number; high?: number }) => {
     const next = { low: low ?? LOW, high: high ?? HIGH, ...change };
-    if (next.low < next.high && next.low >= LOW && next.high <= HIGH) useCast.setState({ low: next.low > LOW ? next.low : null, high: next.high < HIGH ? next.high : null });
+    if (next.low < next.high && next.low >= LOW && next.high <= HIGH)
+      useCast.setState({ low: next.low > LOW ? next.low : null, high: next.high < HIGH ? next.high : null });
   };
   return (
     <>
       <div className="choice">
         <span>Found by</span>
-        <Select size="small" variant="standard" value={by} inputProps={{ "aria-label": "Found by" }} onChange={(e) => useCast.setState({ by: e.target.value })}>
+        <Select
+          size="small"
+          variant="standard"
+          value={by}
+          inputProps={{ "aria-label": "Found by" }}
+          onChange={(e) => useCast.setState({ by: e.target.value })}
+        >
           <MenuItem value="edges">Grey edges</MenuItem>
           <MenuItem value="dull">Dull colours</MenuItem>
         </Select>
@@ -53,7 +60,12 @@ export function CastTool() {
         >
           Find in the picture
         </Button>
-        <ToolButton tool="castbox" says="In a box" inHand="Drag a box" title="Finds the cast of a part of the picture" />
+        <ToolButton
+          tool="castbox"
+          says="In a box"
+          inHand="Drag a box"
+          title="Finds the cast of a part of the picture"
+        />
         {found && (
           <Button size="small" variant="text" color="inherit" className="below" onClick={forgetCast}>
             Let be
@@ -62,13 +74,19 @@ export function CastTool() {
       </div>
       {found && (
         <p className="dim">
-          Red {number(cast.red, 2, true)} EV, blue {number(cast.blue, 2, true)} EV over green{boxed ? ", in the box" : ""}.
+          Red {number(cast.red, 2, true)} EV, blue {number(cast.blue, 2, true)} EV over green
+          {boxed ? ", in the box" : ""}.
         </p>
       )}
       {found && (some || inside) && (
         <label className="choice" title="Lightness stays, and the other tones keep their colours">
           <span>In these tones alone</span>
-          <Checkbox color="default" checked={inside} onChange={(e) => castWithin(e.target.checked)} slotProps={{ input: { "aria-label": "In these tones alone" } }} />
+          <Checkbox
+            color="default"
+            checked={inside}
+            onChange={(e) => castWithin(e.target.checked)}
+            slotProps={{ input: { "aria-label": "In these tones alone" } }}
+          />
         </label>
       )}
     </>

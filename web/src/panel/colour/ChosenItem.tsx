@@ -23,8 +23,20 @@ export function ChosenItem({ list, none }: { list: List; none: string }) {
           }}
           slotProps={{ input: { "aria-label": `Use ${item.name}` } }}
         />
-        <NameInput key={item.name} label="Name" name={item.name} longest={LONGEST} className="rest" onName={(name) => rename(list, index, name)} />
-        <IconButton size="small" aria-label={`Take ${item.name} away`} title="Take it away" onClick={() => removeItem(list, index)}>
+        <NameInput
+          key={item.name}
+          label="Name"
+          name={item.name}
+          longest={LONGEST}
+          className="rest"
+          onName={(name) => rename(list, index, name)}
+        />
+        <IconButton
+          size="small"
+          aria-label={`Take ${item.name} away`}
+          title="Take it away"
+          onClick={() => removeItem(list, index)}
+        >
           ×
         </IconButton>
       </div>

@@ -8,8 +8,17 @@ export function Ranges() {
   return (
     <>
       <div className="buttons">
-        <ToolButton tool="pick" says="Pick a hue" inHand="Picking: click a colour" title="A range for the colour of a place of the picture. Key C" />
-        <ListButton says="Seven usual" title="Red, orange, yellow, green, cyan, blue and purple, round the whole circle" onClick={() => void layUsual("ranges")} />
+        <ToolButton
+          tool="pick"
+          says="Pick a hue"
+          inHand="Picking: click a colour"
+          title="A range for the colour of a place of the picture. Key C"
+        />
+        <ListButton
+          says="Seven usual"
+          title="Red, orange, yellow, green, cyan, blue and purple, round the whole circle"
+          onClick={() => void layUsual("ranges")}
+        />
       </div>
       {picked && (
         <p className="dim">
@@ -17,7 +26,10 @@ export function Ranges() {
           {picked.hue.toFixed(0)}° ± {picked.spread.toFixed(0)}°, saturation {(100 * picked.saturation).toFixed(0)} %
         </p>
       )}
-      <ChosenItem list="ranges" none="Pick a colour on the picture: its range stands on the circle, to be moved and widened." />
+      <ChosenItem
+        list="ranges"
+        none="Pick a colour on the picture: its range stands on the circle, to be moved and widened."
+      />
     </>
   );
 }

@@ -14,7 +14,11 @@ export function FrameFacts({ frame }: { frame: Frame }) {
   const scene = useScene((s) => s.scene)!;
   const instructions = useInstructions();
   const change = (body: { kind?: Frame["kind"]; seconds?: number }) =>
-    told(answered(api.PATCH("/api/frames/{frame_id}", { params: { path: { frame_id: frame.id } }, body })).then(() => loadScene(scene.id)));
+    told(
+      answered(api.PATCH("/api/frames/{frame_id}", { params: { path: { frame_id: frame.id } }, body })).then(() =>
+        loadScene(scene.id),
+      ),
+    );
   const reference = instructions?.reference === frame.name;
   return (
     <>
@@ -53,7 +57,13 @@ export function FrameFacts({ frame }: { frame: Frame }) {
       </dl>
       <label className="choice">
         <span>This frame is</span>
-        <Select size="small" variant="standard" value={frame.kind} inputProps={{ "aria-label": "This frame is" }} onChange={(e) => void change({ kind: e.target.value })}>
+        <Select
+          size="small"
+          variant="standard"
+          value={frame.kind}
+          inputProps={{ "aria-label": "This frame is" }}
+          onChange={(e) => void change({ kind: e.target.value })}
+        >
           <MenuItem value="light">a picture</MenuItem>
           <MenuItem value="dark">a dark frame</MenuItem>
           <MenuItem value="flat">a flat frame</MenuItem>
@@ -61,7 +71,11 @@ export function FrameFacts({ frame }: { frame: Frame }) {
         </Select>
       </label>
       {frame.kind === "light" && scene.frames.length > 1 && (
-        <button className="link" aria-pressed={reference} onClick={() => void instruct((i) => ({ ...i, reference: reference ? null : frame.name }))}>
+        <button
+          className="link"
+          aria-pressed={reference}
+          onClick={() => void instruct((i) => ({ ...i, reference: reference ? null : frame.name }))}
+        >
           {reference ? "Let Crenn choose the reference frame" : "Make it the reference frame"}
         </button>
       )}
@@ -90,7 +104,13 @@ function TimeField({ frame, store }: { frame: Frame; store: (seconds: number) =>
       placeholder="type it in"
       aria-label="Exposure time"
       aria-invalid={wrong}
-      title={wrong ? "Write it like 1/60 or 2.5" : frame.time_typed ? "Typed in" : "As the file tells; type another if it is wrong"}
+      title={
+        wrong
+          ? "Write it like 1/60 or 2.5"
+          : frame.time_typed
+            ? "Typed in"
+            : "As the file tells; type another if it is wrong"
+      }
       onChange={(e) => setText(e.target.value)}
       onBlur={finish}
       onKeyDown={(e) => e.key === "Enter" && finish()}

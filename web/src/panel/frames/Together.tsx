@@ -17,14 +17,25 @@ export function Together({ picked, done }: { picked: number[]; done: () => void 
   const frames = some ? picked : scene.frames.map((f) => f.id);
 
   const split = async () => {
-    const made = await told(answered(api.POST("/api/scenes/{scene_id}/split", { params: { path: { scene_id: scene.id } }, body: { frames: picked } })));
+    const made = await told(
+      answered(
+        api.POST("/api/scenes/{scene_id}/split", {
+          params: { path: { scene_id: scene.id } },
+          body: { frames: picked },
+        }),
+      ),
+    );
     if (!made) return;
     done();
     shootsChanged();
     await loadScene(scene.id).catch(() => {});
   };
   const move = async (to: number) => {
-    const made = await told(answered(api.POST("/api/scenes/{scene_id}/move", { params: { path: { scene_id: scene.id } }, body: { frames, to } })));
+    const made = await told(
+      answered(
+        api.POST("/api/scenes/{scene_id}/move", { params: { path: { scene_id: scene.id } }, body: { frames, to } }),
+      ),
+    );
     if (!made) return;
     done();
     shootsChanged();
@@ -33,13 +44,25 @@ export function Together({ picked, done }: { picked: number[]; done: () => void 
   return (
     <>
       <div className="group">Together</div>
-      <p className="dim">{some ? `${picked.length === 1 ? "One frame is" : `${picked.length} frames are`} taken.` : "Take frames with Ctrl or Shift and a click to split them off."}</p>
+      <p className="dim">
+        {some
+          ? `${picked.length === 1 ? "One frame is" : `${picked.length} frames are`} taken.`
+          : "Take frames with Ctrl or Shift and a click to split them off."}
+      </p>
       <div className="row spaced">
         <Button size="small" variant="outlined" color="inherit" disabled={!some} onClick={() => void split()}>
           Split off
         </Button>
         {others.length > 0 && (
-          <Select size="small" variant="standard" displayEmpty value="" inputProps={{ "aria-label": "Move to another scene" }} className="rest" onChange={(e) => void move(Number(e.target.value))}>
+          <Select
+            size="small"
+            variant="standard"
+            displayEmpty
+            value=""
+            inputProps={{ "aria-label": "Move to another scene" }}
+            className="rest"
+            onChange={(e) => void move(Number(e.target.value))}
+          >
             <MenuItem value="">
               <span className="dim">{some ? "Move them to" : "Join all to"}</span>
             </MenuItem>

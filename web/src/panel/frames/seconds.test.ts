@@ -7,5 +7,6 @@ it("reads exposure times as photographers write them", () => {
 });
 
 it("takes nothing else", () => {
-  for (const text of ["", "soon", "-1", "1/0", "0", "1/2/3", "36001", "1e3", "2 min", "NaN"]) expect(parseSeconds(text), text).toBeNull();
+  for (const text of ["", "soon", "-1", "1/0", "0", "1/2/3", "36001", "1e3", "2 min", "NaN"])
+    expect(parseSeconds(text), text).toBeNull();
 });

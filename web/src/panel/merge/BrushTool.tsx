@@ -54,7 +54,15 @@ export function BrushTool({ kinds, frames }: Props) {
           )}
           <label className="wide">
             <span>Width, % of the picture</span>
-            <Slider size="small" min={0.2} max={40} step={0.1} value={brush.radius * 200} aria-label="Width of the brush, % of the picture" onChange={(_, v) => useBrush.setState({ radius: (v) / 200 })} />
+            <Slider
+              size="small"
+              min={0.2}
+              max={40}
+              step={0.1}
+              value={brush.radius * 200}
+              aria-label="Width of the brush, % of the picture"
+              onChange={(_, v) => useBrush.setState({ radius: v / 200 })}
+            />
           </label>
         </>
       )}

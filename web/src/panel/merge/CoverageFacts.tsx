@@ -12,7 +12,11 @@ export function CoverageFacts({ coverage, report }: { coverage: Coverage; report
           {number(report.low_stop, 1, true)} to {number(report.high_stop, 1, true)} EV
         </dd>
         {coverage.lifts.map((lift) => (
-          <Fact key={lift.long_edge} name={`Shadows lift, at ${lift.long_edge} px`} value={`${number(lift.ev, 1, true)} EV`} />
+          <Fact
+            key={lift.long_edge}
+            name={`Shadows lift, at ${lift.long_edge} px`}
+            value={`${number(lift.ev, 1, true)} EV`}
+          />
         ))}
       </dl>
       <ul className="notes">

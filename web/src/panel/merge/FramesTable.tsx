@@ -16,29 +16,34 @@ export function FramesTable({ report }: { report: Report }) {
       <div className="group">Frames</div>
       <div className="scrolled">
         <table className="plain thirds">
-        <thead>
-          <tr>
-            <th>Exposure</th>
-            <th>{moved ? "Off by" : "Clipped"}</th>
-            <th>{stack ? "Placed to" : "Feeds"}</th>
-          </tr>
-        </thead>
-        <tbody>
-          {frames.map((f) => (
-            <tr
-              key={f.name}
-              title={`${f.name}: ${number(f.ev, 2, true)} EV found, ${number(f.nominal_ev, 2, true)} EV told; turned ${number(f.turn ?? 0, 2, true)}°, placed to ${(f.align_error ?? 0).toFixed(2)} px; ${percent(f.clipped_share)} clipped`}
-            >
-              <td>
-                {view === "source" && report.mode === "bracket" && <span className="swatch" style={{ background: `hsl(0 0% ${Math.round((tones[f.name] ?? 0) * 78)}%)` }} />}
-                {shutter(f.seconds)}
-                {f.name === reference && <span className="dim"> ref.</span>}
-              </td>
-              <td>{moved ? (f.shift ? `${f.shift.toFixed(1)} px` : "–") : percent(f.clipped_share)}</td>
-              <td>{stack ? (f.align_error ? `${f.align_error.toFixed(2)} px` : "–") : percent(f.feeds)}</td>
+          <thead>
+            <tr>
+              <th>Exposure</th>
+              <th>{moved ? "Off by" : "Clipped"}</th>
+              <th>{stack ? "Placed to" : "Feeds"}</th>
             </tr>
-          ))}
-        </tbody>
+          </thead>
+          <tbody>
+            {frames.map((f) => (
+              <tr
+                key={f.name}
+                title={`${f.name}: ${number(f.ev, 2, true)} EV found, ${number(f.nominal_ev, 2, true)} EV told; turned ${number(f.turn ?? 0, 2, true)}°, placed to ${(f.align_error ?? 0).toFixed(2)} px; ${percent(f.clipped_share)} clipped`}
+              >
+                <td>
+                  {view === "source" && report.mode === "bracket" && (
+                    <span
+                      className="swatch"
+                      style={{ background: `hsl(0 0% ${Math.round((tones[f.name] ?? 0) * 78)}%)` }}
+                    />
+                  )}
+                  {shutter(f.seconds)}
+                  {f.name === reference && <span className="dim"> ref.</span>}
+                </td>
+                <td>{moved ? (f.shift ? `${f.shift.toFixed(1)} px` : "–") : percent(f.clipped_share)}</td>
+                <td>{stack ? (f.align_error ? `${f.align_error.toFixed(2)} px` : "–") : percent(f.feeds)}</td>
+              </tr>
+            ))}
+          </tbody>
         </table>
       </div>
       {report.mode === "bracket" && (

@@ -14,7 +14,13 @@ function ChoiceRow<K extends keyof Instructions>({ name, title, options, instruc
   return (
     <label className="choice">
       <span>{title}</span>
-      <Select size="small" variant="standard" value={instructions[name] as string} inputProps={{ "aria-label": title }} onChange={(e) => void instruct((i) => ({ ...i, [name]: e.target.value }))}>
+      <Select
+        size="small"
+        variant="standard"
+        value={instructions[name] as string}
+        inputProps={{ "aria-label": title }}
+        onChange={(e) => void instruct((i) => ({ ...i, [name]: e.target.value }))}
+      >
         {options.map(([value, text]) => (
           <MenuItem key={value} value={value}>
             {text}
@@ -29,7 +35,12 @@ function ChoiceRow<K extends keyof Instructions>({ name, title, options, instruc
 export function How({ instructions, stack }: { instructions: Instructions; stack: boolean }) {
   const tick = (name: "align" | "deghost" | "keep_trails" | "fringes", title: string) => (
     <FormControlLabel
-      control={<Checkbox checked={!!instructions[name]} onChange={(e) => void instruct((i) => ({ ...i, [name]: e.target.checked }))} />}
+      control={
+        <Checkbox
+          checked={!!instructions[name]}
+          onChange={(e) => void instruct((i) => ({ ...i, [name]: e.target.checked }))}
+        />
+      }
       label={title}
     />
   );

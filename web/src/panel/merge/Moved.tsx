@@ -19,7 +19,13 @@ export function Moved({ report }: { report: Report }) {
       ) : (
         <>
           <p className="dim">
-            {percent(report.moved_share ?? 0)} of the picture, in {(report.regions ?? []).length >= 40 ? "40 regions or more" : (report.regions ?? []).length === 1 ? "one region" : `${(report.regions ?? []).length} regions`}. Each comes from one frame.
+            {percent(report.moved_share ?? 0)} of the picture, in{" "}
+            {(report.regions ?? []).length >= 40
+              ? "40 regions or more"
+              : (report.regions ?? []).length === 1
+                ? "one region"
+                : `${(report.regions ?? []).length} regions`}
+            . Each comes from one frame.
           </p>
           <button className="link" aria-pressed={view === "moved"} onClick={() => setView("moved")}>
             {view === "moved" ? "Show the picture" : "Show what moved"}
@@ -48,7 +54,8 @@ function RegionRow({ region, report }: { region: Region; report: Report }) {
   const scene = useScene((s) => s.scene);
   const x = region.x + region.width / 2;
   const y = region.y + region.height / 2;
-  const near = (c: { x: number; y: number }) => c.x >= region.x && c.x <= region.x + region.width && c.y >= region.y && c.y <= region.y + region.height;
+  const near = (c: { x: number; y: number }) =>
+    c.x >= region.x && c.x <= region.x + region.width && c.y >= region.y && c.y <= region.y + region.height;
   const chosen = instructions?.choices?.find(near)?.frame ?? "";
   return (
     <div className="region">
@@ -63,7 +70,8 @@ function RegionRow({ region, report }: { region: Region; report: Report }) {
           useView.setState({ zoom: Math.min(1, 500 / (region.width * scene.width + 200)), centre, view: "moved" });
         }}
       >
-        {region.soft ? "Water or leaves" : "Thing"}, {Math.max(1, Math.round(region.width * (scene?.width ?? 0)))} × {Math.max(1, Math.round(region.height * (scene?.height ?? 0)))} px
+        {region.soft ? "Water or leaves" : "Thing"}, {Math.max(1, Math.round(region.width * (scene?.width ?? 0)))} ×{" "}
+        {Math.max(1, Math.round(region.height * (scene?.height ?? 0)))} px
       </Button>
       <Select
         size="small"
@@ -74,7 +82,10 @@ function RegionRow({ region, report }: { region: Region; report: Report }) {
         onChange={(e) =>
           void instruct((i) => ({
             ...i,
-            choices: [...(i.choices ?? []).filter((c) => !near(c)), ...(e.target.value ? [{ x, y, frame: e.target.value }] : [])],
+            choices: [
+              ...(i.choices ?? []).filter((c) => !near(c)),
+              ...(e.target.value ? [{ x, y, frame: e.target.value }] : []),
+            ],
           }))
         }
       >

@@ -20,7 +20,12 @@ export function CheckNoise() {
   const mine = scene === id;
   return (
     <Folded name="check" title="Check and fit" aside={models.length ? "fitted" : undefined}>
-      <ToolButton tool="box" says="Draw a box" inHand="Drawing: drag over a smooth place" title="Measures the noise of a place and holds it against what is predicted" />
+      <ToolButton
+        tool="box"
+        says="Draw a box"
+        inHand="Drawing: drag over a smooth place"
+        title="Measures the noise of a place and holds it against what is predicted"
+      />
       {mine && found && (
         <>
           <p className="dim">{inWords(found)}</p>
@@ -32,11 +37,25 @@ export function CheckNoise() {
         <JobProgress job={job} />
       ) : (
         <div className="buttons">
-          <Button size="small" variant="outlined" color="inherit" className="below" title="Fits the camera's noise at the ISO of these frames on their smoothest parts" onClick={() => void fit([])}>
+          <Button
+            size="small"
+            variant="outlined"
+            color="inherit"
+            className="below"
+            title="Fits the camera's noise at the ISO of these frames on their smoothest parts"
+            onClick={() => void fit([])}
+          >
             Fit on the whole picture
           </Button>
           {mine && places.length > 0 && (
-            <Button size="small" variant="outlined" color="inherit" className="below" title="Fits it on the places that were drawn" onClick={() => void fit(places)}>
+            <Button
+              size="small"
+              variant="outlined"
+              color="inherit"
+              className="below"
+              title="Fits it on the places that were drawn"
+              onClick={() => void fit(places)}
+            >
               Fit on {places.length} {places.length === 1 ? "place" : "places"}
             </Button>
           )}
@@ -50,7 +69,8 @@ export function CheckNoise() {
       {models.length > 0 && (
         <>
           <p className="dim">
-            Kept for {models[0].model || "this camera"}: ISO {models.map((m) => Math.round(m.iso)).join(", ")}. It holds from the next merge.
+            Kept for {models[0].model || "this camera"}: ISO {models.map((m) => Math.round(m.iso)).join(", ")}. It holds
+            from the next merge.
           </p>
           <Button size="small" variant="text" color="inherit" onClick={() => void forget()}>
             Forget it

@@ -20,8 +20,17 @@ export function OutputReach() {
   const best = data && (data.after ?? data.before);
   return (
     <Folded name="output" title="Output" aside={best ? `horizon ${number(best.horizon, 1, true)} EV` : undefined}>
-      <div className="choice" title="The horizon and how far shadows can be lifted follow the size that the picture will have">
-        <Select size="small" variant="standard" value={output.by} inputProps={{ "aria-label": "Size of the output" }} onChange={(e) => useOutput.setState({ by: e.target.value })}>
+      <div
+        className="choice"
+        title="The horizon and how far shadows can be lifted follow the size that the picture will have"
+      >
+        <Select
+          size="small"
+          variant="standard"
+          value={output.by}
+          inputProps={{ "aria-label": "Size of the output" }}
+          onChange={(e) => useOutput.setState({ by: e.target.value })}
+        >
           {Object.entries(BY).map(([by, name]) => (
             <MenuItem key={by} value={by}>
               {name}
@@ -30,13 +39,34 @@ export function OutputReach() {
         </Select>
         {output.by === "pixels" && (
           <span>
-            <TypedNumber label="Long edge in pixels" value={output.pixels} decimals={0} plus={false} onSet={(v) => setOutput("pixels", v)} /> px
+            <TypedNumber
+              label="Long edge in pixels"
+              value={output.pixels}
+              decimals={0}
+              plus={false}
+              onSet={(v) => setOutput("pixels", v)}
+            />{" "}
+            px
           </span>
         )}
         {output.by === "print" && (
           <span>
-            <TypedNumber label="Longer side in cm" value={output.cm} decimals={1} plus={false} onSet={(v) => setOutput("cm", v)} /> cm at{" "}
-            <TypedNumber label="Dots per inch" value={output.dpi} decimals={0} plus={false} onSet={(v) => setOutput("dpi", v)} /> dpi
+            <TypedNumber
+              label="Longer side in cm"
+              value={output.cm}
+              decimals={1}
+              plus={false}
+              onSet={(v) => setOutput("cm", v)}
+            />{" "}
+            cm at{" "}
+            <TypedNumber
+              label="Dots per inch"
+              value={output.dpi}
+              decimals={0}
+              plus={false}
+              onSet={(v) => setOutput("dpi", v)}
+            />{" "}
+            dpi
           </span>
         )}
       </div>
@@ -66,7 +96,9 @@ export function OutputReach() {
               <td>Pointer lifts by</td>
               {columns.map((c, i) => {
                 const by = c?.liftable[bin] ?? null;
-                return <td key={i}>{by === null || stop === null ? "–" : by >= -stop ? "to white" : number(by, 1, true)}</td>;
+                return (
+                  <td key={i}>{by === null || stop === null ? "–" : by >= -stop ? "to white" : number(by, 1, true)}</td>
+                );
               })}
             </tr>
           </tbody>

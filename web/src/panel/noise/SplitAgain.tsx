@@ -11,7 +11,9 @@ export function SplitAgain({ scene, fault }: { scene: number; fault: string | nu
   };
   return (
     <div className="stack">
-      <p className="dim">The noise of this scene has not been split off yet: only what is looked at closely is cleaned.</p>
+      <p className="dim">
+        The noise of this scene has not been split off yet: only what is looked at closely is cleaned.
+      </p>
       {fault && <p className="fault">{fault}</p>}
       <div>
         <Button size="small" variant="outlined" color="inherit" onClick={() => void split()}>

@@ -18,7 +18,9 @@ export function CropFacts() {
   // Once all of the picture is in view, no crop in it means that it cannot be.
   const seen = useView((s) => s.outline !== null);
   const nothing = useScene((s) => s.treatment?.crop.on) && seen;
-  const set = useScene((s) => s.treatment?.crop.width != null || s.treatment?.crop.height != null || s.treatment?.crop.centre != null);
+  const set = useScene(
+    (s) => s.treatment?.crop.width != null || s.treatment?.crop.height != null || s.treatment?.crop.centre != null,
+  );
   const back = () => {
     preview((t) => ({ ...t, crop: { ...t.crop, centre: null, width: null, height: null } }));
     store("Crop as large as fits");
@@ -28,7 +30,13 @@ export function CropFacts() {
       <OwnRatio />
       <div className="choice">
         <span>Guides</span>
-        <Select size="small" variant="standard" value={guide} inputProps={{ "aria-label": "Guides" }} onChange={(e) => useCropping.setState({ guide: e.target.value })}>
+        <Select
+          size="small"
+          variant="standard"
+          value={guide}
+          inputProps={{ "aria-label": "Guides" }}
+          onChange={(e) => useCropping.setState({ guide: e.target.value })}
+        >
           {Object.entries(GUIDES).map(([name, { title }]) => (
             <MenuItem key={name} value={name}>
               {title}

@@ -13,12 +13,24 @@ const FEW = 3;
 export function GroupedDials({ dials }: { dials: About[] }) {
   const groups = [...new Set(dials.map((d) => d.group!))];
   const [shown, setShown] = useState(groups[0]);
-  const touched = useScene((s) => groups.filter((g) => s.treatment && dials.some((d) => d.group === g && valueAt(s.treatment!, [d.step, d.name]) !== d.default)).join("|"));
+  const touched = useScene((s) =>
+    groups
+      .filter(
+        (g) => s.treatment && dials.some((d) => d.group === g && valueAt(s.treatment!, [d.step, d.name]) !== d.default),
+      )
+      .join("|"),
+  );
   const marked = (g: string) => (touched.split("|").includes(g) ? `${g} ·` : g);
   return (
     <>
       {groups.length > FEW ? (
-        <Select size="small" variant="standard" value={shown} inputProps={{ "aria-label": "Which of them" }} onChange={(e) => setShown(e.target.value)}>
+        <Select
+          size="small"
+          variant="standard"
+          value={shown}
+          inputProps={{ "aria-label": "Which of them" }}
+          onChange={(e) => setShown(e.target.value)}
+        >
           {groups.map((g) => (
             <MenuItem key={g} value={g}>
               {marked(g)}

@@ -28,13 +28,21 @@ export function KindOfLight() {
   const choose = (chosen: string) => {
     if (chosen === OWN) return;
     const one = chosen === AS_SHOT ? { title: "As shot", temperature: null, tint: null } : KINDS[Number(chosen)];
-    preview((t) => withValue(withValue(t, ["white_balance", "temperature"], one.temperature), ["white_balance", "tint"], one.tint));
+    preview((t) =>
+      withValue(withValue(t, ["white_balance", "temperature"], one.temperature), ["white_balance", "tint"], one.tint),
+    );
     store(`White balance: ${one.title}`);
   };
   return (
     <div className="choice" title="Sets temperature and tint to what such light usually has">
       <span>Kind of light</span>
-      <Select size="small" variant="standard" value={value} inputProps={{ "aria-label": "Kind of light" }} onChange={(e) => choose(e.target.value)}>
+      <Select
+        size="small"
+        variant="standard"
+        value={value}
+        inputProps={{ "aria-label": "Kind of light" }}
+        onChange={(e) => choose(e.target.value)}
+      >
         <MenuItem value={AS_SHOT}>As shot</MenuItem>
         {KINDS.map((k, i) => (
           <MenuItem key={k.title} value={`${i}`}>

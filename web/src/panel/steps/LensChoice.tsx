@@ -48,12 +48,24 @@ export function LensChoice() {
       />
       {known && (
         <>
-          {profile === null && <p className="lead">{known.lens ? known.lens.name : known.told ? `“${known.told}” is not in the database.` : "The frames do not name it."}</p>}
+          {profile === null && (
+            <p className="lead">
+              {known.lens
+                ? known.lens.name
+                : known.told
+                  ? `“${known.told}” is not in the database.`
+                  : "The frames do not name it."}
+            </p>
+          )}
           {known.note && <p className="fault">{known.note}</p>}
-          {(known.lens || known.focal_length === null) && <Settings focalLength={known.focal_length} aperture={known.aperture} />}
+          {(known.lens || known.focal_length === null) && (
+            <Settings focalLength={known.focal_length} aperture={known.aperture} />
+          )}
           {known.plot && <LensPlot plot={known.plot} />}
           <p className="lead">
-            {known.fringes ? `The merge took its fringes, by ${known.fringes === "profile" ? "its profile" : "the picture itself"}.` : "The merge took no fringes."}
+            {known.fringes
+              ? `The merge took its fringes, by ${known.fringes === "profile" ? "its profile" : "the picture itself"}.`
+              : "The merge took no fringes."}
           </p>
         </>
       )}
@@ -90,7 +102,10 @@ function Typed({ name, title, unit, told, low, high }: TypedProps) {
     setLens({ [name]: value }, title);
   };
   return (
-    <label className="own" title={`${title}. ${told === null ? "The frames do not tell it" : `The frames tell ${number(told, 1)}`}`}>
+    <label
+      className="own"
+      title={`${title}. ${told === null ? "The frames do not tell it" : `The frames tell ${number(told, 1)}`}`}
+    >
       <span>{unit}</span>
       <input
         key={`${own} ${told}`}

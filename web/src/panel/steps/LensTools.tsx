@@ -16,7 +16,14 @@ export function LensTools() {
         inHand={count ? "One more, or done" : "Drag from end to end"}
         title="Along an edge that should be straight, far from the middle: it is followed, and the distortion set so that it is"
       />
-      <Button size="small" variant="outlined" color="inherit" className="below" onClick={() => void measureFalloff()} title="How dark the corners are, by the picture’s even places. Replaces the profile’s fall-off">
+      <Button
+        size="small"
+        variant="outlined"
+        color="inherit"
+        className="below"
+        onClick={() => void measureFalloff()}
+        title="How dark the corners are, by the picture’s even places. Replaces the profile’s fall-off"
+      >
         Measure fall-off
       </Button>
     </div>

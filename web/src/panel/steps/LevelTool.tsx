@@ -19,7 +19,12 @@ export function LevelTool() {
   };
   return (
     <div className="tools">
-      <ToolButton tool="plumb" says="Draw a line" inHand="Drag along an edge" title="Along a horizon, or an edge that stands. Key E" />
+      <ToolButton
+        tool="plumb"
+        says="Draw a line"
+        inHand="Drag along an edge"
+        title="Along a horizon, or an edge that stands. Key E"
+      />
       <Button
         size="small"
         variant="outlined"

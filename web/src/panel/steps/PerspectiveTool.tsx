@@ -24,17 +24,43 @@ export function PerspectiveTool() {
   return (
     <>
       <div className="tools">
-        <ToolButton tool="edges" before={none} says="Draw edges" inHand={`Drag along ${left === 1 ? "one more" : "edges"}`} title="Two that stand, or four: two that stand and two that lie" />
-        <Button size="small" variant="outlined" color="inherit" className="below" onClick={() => void find(false)} title="So that most standing lines stand">
+        <ToolButton
+          tool="edges"
+          before={none}
+          says="Draw edges"
+          inHand={`Drag along ${left === 1 ? "one more" : "edges"}`}
+          title="Two that stand, or four: two that stand and two that lie"
+        />
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          className="below"
+          onClick={() => void find(false)}
+          title="So that most standing lines stand"
+        >
           Find
         </Button>
-        <Button size="small" variant="outlined" color="inherit" className="below" onClick={() => void find(true)} title="So that standing lines stand and lying ones lie">
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          className="below"
+          onClick={() => void find(true)}
+          title="So that standing lines stand and lying ones lie"
+        >
           Find both
         </Button>
       </div>
       {edges.length > 0 && (
         <div className="tools">
-          <Button size="small" variant="contained" className="below" disabled={edges.length < 2} onClick={() => void drawn()}>
+          <Button
+            size="small"
+            variant="contained"
+            className="below"
+            disabled={edges.length < 2}
+            onClick={() => void drawn()}
+          >
             Straighten by {edges.length}
           </Button>
           <Button

@@ -38,7 +38,13 @@ const WIDGETS: Record<string, ComponentType> = {
 };
 
 /** What stands before them. */
-const LEADS: Record<string, ComponentType> = { lens: LensChoice, white_balance: KindOfLight, curve: CurvePlot, hues: HueCircle, tints: Tints };
+const LEADS: Record<string, ComponentType> = {
+  lens: LensChoice,
+  white_balance: KindOfLight,
+  curve: CurvePlot,
+  hues: HueCircle,
+  tints: Tints,
+};
 
 /** One step in its station's panel: its heading with a switch, and under it all that the server says it has. */
 export function StepControls({ step }: { step: Step }) {
@@ -53,7 +59,14 @@ export function StepControls({ step }: { step: Step }) {
   };
   const grouped = step.parameters.filter((p): p is DialOf => p.kind === "dial" && p.group != null);
   const body = `step-${step.name}`;
-  const use = <Checkbox color="default" checked={on} onChange={(e) => turn(e.target.checked)} slotProps={{ input: { "aria-label": `Use ${step.title}` } }} />;
+  const use = (
+    <Checkbox
+      color="default"
+      checked={on}
+      onChange={(e) => turn(e.target.checked)}
+      slotProps={{ input: { "aria-label": `Use ${step.title}` } }}
+    />
+  );
   const [only, ...others] = step.parameters;
   // A step that is one dial of its own name needs no heading over it: its switch stands before the dial.
   if (only?.kind === "dial" && only.title === step.title && others.length === 0) {

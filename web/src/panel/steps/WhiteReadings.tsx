@@ -27,16 +27,42 @@ export function WhiteReadings() {
   return (
     <>
       <div className="buttons">
-        <Button size="small" variant="outlined" color="inherit" className="below" title="As an eye would have it: lamps stay warm, the blue hour stays blue" onClick={() => void readPicture("automatic")}>
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          className="below"
+          title="As an eye would have it: lamps stay warm, the blue hour stays blue"
+          onClick={() => void readPicture("automatic")}
+        >
           By eye
         </Button>
-        <Button size="small" variant="outlined" color="inherit" className="below" title="The picture as a whole becomes grey" onClick={() => void readPicture("picture")}>
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          className="below"
+          title="The picture as a whole becomes grey"
+          onClick={() => void readPicture("picture")}
+        >
           Whole picture
         </Button>
       </div>
       <div className="choice">
-        <ToolButton tool="neutral" mine={!into} says="Pick a neutral patch" inHand="Click a grey place in the picture" before={() => useWhite.setState({ second: false })} />
-        <Select size="small" variant="standard" value={side} inputProps={{ "aria-label": "Side of the patch" }} onChange={(e) => useWhite.setState({ side: Number(e.target.value) })}>
+        <ToolButton
+          tool="neutral"
+          mine={!into}
+          says="Pick a neutral patch"
+          inHand="Click a grey place in the picture"
+          before={() => useWhite.setState({ second: false })}
+        />
+        <Select
+          size="small"
+          variant="standard"
+          value={side}
+          inputProps={{ "aria-label": "Side of the patch" }}
+          onChange={(e) => useWhite.setState({ side: Number(e.target.value) })}
+        >
           {PATCHES.map((p) => (
             <MenuItem key={p} value={p}>
               {p} × {p} px
@@ -47,10 +73,20 @@ export function WhiteReadings() {
       {last && (
         <p className="dim" data-testid="reading">
           {last.side} × {last.side} px: {number(last.temperature, 0)} K, tint {number(last.tint, 1, true)}
-          {last.spread !== null && (last.spread < 10 ? `, even to ±${number(last.spread, 0)} mired` : `, uneven: ±${number(last.spread, 0)} mired`)}
+          {last.spread !== null &&
+            (last.spread < 10
+              ? `, even to ±${number(last.spread, 0)} mired`
+              : `, uneven: ±${number(last.spread, 0)} mired`)}
         </p>
       )}
-      <ToolButton tool="neutral" mine={into} says={second === null ? "A second light" : "Pick the second light"} inHand="Click a place lit by the other light" title="Two readings, and a dial between them" before={() => useWhite.setState({ second: true })} />
+      <ToolButton
+        tool="neutral"
+        mine={into}
+        says={second === null ? "A second light" : "Pick the second light"}
+        inHand="Click a place lit by the other light"
+        title="Two readings, and a dial between them"
+        before={() => useWhite.setState({ second: true })}
+      />
       {second !== null && (
         <>
           <Dial dial={BETWEEN} path={["white_balance", "between"]} />

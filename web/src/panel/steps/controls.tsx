@@ -19,7 +19,13 @@ export function ChoiceControl({ choice: p }: { choice: Choice }) {
   return (
     <div className="choice" title={p.help}>
       <span>{p.title}</span>
-      <Select size="small" variant="standard" value={value as string} inputProps={{ "aria-label": p.title }} onChange={(e) => set(e.target.value)}>
+      <Select
+        size="small"
+        variant="standard"
+        value={value as string}
+        inputProps={{ "aria-label": p.title }}
+        onChange={(e) => set(e.target.value)}
+      >
         {Object.entries(p.names).map(([name, title]) => (
           <MenuItem key={name} value={name}>
             {title}
@@ -36,7 +42,12 @@ export function ToggleControl({ toggle: p }: { toggle: Toggle }) {
   return (
     <label className="choice" title={p.help}>
       <span>{p.title}</span>
-      <Checkbox color="default" checked={value as boolean} onChange={(e) => set(e.target.checked)} slotProps={{ input: { "aria-label": p.title } }} />
+      <Checkbox
+        color="default"
+        checked={value as boolean}
+        onChange={(e) => set(e.target.checked)}
+        slotProps={{ input: { "aria-label": p.title } }}
+      />
     </label>
   );
 }

@@ -13,7 +13,16 @@ function BrushRing({ settings }: { settings: BrushSettings }) {
   const at = useStroke((s) => s.at);
   const under = useStroke((s) => s.under);
   if (!at) return null;
-  const ring = (radius: number) => path([...Array(CORNERS).keys()].map((i): Point => sceneOnPane(lay, [at[0] + radius * Math.cos((2 * Math.PI * i) / CORNERS), at[1] + radius * Math.sin((2 * Math.PI * i) / CORNERS)])), true);
+  const ring = (radius: number) =>
+    path(
+      [...Array(CORNERS).keys()].map((i): Point =>
+        sceneOnPane(lay, [
+          at[0] + radius * Math.cos((2 * Math.PI * i) / CORNERS),
+          at[1] + radius * Math.sin((2 * Math.PI * i) / CORNERS),
+        ]),
+      ),
+      true,
+    );
   const [x, y] = sceneOnPane(lay, at);
   const line = under && under.steps.length > 1 ? path(under.steps.map((s) => sceneOnPane(lay, s.at))) : null;
   return (
@@ -21,7 +30,9 @@ function BrushRing({ settings }: { settings: BrushSettings }) {
       {line && <path className="stroke" d={line} />}
       <path className="under" d={ring(settings.radius)} />
       <path className="line" d={ring(settings.radius)} />
-      {settings.hardness > 0 && settings.hardness < 100 && <path className="fine" d={ring((settings.radius * settings.hardness) / 100)} />}
+      {settings.hardness > 0 && settings.hardness < 100 && (
+        <path className="fine" d={ring((settings.radius * settings.hardness) / 100)} />
+      )}
       {settings.feather > 0 && <path className="fine" d={ring(settings.radius * (1 + settings.feather / 100))} />}
       <path className="line" d={`M ${x - 3} ${y} h 6 M ${x} ${y - 3} v 6`} />
     </g>

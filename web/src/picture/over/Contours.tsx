@@ -26,7 +26,9 @@ export default function Contours() {
   if (!area) return null;
   return (
     <g className="contours">
-      {area.parts.map((part, i) => (part.on ? <Handles key={part.id} area={area.id} number={i + 1} part={part} /> : null))}
+      {area.parts.map((part, i) =>
+        part.on ? <Handles key={part.id} area={area.id} number={i + 1} part={part} /> : null,
+      )}
     </g>
   );
 }
@@ -51,12 +53,21 @@ function ShapeHandles({ area, number, part }: { area: string; number: number; pa
     useAreas.setState({ part: part.id });
     return (from: Point, to: Point) => {
       const next = reshaped(part, grip, sceneFromPane(lay, from), sceneFromPane(lay, to));
-      setPart(area, part.id, next.kind === "ellipse" && grip === "whole" ? { ...next, centre: centred(next.centre as Point, lay.map.scene) } : next);
+      setPart(
+        area,
+        part.id,
+        next.kind === "ellipse" && grip === "whole"
+          ? { ...next, centre: centred(next.centre as Point, lay.map.scene) }
+          : next,
+      );
     };
   };
   const name = part.kind === "gradient" ? "Gradient" : "Ellipse";
   const common = { drop, anchor: sceneOnPane(lay, gripAt(part, "whole")) };
-  const [end, far] = [sceneOnPane(lay, gripAt(part, "outer")), sceneOnPane(lay, gripAt(part, part.kind === "ellipse" ? "turn" : "outer"))];
+  const [end, far] = [
+    sceneOnPane(lay, gripAt(part, "outer")),
+    sceneOnPane(lay, gripAt(part, part.kind === "ellipse" ? "turn" : "outer")),
+  ];
   const stem = path([end, far]);
   const [cx, cy] = common.anchor;
   const bend = sceneOnPane(lay, gripAt(part, "bend"));
@@ -80,11 +91,34 @@ function ShapeHandles({ area, number, part }: { area: string; number: number; pa
           />
         );
       })}
-      {part.kind === "gradient" && <Grip {...common} anchor={bend} label={`Gradient ${number}, knot: bends it`} cursor="grab" filled d={`M ${bend[0] - 5} ${bend[1]} l 5 -5 l 5 5 l -5 5 Z`} grab={taken("bend")} />}
+      {part.kind === "gradient" && (
+        <Grip
+          {...common}
+          anchor={bend}
+          label={`Gradient ${number}, knot: bends it`}
+          cursor="grab"
+          filled
+          d={`M ${bend[0] - 5} ${bend[1]} l 5 -5 l 5 5 l -5 5 Z`}
+          grab={taken("bend")}
+        />
+      )}
       {part.kind === "ellipse" && (
         <>
-          <Grip {...common} label={`${name} ${number}, middle: moves it`} cursor="move" d={`M ${cx - 6} ${cy} h 12 M ${cx} ${cy - 6} v 12`} grab={taken("whole")} />
-          <Grip {...common} anchor={far} label={`${name} ${number}, stem: turns it`} cursor="grab" d={stem} grab={taken("turn")} />
+          <Grip
+            {...common}
+            label={`${name} ${number}, middle: moves it`}
+            cursor="move"
+            d={`M ${cx - 6} ${cy} h 12 M ${cx} ${cy - 6} v 12`}
+            grab={taken("whole")}
+          />
+          <Grip
+            {...common}
+            anchor={far}
+            label={`${name} ${number}, stem: turns it`}
+            cursor="grab"
+            d={stem}
+            grab={taken("turn")}
+          />
         </>
       )}
     </g>
@@ -104,8 +138,21 @@ function BrushHandle({ area, number, part }: { area: string; number: number; par
     return (from: Point, to: Point) => {
       const [a, b] = [sceneFromPane(lay, from), sceneFromPane(lay, to)];
       const held = (v: number) => Math.min(5, Math.max(-4, v));
-      setPart(area, part.id, { ...part, shift: [held(part.shift[0] + b[0] - a[0]), held(part.shift[1] + b[1] - a[1])] });
+      setPart(area, part.id, {
+        ...part,
+        shift: [held(part.shift[0] + b[0] - a[0]), held(part.shift[1] + b[1] - a[1])],
+      });
     };
   };
-  return <Grip label={`Brush ${number}: moves all of it`} anchor={[x, y]} cursor="move" filled d={`M ${x - 6} ${y - 6} h 12 v 12 h -12 Z M ${x - 3} ${y} h 6 M ${x} ${y - 3} v 6`} grab={grab} drop={drop} />;
+  return (
+    <Grip
+      label={`Brush ${number}: moves all of it`}
+      anchor={[x, y]}
+      cursor="move"
+      filled
+      d={`M ${x - 6} ${y - 6} h 12 v 12 h -12 Z M ${x - 3} ${y} h 6 M ${x} ${y - 3} v 6`}
+      grab={grab}
+      drop={drop}
+    />
+  );
 }

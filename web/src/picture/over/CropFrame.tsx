@@ -36,7 +36,14 @@ export default function CropFrame() {
   useEffect(() => useCropping.setState({ dragged: null }), [shown]);
   if (!crop || !section) return null;
 
-  const corners = ([[0, 0], [1, 0], [1, 1], [0, 1]] as Point[]).map(([u, v]) => onPane(lay, [crop.x + u * crop.width, crop.y + v * crop.height]));
+  const corners = (
+    [
+      [0, 0],
+      [1, 0],
+      [1, 1],
+      [0, 1],
+    ] as Point[]
+  ).map(([u, v]) => onPane(lay, [crop.x + u * crop.width, crop.y + v * crop.height]));
   const ratio = section.ratio === "free" ? null : crop.width / crop.height;
   const taken = (grip: CropGrip) => () => {
     let reached: Box = crop;
@@ -53,17 +60,47 @@ export default function CropFrame() {
   };
   const inside = path(corners, true);
   const { width, height } = lay.map.size;
-  const edges = ([[0, 0], [width, 0], [width, height], [0, height]] as Point[]).map((p) => onPane(lay, p));
+  const edges = (
+    [
+      [0, 0],
+      [width, 0],
+      [width, height],
+      [0, height],
+    ] as Point[]
+  ).map((p) => onPane(lay, p));
   const within = ([u, v]: Point) => onPane(lay, [crop.x + u * crop.width, crop.y + v * crop.height]);
   return (
     <g className="crop" data-testid="crop">
-      {outline && !section.corners && <path className="empty" fillRule="evenodd" d={`${path(edges, true)} ${path(outline.map((p) => onPane(lay, p)), true)}`} />}
-      <path className="dimmed" fillRule="evenodd" d={`M 0 0 H ${lay.pane.width} V ${lay.pane.height} H 0 Z ${inside}`} />
+      {outline && !section.corners && (
+        <path
+          className="empty"
+          fillRule="evenodd"
+          d={`${path(edges, true)} ${path(
+            outline.map((p) => onPane(lay, p)),
+            true,
+          )}`}
+        />
+      )}
+      <path
+        className="dimmed"
+        fillRule="evenodd"
+        d={`M 0 0 H ${lay.pane.width} V ${lay.pane.height} H 0 Z ${inside}`}
+      />
       {GUIDES[guide].lines(crop).map((line, i) => (
         <path key={i} className="guide" d={path(line.map(within))} />
       ))}
       {GRIPS.map(({ grip, says, cursor }) => (
-        <Grip key={grip} label={`Crop, ${says}`} cursor={cursor} filled={grip === "inside"} className={grip === "inside" ? "box" : "mark"} anchor={[0, 0]} d={grip === "inside" ? inside : markOf(grip, corners)} grab={taken(grip)} drop={drop} />
+        <Grip
+          key={grip}
+          label={`Crop, ${says}`}
+          cursor={cursor}
+          filled={grip === "inside"}
+          className={grip === "inside" ? "box" : "mark"}
+          anchor={[0, 0]}
+          d={grip === "inside" ? inside : markOf(grip, corners)}
+          grab={taken(grip)}
+          drop={drop}
+        />
       ))}
     </g>
   );
@@ -79,7 +116,12 @@ function markOf(grip: CropGrip, [nw, ne, se, sw]: Point[]): string {
       [b[0] - (b[0] - a[0]) * t, b[1] - (b[1] - a[1]) * t],
     ]);
   };
-  const corner = ([x, y]: Point, dx: number, dy: number) => path([[x + dx * MARK, y], [x, y], [x, y + dy * MARK]]);
+  const corner = ([x, y]: Point, dx: number, dy: number) =>
+    path([
+      [x + dx * MARK, y],
+      [x, y],
+      [x, y + dy * MARK],
+    ]);
   const lines: Record<string, string> = {
     n: side(nw, ne),
     s: side(sw, se),

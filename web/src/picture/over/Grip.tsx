@@ -45,7 +45,15 @@ export function Grip({ label, d, cursor, filled, anchor, className, grab, drop }
     e.stopPropagation();
   };
   return (
-    <g className={`grip ${filled ? "filled" : ""} ${className ?? ""}`} style={{ cursor }} role="button" tabIndex={0} aria-label={label} onKeyDown={key} {...drag}>
+    <g
+      className={`grip ${filled ? "filled" : ""} ${className ?? ""}`}
+      style={{ cursor }}
+      role="button"
+      tabIndex={0}
+      aria-label={label}
+      onKeyDown={key}
+      {...drag}
+    >
       <path className="hit" d={d} />
       <path className="under" d={d} />
       <path className="line" d={d} />

@@ -11,5 +11,13 @@ export function SceneRect({ box: [x, y, w, h], className }: { box: SceneBox; cla
     [x + w, y + h],
     [x, y + h],
   ];
-  return <path d={path(corners.map((p) => sceneOnPane(lay, p)), true)} className={className} />;
+  return (
+    <path
+      d={path(
+        corners.map((p) => sceneOnPane(lay, p)),
+        true,
+      )}
+      className={className}
+    />
+  );
 }

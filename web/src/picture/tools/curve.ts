@@ -30,7 +30,8 @@ export const curve: Tool = {
     useCurve.setState({ chosen: index });
     hold();
     return {
-      move: (now) => setPoints((points) => moved(points, index, { at: points[index].at, to: to + (from.y - now.y) / PER_STOP })),
+      move: (now) =>
+        setPoints((points) => moved(points, index, { at: points[index].at, to: to + (from.y - now.y) / PER_STOP })),
       end: () => {
         release();
         storeCurve();

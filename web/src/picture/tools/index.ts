@@ -16,7 +16,28 @@ import { colourPicker, lightPicker } from "./sample";
 import { ellipse, gradient, pool, vignette } from "./shape";
 import type { Tool } from "./tool";
 
-export const TOOLS: Record<ToolName, Tool> = { pan, place, neutral, curve, brush, plumb, edges, bent, patch, box, pick, castbox, gradient, ellipse, pool, vignette, paint, dodgeBurn, colourPicker, lightPicker };
+export const TOOLS: Record<ToolName, Tool> = {
+  pan,
+  place,
+  neutral,
+  curve,
+  brush,
+  plumb,
+  edges,
+  bent,
+  patch,
+  box,
+  pick,
+  castbox,
+  gradient,
+  ellipse,
+  pool,
+  vignette,
+  paint,
+  dodgeBurn,
+  colourPicker,
+  lightPicker,
+};
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */
 export const toolAt = (station: StationName, inHand: ToolName): ToolName =>

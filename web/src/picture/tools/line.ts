@@ -16,7 +16,8 @@ export const drawLine =
       },
       end: () => {
         useLine.setState({ line: null });
-        if (last && Math.hypot(last.x - start.x, last.y - start.y) >= SHORTEST) done({ from: start.place, to: last.place }, start, last);
+        if (last && Math.hypot(last.x - start.x, last.y - start.y) >= SHORTEST)
+          done({ from: start.place, to: last.place }, start, last);
       },
     };
   };

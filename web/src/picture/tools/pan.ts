@@ -15,7 +15,8 @@ export const pan: Tool = {
     const centre = [(pane.width / 2 - left) / zoom, (pane.height / 2 - top) / zoom];
     return {
       coarse: true,
-      move: (at) => useView.setState({ centre: [centre[0] - (at.x - from.x) / zoom, centre[1] - (at.y - from.y) / zoom] }),
+      move: (at) =>
+        useView.setState({ centre: [centre[0] - (at.x - from.x) / zoom, centre[1] - (at.y - from.y) / zoom] }),
       // The same place once more, as a new wish: the picture at rest is finer.
       end: () => useView.setState((s) => ({ centre: s.centre ? [...s.centre] : null })),
     };

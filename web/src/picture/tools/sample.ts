@@ -15,7 +15,11 @@ const ABOUT = 1.5;
 async function pickColour(place: Point) {
   const id = useScene.getState().scene?.id;
   if (id === undefined) return;
-  const found = await toldHere(answered(api.POST("/api/scenes/{scene_id}/areas/pick", { params: { path: { scene_id: id } }, body: { place, radius: 6 } })));
+  const found = await toldHere(
+    answered(
+      api.POST("/api/scenes/{scene_id}/areas/pick", { params: { path: { scene_id: id } }, body: { place, radius: 6 } }),
+    ),
+  );
   if (!found) return;
   const { selected, part, joins } = useAreas.getState();
   const into = partOf(selected, part);

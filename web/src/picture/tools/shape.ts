@@ -12,7 +12,10 @@ import type { Tool } from "./tool";
 /** So short a drag, in shares of the scene's longer side, draws no shape. */
 const SHORTEST = 0.01;
 
-const radii = (from: Point, to: Point): Point => [Math.max(Math.abs(to[0] - from[0]), SHORTEST), Math.max(Math.abs(to[1] - from[1]), SHORTEST)];
+const radii = (from: Point, to: Point): Point => [
+  Math.max(Math.abs(to[0] - from[0]), SHORTEST),
+  Math.max(Math.abs(to[1] - from[1]), SHORTEST),
+];
 
 interface Drawn {
   name: ToolName;
@@ -38,7 +41,11 @@ function shape({ name, label, of, about, says }: Drawn): Tool {
         move: ({ scene }) => {
           if (Math.hypot(scene[0] - start.scene[0], scene[1] - start.scene[1]) < SHORTEST) return;
           const part = of(start.scene, scene);
-          if (at) setPart(...at, { ...part, mode: useAreas.getState().joins === "new" ? "add" : (useAreas.getState().joins as Part["mode"]) });
+          if (at)
+            setPart(...at, {
+              ...part,
+              mode: useAreas.getState().joins === "new" ? "add" : (useAreas.getState().joins as Part["mode"]),
+            });
           else at = beginPart(part, about);
         },
         end: () => {
@@ -71,7 +78,10 @@ export const pool = shape({
   name: "pool",
   label: "Picture: drag from the middle of the pool of light outwards",
   of: (from, to) => ellipseOf(from, radii(from, to), { feather: 0.9 }),
-  about: { name: "Light pool", bends: { "exposure.ev": 0.7, "white_balance.temperature": 0, "saturation.saturation": 1 } },
+  about: {
+    name: "Light pool",
+    bends: { "exposure.ev": 0.7, "white_balance.temperature": 0, "saturation.saturation": 1 },
+  },
   says: "A light pool",
 });
 

@@ -15,11 +15,24 @@ import { levelOf } from "../plumbline";
 import { TOOLS, toolAt } from ".";
 import type { Pointed } from "./tool";
 
-const treatment = { placement: { on: true, rungs: [] }, white_balance: { on: true }, level: { on: false, angle: 0 }, areas: [] } as unknown as Treatment;
+const treatment = {
+  placement: { on: true, rungs: [] },
+  white_balance: { on: true },
+  level: { on: false, angle: 0 },
+  areas: [],
+} as unknown as Treatment;
 const pane = { width: 800, height: 600 };
 /** The picture is the scene, 3000 by 2000 pixels. */
-const corners = (width: number, height: number): Point[] => [[0, 0], [width, 0], [0, height], [width, height]];
-const map = new PlaneMap({ name: "whole", to_scene: corners(1, 2 / 3), to_plane: corners(3000, 2000), scene: [1, 2 / 3], long: 3000 }, { width: 3000, height: 2000 });
+const corners = (width: number, height: number): Point[] => [
+  [0, 0],
+  [width, 0],
+  [0, height],
+  [width, height],
+];
+const map = new PlaneMap(
+  { name: "whole", to_scene: corners(1, 2 / 3), to_plane: corners(3000, 2000), scene: [1, 2 / 3], long: 3000 },
+  { width: 3000, height: 2000 },
+);
 const at = (changes: Partial<Pointed> = {}): Pointed => ({
   x: 400,
   y: 300,
@@ -37,7 +50,12 @@ const at = (changes: Partial<Pointed> = {}): Pointed => ({
 beforeEach(() => {
   useView.setState(useView.getInitialState(), true);
   useAreas.setState(useAreas.getInitialState(), true);
-  useScene.setState({ scene: { id: 3, instructions: { strokes: [] } } as unknown as Scene, treatment, storing: "stored", held: false });
+  useScene.setState({
+    scene: { id: 3, instructions: { strokes: [] } } as unknown as Scene,
+    treatment,
+    storing: "stored",
+    held: false,
+  });
   vi.restoreAllMocks();
   vi.spyOn(api, "PUT").mockResolvedValue({ data: { revision: 1 }, response: {} } as never);
 });
@@ -76,7 +94,9 @@ describe("tools", () => {
     expect((post.mock.calls[0][1] as unknown as { body: { place: Point } }).body.place).toEqual([0.5, 1 / 3]);
   });
   it("paint strokes, which are shown with those of their kind", () => {
-    useScene.setState((s) => ({ scene: { ...s.scene!, instructions: { strokes: [{ kind: "ground" }, { kind: "still" }] } } as unknown as Scene }));
+    useScene.setState((s) => ({
+      scene: { ...s.scene!, instructions: { strokes: [{ kind: "ground" }, { kind: "still" }] } } as unknown as Scene,
+    }));
     useBrush.setState({ kind: "moved", frame: null, radius: 0.02, points: [] });
     const drag = TOOLS.brush.down(at())!;
     drag.move(at({ scene: [0.6, 1 / 3] }));
@@ -133,9 +153,16 @@ describe("tools", () => {
     drag.end();
     const { areas } = useScene.getState().treatment!;
     expect(areas).toHaveLength(1);
-    expect(areas[0].parts).toEqual([{ ...gradientOf([0.5, 0.1], [0.5, 0.5]), id: expect.stringMatching(/^\w{8}$/) as string }]);
+    expect(areas[0].parts).toEqual([
+      { ...gradientOf([0.5, 0.1], [0.5, 0.5]), id: expect.stringMatching(/^\w{8}$/) as string },
+    ]);
     expect(areas[0].bends).toEqual(READY);
-    expect(useAreas.getState()).toMatchObject({ selected: areas[0].id, part: areas[0].parts[0].id, joins: "new", seeing: true });
+    expect(useAreas.getState()).toMatchObject({
+      selected: areas[0].id,
+      part: areas[0].parts[0].id,
+      joins: "new",
+      seeing: true,
+    });
     expect(api.PUT).toHaveBeenCalledTimes(1);
   });
   it("draw an ellipse into the area that is selected, if it shall join", () => {
