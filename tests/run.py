@@ -1,4 +1,4 @@
-"""Runs every test, in two processes, and closes with the line `N passed, N failed`.
+"""Runs every test, in several processes, and closes with the line `N passed, N failed`.
 
 `python -m tests.run [NAME ...]` runs some, in this process. Classes are handed out one by one, the longest known first;
 what a process shares (the database's cluster, the browser, merged scenes) is made once in each.
@@ -23,7 +23,8 @@ ROOT = Path(__file__).resolve().parents[1]
 #: Seconds that each class took last time.
 _TIMES = ROOT / "var" / "test-times.json"
 _SLOWEST = 10
-_PAGE = "tests.e2e"
+#: One more than this machine has cores: a test that waits for a browser, a worker or a database leaves one to others.
+_PROCESSES = (os.cpu_count() or 2) + 1
 
 
 @dataclass
@@ -67,11 +68,11 @@ def run(name: str, suite: unittest.TestSuite, stream) -> Outcome:
     return Outcome(name, result.testsRun, len(result.failing()), len(result.skipped), times=result.times)
 
 
-def _one_unit(name: str, classes: list[str]) -> Outcome:
-    """Run classes of tests in this process, whose output is kept."""
+def _one_class(name: str) -> Outcome:
+    """Run a class of tests in this process; its output is kept."""
     stream = io.StringIO()
     try:
-        outcome = run(name, unittest.defaultTestLoader.loadTestsFromNames(classes), stream)
+        outcome = run(name, unittest.defaultTestLoader.loadTestsFromName(name), stream)
     except Exception:
         return Outcome(name, 1, 1, text=f"{stream.getvalue()}\nERROR: {name}\n{traceback.format_exc()}")
     outcome.text = stream.getvalue()
@@ -80,8 +81,8 @@ def _one_unit(name: str, classes: list[str]) -> Outcome:
 
 def _begin() -> None:
     log_nothing()
-    # Kernels that two processes run at once share the processors between them.
-    os.environ.setdefault("NUMBA_NUM_THREADS", str(max((os.cpu_count() or 2) // 2, 1)))
+    # Processes that run kernels at once share the processors between them.
+    os.environ.setdefault("NUMBA_NUM_THREADS", "1")
 
 
 def _stop() -> None:
@@ -99,18 +100,14 @@ def _classes(suite) -> set[str]:
     return {f"{type(suite).__module__}.{type(suite).__qualname__}"}
 
 
-def _in_two_processes() -> list[Outcome]:
+def _in_processes() -> list[Outcome]:
     found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
     known = json.loads(_TIMES.read_text()) if _TIMES.exists() else {}
-    units: dict[str, list[str]] = {}
-    for name in sorted(_classes(found)):
-        # Tests of the page share one server and one browser.
-        units.setdefault(_PAGE if name.startswith(_PAGE) else name, []).append(name)
-    # What is not known may be long; the page's tests are by far the longest that go in one.
-    order = sorted(units, key=lambda n: (n != _PAGE, -known.get(n, 60.0), n))
+    # What is not known may be long.
+    order = sorted(_classes(found), key=lambda n: (-known.get(n, 60.0), n))
     outcomes = []
-    with ProcessPoolExecutor(2, mp_context=get_context("spawn"), initializer=_begin) as pool:
-        running = {pool.submit(_one_unit, n, units[n]): n for n in order}
+    with ProcessPoolExecutor(_PROCESSES, mp_context=get_context("spawn"), initializer=_begin) as pool:
+        running = {pool.submit(_one_class, n): n for n in order}
         for done in as_completed(running):
             try:
                 outcomes.append(done.result())
@@ -121,7 +118,7 @@ def _in_two_processes() -> list[Outcome]:
             print(outcomes[-1].text, flush=True)
         # Each process ends what it shares.
         with contextlib.suppress(BrokenExecutor):
-            for done in [pool.submit(_stop) for _ in range(2)]:
+            for done in [pool.submit(_stop) for _ in range(_PROCESSES)]:
                 done.result()
     _TIMES.parent.mkdir(exist_ok=True)
     _TIMES.write_text(json.dumps({o.name: round(sum(o.times.values()), 2) for o in outcomes}))
@@ -136,7 +133,7 @@ def main() -> int:
         outcomes = [run("", suite, sys.stdout)]
         _stop()
     else:
-        outcomes = _in_two_processes()
+        outcomes = _in_processes()
     times = {name: seconds for o in outcomes for name, seconds in o.times.items()}
     slowest = sorted(times.items(), key=lambda t: -t[1])[:_SLOWEST]
     print("The slowest tests:")

@@ -113,11 +113,11 @@ def light_frames(paths, clip: float = 16300.0) -> list[LightFrame]:
     return [LightFrame.of(raw, k, raw.noise, clip) for k, raw in enumerate(raws)]
 
 
-def shared(kind):
-    """The one object of a class that all tests of this process use; its ``close`` is called at the end."""
-    if kind not in _shared:
-        _shared[kind] = kind()
-    return _shared[kind]
+def made_once(name, make):
+    """The one thing of a name that all tests of this process use; its ``close`` is called at the end."""
+    if name not in _shared:
+        _shared[name] = make()
+    return _shared[name]
 
 
 #: What is written by tests need not outlive the machine.
@@ -135,51 +135,52 @@ def _cluster():
     return made, made.start()
 
 
-def cluster():
-    """The tests' PostgreSQL cluster, started once, with a migrated database that others are copies of.
+class _Databases:
+    """The tests' PostgreSQL cluster, with a migrated database that others are copies of.
 
     It is never stopped before all tests have ended: a test that stops a server has one of its own.
     """
-    if "cluster" not in _shared:
+
+    def __init__(self) -> None:
         from crenn.store.database import Database
 
-        _shared["cluster"], _shared["url"] = _cluster()
-        database = Database(_shared["url"])
+        self._cluster, url = _cluster()
+        self.url = url.rsplit("/", 1)[0]
+        self._count = 0
+        database = Database(url)
         database.migrate()
         database.close()
-    return _shared["cluster"]
+
+    def copy(self, template: str) -> str:
+        """The URL of a new database that is like another, which nobody uses now."""
+        import psycopg
+
+        self._count += 1
+        name = f"test{self._count}"
+        with psycopg.connect(f"{self.url}/postgres", autocommit=True) as connection:
+            connection.execute(f"CREATE DATABASE {name} TEMPLATE {template}")
+        return f"{self.url}/{name}"
+
+    def close(self) -> None:
+        self._cluster.stop()
+        shutil.rmtree(self._cluster.folder.parent, ignore_errors=True)
+
+
+def copied_database(template: str):
+    """A database like another of the tests' cluster, that nobody else uses."""
+    from crenn.store.database import Database
+
+    return Database(made_once(_Databases, _Databases).copy(template))
 
 
 def fresh_database():
     """A migrated database that nobody else uses."""
-    import psycopg
-
-    from crenn.store.database import Database
-
-    base = cluster_url()
-    _shared["count"] = _shared.get("count", 0) + 1
-    name = f"test{_shared['count']}"
-    with psycopg.connect(f"{base}/postgres", autocommit=True) as connection:
-        connection.execute(f"CREATE DATABASE {name} TEMPLATE crenn")
-    return Database(f"{base}/{name}")
+    return copied_database("crenn")
 
 
 def blank_database() -> str:
     """The URL of a database with nothing in it that nobody else uses."""
-    import psycopg
-
-    base = cluster_url()
-    _shared["count"] = _shared.get("count", 0) + 1
-    name = f"blank{_shared['count']}"
-    with psycopg.connect(f"{base}/postgres", autocommit=True) as connection:
-        connection.execute(f"CREATE DATABASE {name} TEMPLATE template0")
-    return f"{base}/{name}"
-
-
-def cluster_url() -> str:
-    """The URL of the tests' cluster, without a database's name."""
-    cluster()
-    return str(_shared["url"].rsplit("/", 1)[0])
+    return str(made_once(_Databases, _Databases).copy("template0"))
 
 
 def own_server(test: unittest.TestCase):
@@ -196,14 +197,9 @@ def own_server(test: unittest.TestCase):
 
 
 def close_shared() -> None:
-    """Stop what the tests share, what was made last first."""
-    for kind, thing in reversed(list(_shared.items())):
-        if isinstance(kind, type):
-            thing.close()
-    if "cluster" in _shared:
-        _shared["cluster"].stop()
-        shutil.rmtree(_shared["cluster"].folder.parent, ignore_errors=True)
-    _shared.clear()
+    """Close what the tests share, what was made last first."""
+    while _shared:
+        _shared.popitem()[1].close()
 
 
 def work_off(database, library, but: tuple[str, ...] = ()) -> None:

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from crenn.camera.sensor import Exposure
 from crenn.jobs.queue import defer
 from crenn.store.models import Frame, Job, Scene
-from tests.api.case import ApiCase
+from tests.api.case import ApiCase, a_night
 from tests.support import BRACKET, night, take, wait_for
 
 
@@ -113,59 +113,56 @@ class UploadLimit(ApiCase):
 
 
 class Scenes(ApiCase):
-    def setUp(self):
-        super().setUp()
-        self.scene_id = self.bring_in(take(self.folder / "in", night()))["scenes"][0]["id"]
-        self.path = f"/api/scenes/{self.scene_id}"
+    frames = staticmethod(a_night)
 
     def change(self, document, parent, label="test") -> httpx.Response:
-        return self.http.put(f"{self.path}/treatment", json={"document": document, "parent": parent, "label": label})
+        return self.http.put(f"{self.address}/treatment", json={"document": document, "parent": parent, "label": label})
 
     def test_change_undo_redo_and_a_new_branch(self):
-        start = self.http.get(self.path).json()
+        start = self.http.get(self.address).json()
         one = self.change({"exposure": {"ev": 1.0}}, start["revision"]).json()
         two = self.change({"exposure": {"ev": 2.0}}, one["revision"]).json()
-        self.assertEqual(self.http.post(f"{self.path}/undo").json()["treatment"]["exposure"]["ev"], 1.0)
-        back = self.http.post(f"{self.path}/undo").json()
+        self.assertEqual(self.http.post(f"{self.address}/undo").json()["treatment"]["exposure"]["ev"], 1.0)
+        back = self.http.post(f"{self.address}/undo").json()
         self.assertEqual((back["revision"], back["can_undo"]), (start["revision"], False))
-        self.assertEqual(self.http.post(f"{self.path}/undo").json()["revision"], start["revision"])
-        self.http.post(f"{self.path}/redo")
-        self.assertEqual(self.http.post(f"{self.path}/redo").json()["revision"], two["revision"])
-        self.http.post(f"{self.path}/undo")
+        self.assertEqual(self.http.post(f"{self.address}/undo").json()["revision"], start["revision"])
+        self.http.post(f"{self.address}/redo")
+        self.assertEqual(self.http.post(f"{self.address}/redo").json()["revision"], two["revision"])
+        self.http.post(f"{self.address}/undo")
         other = self.change({"exposure": {"ev": 5.0}}, one["revision"]).json()
         self.assertFalse(other["can_redo"])
-        self.assertEqual(self.http.get(self.path).json()["treatment"]["exposure"]["ev"], 5.0)
+        self.assertEqual(self.http.get(self.address).json()["treatment"]["exposure"]["ev"], 5.0)
 
     def test_two_tabs(self):
-        start = self.http.get(self.path).json()["revision"]
+        start = self.http.get(self.address).json()["revision"]
         self.assertEqual(self.change({"exposure": {"ev": 1.0}}, start).status_code, 200)
         late = self.change({"exposure": {"ev": 3.0}}, start)
         self.assertEqual((late.status_code, late.json()["kind"]), (409, "stale"))
-        self.assertEqual(self.http.get(self.path).json()["treatment"]["exposure"]["ev"], 1.0)
+        self.assertEqual(self.http.get(self.address).json()["treatment"]["exposure"]["ev"], 1.0)
 
     def test_a_treatment_with_unknown_or_wild_values_is_refused(self):
-        start = self.http.get(self.path).json()["revision"]
+        start = self.http.get(self.address).json()["revision"]
         for document, words in (({"sparkle": 1}, "sparkle"), ({"tone": {"contrast": 50}}, "tone.contrast")):
             answer = self.change(document, start)
             self.assertEqual(answer.status_code, 400)
             self.assertIn(words, answer.json()["detail"])
-        self.assertEqual(self.http.get(self.path).json()["revision"], start)
+        self.assertEqual(self.http.get(self.address).json()["revision"], start)
 
     def test_a_frame_left_out_and_all_left_out(self):
-        frames = self.http.get(self.path).json()["frames"]
+        frames = self.http.get(self.address).json()["frames"]
         self.http.patch(f"/api/frames/{frames[0]['id']}", json={"included": False})
-        self.http.post(f"{self.path}/merge")
+        self.http.post(f"{self.address}/merge")
         self.work()
-        self.assertEqual(len(self.http.get(self.path).json()["report"]["frames"]), 3)
+        self.assertEqual(len(self.http.get(self.address).json()["report"]["frames"]), 3)
         for frame in frames:
             self.http.patch(f"/api/frames/{frame['id']}", json={"included": False})
-        answer = self.http.post(f"{self.path}/merge")
+        answer = self.http.post(f"{self.address}/merge")
         self.assertEqual(answer.status_code, 400)
         self.assertIn("left out", answer.json()["detail"])
 
     def test_light_is_told(self):
         """White balances found in the picture, and what enters the curve."""
-        ask = lambda path, body: self.http.post(f"{self.path}/{path}", json=body)  # noqa: E731
+        ask = lambda path, body: self.http.post(f"{self.address}/{path}", json=body)  # noqa: E731
         white = ask("neutral", {"place": [240 / 480, 290 / 480], "radius": 10}).json()
         self.assertLess(white["temperature"], 5500, "warm ground taken for grey asks for a warmer white")
         self.assertGreater(white["spread"], 0)
@@ -184,42 +181,42 @@ class Scenes(ApiCase):
         curved = ask("curve/light", {"document": {"curve": {"points": [{"at": -4, "to": -2}]}}}).json()
         self.assertEqual(shares, curved, "what enters the curve does not depend on it")
         ends = ask("curve/ends", {"document": {}}).json()
-        start = self.http.get(self.path).json()["revision"]
+        start = self.http.get(self.address).json()["revision"]
         self.assertEqual(self.change({"curve": ends}, start).status_code, 200)
         for path in ("curve/light", "curve/ends"):
             self.assertEqual(ask(path, {"document": {"curve": {"points": 3}}}).status_code, 400)
         falling = {"curve": {"points": [{"at": -4, "to": -1}, {"at": -3, "to": -2}]}}
-        answer = self.change(falling, self.http.get(self.path).json()["revision"])
+        answer = self.change(falling, self.http.get(self.address).json()["revision"])
         self.assertEqual(answer.status_code, 400)
         self.assertIn("falls", answer.json()["detail"])
 
     def test_deliveries(self):
         for body in ({"format": "jpg", "long_edge": 200, "quality": 90}, {"format": "exr"}, {"format": "tif"}):
-            job = self.http.post(f"{self.path}/deliveries", json=body).json()
+            job = self.http.post(f"{self.address}/deliveries", json=body).json()
             self.work()
             file = self.http.get(f"/api/deliveries/{job['id']}/file")
             self.assertEqual(file.status_code, 200, file.text[:200])
             self.assertGreater(len(file.content), 1000)
-        self.assertEqual(self.http.post(f"{self.path}/deliveries", json={"format": "gif"}).status_code, 422)
+        self.assertEqual(self.http.post(f"{self.address}/deliveries", json={"format": "gif"}).status_code, 422)
 
     def test_a_cancelled_delivery(self):
-        job = self.http.post(f"{self.path}/deliveries", json={"format": "jpg"}).json()
+        job = self.http.post(f"{self.address}/deliveries", json={"format": "jpg"}).json()
         self.assertEqual(self.http.post(f"/api/jobs/{job['id']}/cancel").json()["state"], "cancelled")
         self.work()
         answer = self.http.get(f"/api/deliveries/{job['id']}/file")
         self.assertIn("not finished", answer.json()["detail"])
 
     def test_a_failed_merge_leaves_the_old_result(self):
-        before = self.http.get(self.path).json()["prepared"]
+        before = self.http.get(self.address).json()["prepared"]
         with self.database.session() as session:
             frames = session.execute(select(Frame)).scalars().all()
         for frame in frames:
             kept = self.served.library.original(frame.content_hash, ".dng")
             kept.chmod(0o644)
             kept.write_bytes(b"gone bad")
-        self.http.post(f"{self.path}/merge")
+        self.http.post(f"{self.address}/merge")
         self.work()
-        scene = self.http.get(self.path).json()
+        scene = self.http.get(self.address).json()
         self.assertEqual(scene["prepared"], before)
         self.assertIn(frames[0].name, scene["fault"])
         self.assertTrue(self.served.library.scene(before).exists())
@@ -235,7 +232,7 @@ class Breaking(ApiCase):
     """A killed worker and a stopped database cost nothing."""
 
     def test_a_worker_killed_in_a_merge(self):
-        big = [np.tile(night(), (4, 4, 1))] * 4
+        big = [np.tile(night(), (2, 2, 1))] * 4
         shoot = self.bring_in(take(self.folder / "in", big, [Exposure(s) for s in (1 / 16, 1 / 4, 1, 4)]))
         scene_id = shoot["scenes"][0]["id"]
         before = shoot["scenes"][0]["picture_version"]

@@ -24,8 +24,9 @@ def halves() -> np.ndarray:
 
 
 class Colour(SceneCase):
-    def frames(self) -> list:
-        return take(self.folder / "in", halves())
+    @staticmethod
+    def frames(folder) -> list:
+        return take(folder, halves())
 
     def post(self, what: str, body: dict, code: int = 200) -> dict:
         answer = self.http.post(f"{self.address}/colour/{what}", json={"document": {}} | body)

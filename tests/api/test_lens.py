@@ -12,9 +12,10 @@ FOCAL = 30.0
 
 
 class Lens(SocketCase):
-    def frames(self):
+    @staticmethod
+    def frames(folder):
         light = night() * Glass(FOCAL, SIZE).transmission(8.0)[..., None]
-        return take(self.folder / "in", light, lens=Glass.name, focal_length=FOCAL)
+        return take(folder, light, lens=Glass.name, focal_length=FOCAL)
 
     def ask(self, **lens) -> dict:
         answer = self.http.post(f"/api/scenes/{self.scene['id']}/lens", json={"lens": lens})

@@ -14,32 +14,32 @@ CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
 
 
 class Merging(ApiCase):
-    def scene(self, scene_id: int) -> dict:
+    @staticmethod
+    def frames(folder):
+        return take(folder, crossing(), sensor=CLEAN, name="thing")
+
+    def told(self, scene_id: int) -> dict:
         return self.http.get(f"/api/scenes/{scene_id}").json()
 
     def merge(self, scene_id: int) -> dict:
         self.assertEqual(self.http.post(f"/api/scenes/{scene_id}/merge").status_code, 200)
         self.work()
-        return self.scene(scene_id)
-
-    def frames(self, name: str = "thing") -> int:
-        shoot = self.bring_in(take(self.folder / name, crossing(), sensor=CLEAN, name=name))
-        return shoot["scenes"][0]["id"]
+        return self.told(scene_id)
 
     def test_instructions_are_kept_and_hold_from_the_next_merge(self):
-        scene_id = self.frames()
-        scene = self.scene(scene_id)
+        scene_id = self.scene["id"]
+        scene = self.told(scene_id)
         self.assertGreater(scene["report"]["moved_share"], 0.01)
         body = scene["instructions"] | {"deghost": False}
         self.assertEqual(self.http.put(f"/api/scenes/{scene_id}/instructions", json=body).json()["deghost"], False)
-        self.assertGreater(self.scene(scene_id)["report"]["moved_share"], 0.01, "nothing happens before the merge")
+        self.assertGreater(self.told(scene_id)["report"]["moved_share"], 0.01, "nothing happens before the merge")
         after = self.merge(scene_id)
         self.assertEqual(after["report"]["moved_share"], 0)
         self.assertFalse(after["instructions"]["deghost"])
 
     def test_wrong_instructions_are_refused_and_nothing_is_lost(self):
-        scene_id = self.frames()
-        before = self.scene(scene_id)["instructions"]
+        scene_id = self.scene["id"]
+        before = self.told(scene_id)["instructions"]
         for change in (
             {"method": "guess"},
             {"strokes": [{"kind": "moved", "points": [], "radius": 0.1}]},
@@ -48,20 +48,20 @@ class Merging(ApiCase):
             self.assertGreaterEqual(
                 self.http.put(f"/api/scenes/{scene_id}/instructions", json=before | change).status_code, 400
             )
-        self.assertEqual(self.scene(scene_id)["instructions"], before)
+        self.assertEqual(self.told(scene_id)["instructions"], before)
 
     def test_the_reference_frame_is_chosen_by_name(self):
-        scene_id = self.frames()
-        body = self.scene(scene_id)["instructions"] | {"reference": "thing-4.dng"}
+        scene_id = self.scene["id"]
+        body = self.told(scene_id)["instructions"] | {"reference": "thing-4.dng"}
         self.http.put(f"/api/scenes/{scene_id}/instructions", json=body)
         report = self.merge(scene_id)["report"]
         self.assertEqual([f["name"] for f in report["frames"] if f["ev"] == 0], ["thing-4.dng"])
 
     def test_strokes_reach_the_merge_and_its_views(self):
-        scene_id = self.frames()
+        scene_id = self.scene["id"]
         stroke = {"kind": "still", "points": [[0.05, 0.5], [0.95, 0.5]], "radius": 0.3, "frame": None}
         self.http.put(
-            f"/api/scenes/{scene_id}/instructions", json=self.scene(scene_id)["instructions"] | {"strokes": [stroke]}
+            f"/api/scenes/{scene_id}/instructions", json=self.told(scene_id)["instructions"] | {"strokes": [stroke]}
         )
         self.assertEqual(self.merge(scene_id)["report"]["moved_share"], 0)
 
@@ -80,7 +80,7 @@ class Merging(ApiCase):
         kinds = {f["name"]: f["kind"] for f in scene["frames"]}
         self.assertEqual(kinds["dark-1.dng"], "dark")
         self.assertEqual(kinds["light-1.dng"], "light")
-        report = self.scene(scene["id"])["report"]
+        report = self.told(scene["id"])["report"]
         self.assertEqual((report["mode"], len(report["frames"])), ("stack", 5))
         one = next(f for f in scene["frames"] if f["name"] == "light-1.dng")
         self.http.patch(f"/api/frames/{one['id']}", json={"kind": "dark"})
@@ -96,7 +96,7 @@ class Merging(ApiCase):
                 f"/api/scenes/{other['id']}/move", json={"frames": [f["id"] for f in other["frames"]], "to": first}
             )
         self.assertIn("no exposure time", self.merge(first)["fault"])
-        for frame in self.scene(first)["frames"]:
+        for frame in self.told(first)["frames"]:
             seconds = exposures[int(frame["name"].split("-")[1][0]) - 1].seconds
             self.assertTrue(
                 self.http.patch(f"/api/frames/{frame['id']}", json={"seconds": seconds}).json()["time_typed"]
@@ -106,11 +106,11 @@ class Merging(ApiCase):
         self.assertEqual(sorted(f["seconds"] for f in scene["report"]["frames"]), [1 / 4, 1.0, 4.0])
 
     def test_split_and_join(self):
-        scene_id = self.frames()
-        frames = self.scene(scene_id)["frames"]
+        scene_id = self.scene["id"]
+        frames = self.told(scene_id)["frames"]
         made = self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [frames[0]["id"]]}).json()
         self.assertEqual([f["id"] for f in made["frames"]], [frames[0]["id"]])
-        self.assertEqual(len(self.scene(scene_id)["frames"]), 3)
+        self.assertEqual(len(self.told(scene_id)["frames"]), 3)
         self.assertEqual(
             self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [f["id"] for f in frames[1:]]}).status_code,
             400,
@@ -120,7 +120,7 @@ class Merging(ApiCase):
             self.http.post(f"/api/scenes/{scene_id}/split", json={"frames": [frames[0]["id"]]}).status_code, 400
         )
         self.http.post(f"/api/scenes/{made['id']}/move", json={"frames": [frames[0]["id"]], "to": scene_id})
-        self.assertEqual(len(self.scene(scene_id)["frames"]), 4)
+        self.assertEqual(len(self.told(scene_id)["frames"]), 4)
         shown = [s["id"] for shoot in self.http.get("/api/shoots").json() for s in shoot["scenes"]]
         self.assertNotIn(made["id"], shown, "an empty scene is not shown")
 

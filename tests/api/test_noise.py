@@ -20,19 +20,21 @@ EVENLY = {"noise": {"lifted": False, "stars": False}}
 class Noise(ApiCase):
     left = ()
 
+    @staticmethod
+    def frames(folder):
+        return take(folder, night() * np.float32(0.25), (Exposure(1 / 8, 8.0, 3200.0),))
+
     def setUp(self):
         super().setUp()
-        grainy = take(self.folder / "in", night() * np.float32(0.25), (Exposure(1 / 8, 8.0, 3200.0),))
-        self.scene_id = self.bring_in(grainy)["scenes"][0]["id"]
-        self.layers = noise_folder(self.served.library.scene(self.scene()["prepared"]))
+        self.layers = noise_folder(self.served.library.scene(self.told()["prepared"]))
 
-    def scene(self) -> dict:
-        return self.http.get(f"/api/scenes/{self.scene_id}").json()
+    def told(self) -> dict:
+        return self.http.get(self.address).json()
 
     def wish(self, treatment: dict) -> dict:
         return {
             "number": 1,
-            "prepared": self.scene()["prepared"],
+            "prepared": self.told()["prepared"],
             "document": treatment,
             "view": "picture",
             "part": [0, 0, 480, 320],
@@ -60,19 +62,19 @@ class Noise(ApiCase):
         return float((sky[1:, 1:] + sky[:-1, :-1] - sky[1:, :-1] - sky[:-1, 1:]).std() / 2)
 
     def test_it_is_split_off_after_a_merge(self):
-        self.assertGreater(self.scene()["noise"]["gain_db"], 6)
+        self.assertGreater(self.told()["noise"]["gain_db"], 6)
         clean, noisy = (self.grain(self.pictures(t)[0]) for t in (EVENLY, {"noise": {"on": False}}))
         self.assertLess(clean, 0.4 * noisy)
 
     def test_it_is_split_off_again_when_asked(self):
         shutil.rmtree(self.layers)
-        self.assertIsNone(self.scene()["noise"])
-        answer = self.http.post(f"/api/scenes/{self.scene_id}/noise")
+        self.assertIsNone(self.told()["noise"])
+        answer = self.http.post(f"{self.address}/noise")
         self.assertEqual((answer.status_code, answer.json()["kind"]), (202, "noise"))
         # Asked for twice it is done once.
-        self.assertEqual(self.http.post(f"/api/scenes/{self.scene_id}/noise").json()["id"], answer.json()["id"])
+        self.assertEqual(self.http.post(f"{self.address}/noise").json()["id"], answer.json()["id"])
         self.work()
-        self.assertIsNotNone(self.scene()["noise"])
+        self.assertIsNotNone(self.told()["noise"])
 
     def test_what_is_in_view_is_cleaned_first(self):
         """While the rest waits, a picture comes as it is, and once more without its noise."""
@@ -102,9 +104,9 @@ class Noise(ApiCase):
     def test_a_delivery_splits_it_off_if_it_has_to(self):
         shutil.rmtree(self.layers)
         body = {"format": "png"}
-        self.assertIn(self.http.post(f"/api/scenes/{self.scene_id}/deliveries", json=body).status_code, (200, 202))
+        self.assertIn(self.http.post(f"{self.address}/deliveries", json=body).status_code, (200, 202))
         self.work()
-        self.assertIsNotNone(self.scene()["noise"])
+        self.assertIsNotNone(self.told()["noise"])
 
     def test_of_what_is_not_there_nothing_is_split(self):
         self.assertEqual(self.http.post("/api/scenes/999999/noise").status_code, 404)
@@ -115,14 +117,12 @@ class Told(ApiCase):
 
     left = ()
 
-    def setUp(self):
-        super().setUp()
+    @staticmethod
+    def frames(folder):
         light = np.repeat(np.exp2([-9.0, -6.0, -3.0]), 160)
         even = np.broadcast_to(light[None, :, None], (320, 480, 3)).astype(np.float32)
         told = tuple(4 * v for v in Sensor().noise_profile(100.0)) * 3
-        self.paths = take(self.folder / "in", even, BRACKET, noise_profile=told)
-        self.scene_id = self.bring_in(self.paths)["scenes"][0]["id"]
-        self.address = f"/api/scenes/{self.scene_id}"
+        return take(folder, even, BRACKET, noise_profile=told)
 
     def post(self, what: str, body: dict, code: int = 200) -> dict:
         answer = self.http.post(f"{self.address}/noise/{what}", json=body)

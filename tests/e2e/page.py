@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from playwright.sync_api import expect, sync_playwright
 
-from tests.support import Served, fresh_database, night, shared, take
+from tests.support import Served, fresh_database, made_once, night, take
 
 _FLAGS = [
     "--no-sandbox",
@@ -23,6 +23,18 @@ _FLAGS = [
     "--disable-sync",
 ]
 _PIXELS = "document.querySelector('.picture canvas').toDataURL('image/png')"
+
+_UNTIL = """new Promise(done => {
+    const end = performance.now() + 30000;
+    let frames = 0;
+    const look = () => {
+        frames += 1;
+        if (frames > 2 && (%s)) done(true);
+        else if (performance.now() > end) done(false);
+        else requestAnimationFrame(look);
+    };
+    look();
+})"""
 
 
 class Browser:
@@ -35,6 +47,8 @@ class Browser:
         self.browser = self._playwright.chromium.launch(
             executable_path=shutil.which("chromium"), args=_FLAGS, env=os.environ | {"HOME": str(self.folder)}
         )
+        # One context for all: what the browser has read of the page once it need not read again.
+        self.context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         self.count = 0
         #: Addresses of scenes that tests share, by name.
         self.opened: dict[str, str] = {}
@@ -50,15 +64,21 @@ class PageCase(unittest.TestCase):
     """A test on the page; it brings in frames of its own, or opens a scene that tests share."""
 
     def setUp(self) -> None:
-        self.shared = shared(Browser)
+        self.shared = made_once(Browser, Browser)
         self.served = self.shared.served
-        self.context = self.shared.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-        self.addCleanup(self.context.close)
+        self.context = self.shared.context
         self.page = self.context.new_page()
+        self.addCleanup(self._leave)
         self.faults: list[str] = []
         self.page.on("pageerror", lambda fault: self.faults.append(str(fault)))
         self.page.on("console", lambda said: self.faults.append(said.text) if self._matters(said) else None)
-        self.page.goto(self.served.address)
+
+    def _leave(self) -> None:
+        """Close all pages; nothing that they kept is left for the next test."""
+        if self.page.url.startswith("http"):
+            self.page.evaluate("localStorage.clear()")
+        for page in self.context.pages:
+            page.close()
 
     @staticmethod
     def _matters(said) -> bool:
@@ -76,6 +96,7 @@ class PageCase(unittest.TestCase):
     def send(self, name: str, light, **more) -> None:
         """Upload a bracket through the page and open its scene."""
         paths = take(self.shared.folder / name, light, name=name, **more)
+        self.page.goto(self.served.address)
         self.page.get_by_test_id("files").set_input_files([str(p) for p in paths])
         card = self.page.locator("section.shoot").filter(has_text=name).locator("a.scene")
         expect(card.locator("img")).to_be_visible(timeout=60_000)
@@ -103,21 +124,19 @@ class PageCase(unittest.TestCase):
 
     def settled(self) -> None:
         """The newest picture is drawn at rest and everything is stored."""
-        self._told()
-        drawn = self.page.locator(".picture canvas[data-settled=true]")
-        # What keys move is stored once they rest, and may be drawn anew then.
-        expect(drawn).to_be_attached(timeout=30_000)
-        expect(self.page.locator("[data-storing=stored]")).to_be_visible(timeout=15_000)
-        expect(drawn).not_to_have_attribute("data-drawn", "0", timeout=30_000)
+        self._until(
+            "document.querySelector('[data-storing=stored]') && "
+            "document.querySelector('.picture canvas[data-settled=true]:not([data-drawn=\"0\"])')"
+        )
 
     def drawn(self) -> None:
         """The newest picture is drawn, be it a coarse one because something is held."""
-        self._told()
-        expect(self.page.locator(".picture canvas[data-rendering=false]")).to_be_attached(timeout=30_000)
+        self._until("document.querySelector('.picture canvas[data-rendering=false]')")
 
-    def _told(self) -> None:
-        """What was just done has reached the page when the next picture but one is drawn."""
-        self.page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+    def _until(self, condition: str) -> None:
+        """Wait for something that the page tells: what was just done has reached it two frames later."""
+        told = self.page.evaluate(_UNTIL % condition)
+        self.assertTrue(told, condition)
 
     def pixels(self) -> np.ndarray:
         """The canvas as drawn, float (h, w, 3), 0–255; only the picture's part."""

@@ -96,6 +96,7 @@ class MergeStation(PageCase):
         expect(self.page.get_by_text("Let Crenn choose the reference frame")).to_be_visible()
 
     def test_the_camera_says_what_it_will_shoot(self):
+        self.page.goto(self.served.address)
         self.page.get_by_role("button", name="Simulated camera").click()
         dialog = self.page.get_by_role("dialog")
         expect(dialog.get_by_text("1/16 to 16 s")).to_be_visible()

@@ -5,7 +5,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from tests.e2e.page import PageCase
-from tests.support import cluster
+from tests.support import Served, own_server
 
 
 class Workbench(PageCase):
@@ -125,8 +125,10 @@ class Workbench(PageCase):
         self.assertLess(np.abs(same - shown).mean(), 3.0)
 
     def test_the_database_stopped_while_the_page_is_open(self):
-        self.open_scene()
-        server = cluster()
+        server, database = own_server(self)
+        self.served = Served(self.shared.folder / "own", database)
+        self.addCleanup(self.served.stop)
+        self.bring_in()
         port = server.port
         server.stop()
         try:
@@ -144,6 +146,7 @@ class Workbench(PageCase):
     def test_a_file_that_is_no_frame_is_named(self):
         path = self.shared.folder / "shopping.txt"
         path.write_text("bread")
+        self.page.goto(self.served.address)
         self.page.get_by_test_id("files").set_input_files([str(path)])
         expect(self.page.get_by_text("Not a frame").first).to_be_visible(timeout=20_000)
 
