@@ -85,8 +85,8 @@ def blur_of(rgb: np.ndarray, sigma: np.ndarray | None = None, clipped: np.ndarra
         Not 0 where light was lost: edges there were cut off.
     """
     height, width = rgb.shape[:2]
-    tops = np.unique(np.linspace(0, max(height - _SIDE, 0), _PARTS).astype(int))
-    lefts = np.unique(np.linspace(0, max(width - _SIDE, 0), _PARTS).astype(int))
+    # No more parts than cover it: each place has one say.
+    tops, lefts = (np.linspace(0, max(n - _SIDE, 0), min(_PARTS, -(-n // _SIDE))).astype(int) for n in (height, width))
     found = []
     for top in tops:
         for left in lefts:
