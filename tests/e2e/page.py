@@ -14,6 +14,9 @@ from playwright.sync_api import expect, sync_playwright
 
 from tests.support import Served, fresh_database, made_once, night, take
 
+# A busy machine may take its time to draw.
+expect.set_options(timeout=20_000)
+
 _FLAGS = [
     "--no-sandbox",
     "--disable-gpu",

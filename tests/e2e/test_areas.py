@@ -339,7 +339,7 @@ class RangesAndFinds(Areas):
     def test_a_light_range_stands_on_the_ladder_and_is_dragged_there(self):
         self.kind("light")
         self.page.mouse.move(*self.at(0.5, 0.1))
-        expect(self.page.get_by_test_id("readout")).to_contain_text("EV", timeout=8_000)
+        expect(self.page.get_by_test_id("readout")).to_contain_text("EV")
         self.page.mouse.click(*self.at(0.5, 0.1))
         bracket = self.page.get_by_test_id("light-bracket")
         expect(bracket).to_be_visible()

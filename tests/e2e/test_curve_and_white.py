@@ -69,7 +69,7 @@ class CurveAndWhite(PageCase):
         box = self.page.locator(".picture canvas").bounding_box()
         x, y = box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.6
         self.page.mouse.move(x, y)
-        expect(self.page.get_by_test_id("readout")).to_contain_text("on tone", timeout=8_000)
+        expect(self.page.get_by_test_id("readout")).to_contain_text("on tone")
         self.page.mouse.down()
         self.page.mouse.move(x, y + 100, steps=5)
         self.page.mouse.up()
@@ -96,11 +96,11 @@ class CurveAndWhite(PageCase):
         self.page.get_by_role("option", name="51 × 51 px").click()
         self.page.get_by_role("button", name="Pick a neutral patch").click()
         self.page.mouse.move(x, y)
-        expect(self.page.get_by_test_id("patch")).to_contain_text("51 px", timeout=8_000)
+        expect(self.page.get_by_test_id("patch")).to_contain_text("51 px")
         with self.page.expect_request("**/neutral") as asked:
             self.page.mouse.click(x, y)
         self.assertEqual(asked.value.post_data_json["radius"], 25)
-        expect(self.page.get_by_test_id("reading")).to_contain_text("mired", timeout=8_000)
+        expect(self.page.get_by_test_id("reading")).to_contain_text("mired")
         self.settled()
         first = self.pixels()
         self.page.get_by_role("button", name="A second light").click()

@@ -162,7 +162,7 @@ class OnThePicture(OnPicture):
         self.assertAlmostEqual(stroke["points"][-1][1], 0.25, delta=0.01)
         self.station("Light")
         self.page.mouse.move(x, y)
-        expect(self.page.get_by_test_id("readout")).to_contain_text("signal to noise", timeout=8_000)
+        expect(self.page.get_by_test_id("readout")).to_contain_text("signal to noise")
         self.page.get_by_role("button", name="Pick a neutral patch").click()
         with self.page.expect_request("**/neutral") as asked:
             self.page.mouse.click(x, y)

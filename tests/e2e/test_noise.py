@@ -75,7 +75,7 @@ class Noise(PageCase):
         self.page.get_by_role("button", name="Compare strengths").click()
         strip = self.page.get_by_test_id("strip")
         expect(strip.locator("canvas")).to_have_count(5)
-        expect(strip).to_have_attribute("data-drawn", "5", timeout=20_000)
+        expect(strip).to_have_attribute("data-drawn", "5")
         spread = self.page.evaluate(
             """[...document.querySelectorAll('.strip canvas')].map((c) => {
               const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
@@ -147,7 +147,7 @@ class Noise(PageCase):
         self.page.get_by_role("button", name="Draw a box").click()
         self.drag_on_picture((0.3, 0.2), (0.6, 0.4))
         section = self.page.get_by_role("region", name="Check and fit")
-        expect(section).to_contain_text(re.compile("as predicted|than predicted"), timeout=20_000)
+        expect(section).to_contain_text(re.compile("as predicted|than predicted"))
         row = section.get_by_role("row", name="Green").get_by_role("cell")
         measured, predicted = (float(row.nth(k).inner_text().removesuffix(" %")) for k in (1, 2))
         self.assertAlmostEqual(measured / predicted, 1.0, delta=0.15)
@@ -157,7 +157,7 @@ class Noise(PageCase):
         expect(section).not_to_contain_text("ISO 3200")
         # Across the skyline and a lamp there is no telling.
         self.drag_on_picture((0.1, 0.45), (0.4, 0.75))
-        expect(section).to_contain_text("texture", timeout=20_000)
+        expect(section).to_contain_text("texture")
 
     def drag_on_picture(self, start: tuple[float, float], end: tuple[float, float]) -> None:
         box = self.page.locator(".picture canvas[data-view=picture]").bounding_box()

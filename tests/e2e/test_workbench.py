@@ -31,10 +31,10 @@ class Workbench(PageCase):
         self.assertLess(np.abs(self.pixels() - brighter).mean(), 1.0)
         second = self.context.new_page()
         second.goto(self.page.url)
-        expect(second.locator("[data-dial='exposure.ev'] input")).to_have_value(f"+{set_to:.2f}", timeout=15_000)
+        expect(second.locator("[data-dial='exposure.ev'] input")).to_have_value(f"+{set_to:.2f}")
         self.dial("tone.contrast").locator("input").fill("1.5")
         self.dial("tone.contrast").locator("input").press("Enter")
-        expect(second.locator("[data-dial='tone.contrast'] input")).to_have_value("1.50", timeout=15_000)
+        expect(second.locator("[data-dial='tone.contrast'] input")).to_have_value("1.50")
 
     def test_typing_resetting_and_keys(self):
         self.open_scene()
@@ -91,7 +91,7 @@ class Workbench(PageCase):
         self.settled()
         self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
         self.page.mouse.move(620, 330)
-        expect(self.page.get_by_test_id("readout")).to_contain_text("signal to noise", timeout=8_000)
+        expect(self.page.get_by_test_id("readout")).to_contain_text("signal to noise")
         self.page.get_by_role("button", name="100 %").click()
         self.settled()
         self.assertEqual(self.pixels().shape[:2], (320, 480))
