@@ -1,6 +1,6 @@
 """A light frame on its way through a merge: one record for all that is known of it."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -9,6 +9,24 @@ from crenn.core.frames.raw import RawFrame
 from crenn.core.geometry.mapping import Mesh
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.noise import NoiseModel
+
+
+@dataclass
+class Sites:
+    """The sites of a frame as its sensor gave them, once the frame has been moved.
+
+    Attributes
+    ----------
+    mosaic : ndarray, uint16 (H, W)
+        `crenn.core.mosaic.moving.MISSING` where a site is to be left out.
+    levels : Levels
+    share : ndarray, uint8 (H // 4, W // 4)
+        With which the frame may speak, of 255, in cells of the reference frame; empty where it always may.
+    """
+
+    mosaic: np.ndarray
+    levels: Levels
+    share: np.ndarray = field(default_factory=lambda: np.empty((0, 0), np.uint8))
 
 
 @dataclass
@@ -38,6 +56,8 @@ class LightFrame:
         By which it was moved, in pixels and degrees, and the deviation that is left, in pixels.
     spread : ndarray, float32 (H // 8 + 1, W // 8 + 1, 3), or None
         What moving did to its variance; None if it was not moved.
+    sites : Sites or None
+        What it recorded, before it was moved; kept where detail is gathered from it.
     """
 
     raw: RawFrame
@@ -54,6 +74,7 @@ class LightFrame:
     turn: float = 0.0
     error: float = 0.0
     spread: np.ndarray | None = None
+    sites: Sites | None = None
 
     @classmethod
     def of(cls, raw: RawFrame, index: int, noise: NoiseModel, clip: float) -> "LightFrame":

@@ -54,6 +54,21 @@ class Mesh:
         n = self.nodes
         return (1 - fy) * ((1 - fx) * n[i, j] + fx * n[i, j + 1]) + fy * ((1 - fx) * n[i + 1, j] + fx * n[i + 1, j + 1])
 
+    def inverted(self, size: tuple[int, int]) -> "Mesh":
+        """The way back, from a picture of a size (H, W); this map must be a gentle one, as of a camera that was moved.
+
+        Beyond what this mesh covers it is continued in straight lines.
+        """
+
+        def back(points: np.ndarray) -> np.ndarray:
+            # Each round leaves of the error what the map departs from a plain shift by.
+            found = points - (self.at(points) - points)
+            for _ in range(30):
+                found = found + points - self.at(found)
+            return found
+
+        return Mesh.of(back, size)
+
     @property
     def largest_shift(self) -> float:
         """Longest way between a place and where it maps to, in pixels."""

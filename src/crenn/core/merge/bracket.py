@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from crenn.core.align.bracket import Alignment, align
-from crenn.core.frames.light import LightFrame, sensitivities
+from crenn.core.frames.light import LightFrame, Sites, sensitivities
 from crenn.core.geometry.mapping import common_part
 from crenn.core.merge.brush import on_sensor
 from crenn.core.merge.calibrate import mend_sites, vote_hot
@@ -17,7 +17,7 @@ from crenn.core.merge.exposures import ExposureRatio, clipped_share, measure_rat
 from crenn.core.merge.ghosts import CELL, Motion, find_motion
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.places import on_reference
-from crenn.core.mosaic.moving import noise_share, resample_mosaic
+from crenn.core.mosaic.moving import MISSING, noise_share, resample_mosaic
 from crenn.core.progress import Progress
 
 
@@ -54,7 +54,7 @@ def merge_bracket(
         lights, first = _aligned(lights, first, reference is not None, facts, progress.part(0.0, 0.3))
     for frame in lights:
         frame.clipped = clipped_share(frame.mosaic, frame.levels.clip)
-    _lay_over(lights, facts, progress.part(0.3, 0.62))
+    _lay_over(lights, instructions.detail, facts, progress.part(0.3, 0.62))
     placed = on_sensor(on_reference(instructions, lights, first, facts.keys), first.raw.flip)
     progress.at(0.63, "Comparing exposures")
     _measure_gains(lights, first)
@@ -69,6 +69,9 @@ def merge_bracket(
         motion = find_motion(stack, lights, chosen, placed)
         facts.take_motion(motion, lights)
         facts.moved = _full_size(motion.moved, stack.shape[1:])
+        for frame, share in zip(lights, motion.share):
+            if frame.sites is not None:
+                frame.sites.share = np.where(motion.decided, share, np.maximum(share, 1))
     progress.at(0.85, "Merging light")
     return combine(stack, lights, motion.share if motion else None), lights, first
 
@@ -113,7 +116,7 @@ def _aligned(
     return kept, first
 
 
-def _lay_over(lights: list[LightFrame], facts: Facts, progress: Progress) -> None:
+def _lay_over(lights: list[LightFrame], detail: bool, facts: Facts, progress: Progress) -> None:
     """Move frames over the reference frame, in place."""
     if not any(f.mesh for f in lights):
         return
@@ -129,6 +132,8 @@ def _lay_over(lights: list[LightFrame], facts: Facts, progress: Progress) -> Non
     box = (0, 0, size[1], size[0])
     for k, frame in enumerate(lights):
         progress.at(k / len(lights), f"Laying {frame.name} in place")
+        if detail:
+            frame.sites = Sites(np.where(hot, np.uint16(MISSING), frame.mosaic), frame.levels)
         mend_sites(frame.mosaic, hot)
         if frame.mesh is None:
             continue

@@ -1,5 +1,8 @@
 """From the merged mosaic to the radiance map."""
 
+from collections.abc import Sequence
+
+import cv2
 import numpy as np
 
 from crenn.core.frames.light import LightFrame
@@ -8,6 +11,7 @@ from crenn.core.lens.database import profile_of
 from crenn.core.lens.profile import radii
 from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.describe import Facts
+from crenn.core.merge.detail import refine
 from crenn.core.mosaic.bayer import even, sites
 from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic, scale_of
@@ -15,11 +19,19 @@ from crenn.core.mosaic.fringes import measure_fringes, take_fringes
 from crenn.core.mosaic.hot import mend_hot
 from crenn.core.pipeline.fringes import Fringes
 from crenn.core.pipeline.scene import Capture
+from crenn.core.progress import Progress
 from crenn.core.radiance import PLANES, RadianceMap
 from crenn.core.report.merging import FringesReport
 
 
-def to_colour(merged: MergedMosaic, first: LightFrame, facts: Facts, fringes: bool) -> RadianceMap:
+def to_colour(
+    merged: MergedMosaic,
+    first: LightFrame,
+    lights: Sequence[LightFrame],
+    facts: Facts,
+    fringes: bool,
+    progress: Progress,
+) -> RadianceMap:
     """White balance, mending, rebuilding of clipped sites, and demosaic of a merged mosaic.
 
     Parameters
@@ -28,6 +40,8 @@ def to_colour(merged: MergedMosaic, first: LightFrame, facts: Facts, fringes: bo
         White-balanced in place.
     first : LightFrame
         The reference frame.
+    lights : sequence of LightFrame
+        All; of those that have sites detail is gathered.
     facts : Facts
         Takes down what was mended and which fringes were taken.
     fringes : bool
@@ -44,10 +58,10 @@ def to_colour(merged: MergedMosaic, first: LightFrame, facts: Facts, fringes: bo
         # Every site has the whole light already.
         rgb, sigma = (np.repeat(v[..., None], 3, -1) for v in (merged.light, np.sqrt(merged.variance)))
         return RadianceMap(rgb, sigma, merged.source, np.where(merged.clipped, 7, 0).astype(np.uint8))
-    whole = even(merged.light.shape)
+    whole, taken = even(merged.light.shape), Fringes()
     rebuild_clipped(merged.light[whole], merged.clipped[whole], frame.pattern)
     if fringes and not frame.developed:
-        facts.fringes = _without_fringes(merged, first)
+        taken, facts.fringes = _without_fringes(merged, first)
     # A place's colours may come from different frames near saturation; green, half of all sites, speaks for it.
     for row in range(2):
         green = int(frame.pattern[row, 1] == 1)
@@ -58,6 +72,8 @@ def to_colour(merged: MergedMosaic, first: LightFrame, facts: Facts, fringes: bo
     scale = scale_of(merged.variance[::16, ::16])
     facts.scale = float(scale)
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale)
+    if any(f.sites is not None for f in lights):
+        _gather_detail(rgb, lights, first, taken, scale, progress)
     clipped = np.zeros((height, width), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]
@@ -68,8 +84,24 @@ def to_colour(merged: MergedMosaic, first: LightFrame, facts: Facts, fringes: bo
     return RadianceMap(rgb, sigma, merged.source, clipped)
 
 
-def _without_fringes(merged: MergedMosaic, first: LightFrame) -> FringesReport | None:
-    """Take the lens's lateral colour back: what its profile says, or else what is measured; None if there is none."""
+def _gather_detail(
+    rgb: np.ndarray,
+    lights: Sequence[LightFrame],
+    first: LightFrame,
+    fringes: Fringes,
+    scale: np.float32,
+    progress: Progress,
+) -> None:
+    """Correct a picture in the working space by the sites of all frames, in place."""
+    matrix = first.raw.to_rec2020.astype(np.float64)
+    for by in (np.linalg.inv(matrix), matrix):
+        cv2.transform(rgb, by.astype(np.float32), dst=rgb)
+        if by is not matrix:
+            refine(rgb, lights, first.pattern, first.raw.neutral_gains, fringes, scale, progress)
+
+
+def _without_fringes(merged: MergedMosaic, first: LightFrame) -> tuple[Fringes, FringesReport | None]:
+    """Take the lens's lateral colour back: what its profile says, or else what is measured; and tell of it."""
     pattern, told = first.raw.pattern, first.metadata
     known = profile_of(
         None, told.focal_length, told.aperture, Capture(told.make, told.model, told.lens), merged.light.shape
@@ -84,9 +116,9 @@ def _without_fringes(merged: MergedMosaic, first: LightFrame) -> FringesReport |
     else:
         fringes = measure_fringes(merged.light, pattern, floor)
     if fringes is None or not fringes.worth_taking(merged.light.shape):
-        return None
+        return Fringes(), None
     take_fringes(merged.light, merged.variance, pattern, fringes, floor)
-    return FringesReport(by="profile" if known.by_colour else "picture", red=fringes.red, blue=fringes.blue)
+    return fringes, FringesReport(by="profile" if known.by_colour else "picture", red=fringes.red, blue=fringes.blue)
 
 
 def turn_as_held(radiance: RadianceMap, flip: int) -> None:

@@ -47,12 +47,15 @@ class Motion:
         Share of 255 with which each frame may speak.
     moved : ndarray, uint8 (H // 4, W // 4)
         0 where nothing moved, else 1 + the frame that the place comes from.
+    decided : ndarray, bool (H // 4, W // 4)
+        Where the user said what moved, or which frame a region comes from.
     regions : list of tuple
         (x, y, width, height, frame, soft) of the largest regions, in cells.
     """
 
     share: np.ndarray
     moved: np.ndarray
+    decided: np.ndarray
     regions: list[tuple] = field(default_factory=list)
 
 
@@ -268,7 +271,9 @@ def find_motion(
         # A passing light is where some frame is more than twice as bright as the leading one.
         trails = cv2.dilate((found.brightest >= 0).astype(np.uint8), _NEAR).astype(bool)
     whole = cv2.morphologyEx((found.moved & ~trails).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
-    out = Motion(np.full((len(frames), *cells.shape), 255, np.uint8), np.zeros(cells.shape, np.uint8))
+    out = Motion(
+        np.full((len(frames), *cells.shape), 255, np.uint8), np.zeros(cells.shape, np.uint8), painted.moved.copy()
+    )
     chosen, hard = _choose(cells, found, whole, instructions, out)
     if instructions.keep_trails:
         chosen[trails] = np.where(found.brightest[trails] >= 0, found.brightest[trails], chosen[trails])
@@ -398,6 +403,8 @@ def _choose(
             own = inside & (~found.lost[frame][part] | moved_on) if label not in asked else inside
             chosen[part][own] = frame
             hard[part][inside] = 1
+            if label in asked:
+                out.decided[part][inside] = True
         large.append((area, (x, y, w, h, frame, soft)))
     out.regions = [r for _, r in sorted(large, key=lambda e: -e[0])[:_TOLD]]
     return chosen, hard

@@ -76,6 +76,7 @@ class Instructions(Document):
     )
     follow: Literal["auto", "stars", "ground"] = Field("auto", description="what a stack is registered on")
     fringes: bool = Field(True, description="take the lens's lateral colour back before colours are interpolated")
+    detail: bool = Field(True, description="gather the detail of frames that were moved from their sites")
     borders: Literal["filled", "common"] = Field(
         "filled", description="keep the reference frame's whole view, or only what all frames cover"
     )

@@ -103,7 +103,7 @@ def merge_frames(
         with _timed("lines"):
             facts.take_lines(take_lines(merged.light, merged.variance))
     with _timed("colour"):
-        radiance = to_colour(merged, first, facts, instructions.fringes)
+        radiance = to_colour(merged, first, lights, facts, instructions.fringes, progress.part(0.75, 0.93))
     del merged
     radiance.moved, radiance.ground = facts.moved, facts.ground
     if instructions.borders == "common" and facts.common is not None:
@@ -214,7 +214,7 @@ def _stack_groups(
         keep = next((f for f in group if f.index == reference), group[0])
         # Trails make no sense in one exposure of many.
         method = "auto" if instructions.method == "maximum" else instructions.method
-        own = instructions.model_copy(update={"method": method})
+        own = instructions.model_copy(update={"method": method, "detail": False})
         with Mosaics(len(group), keep.mosaic.shape) as mosaics:
             _put_away(group, mosaics)
             stacked = stack_frames(group, mosaics, calibration, keep, own, Progress(), sky=False)

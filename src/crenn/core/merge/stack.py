@@ -6,12 +6,13 @@ from dataclasses import dataclass, field
 import numba as nb
 import numpy as np
 
-from crenn.core.frames.light import LightFrame
+from crenn.core.frames.light import LightFrame, Sites
 from crenn.core.geometry.mapping import Box, Mesh, common_part
 from crenn.core.merge.calibrate import Calibration, calibrate, mend_sites, vote_hot
 from crenn.core.merge.combine import MergedMosaic
+from crenn.core.merge.ghosts import CELL
 from crenn.core.merge.instructions import Instructions
-from crenn.core.merge.mosaics import Mosaics
+from crenn.core.merge.mosaics import Mosaics, fits_in_memory, on_disk
 from crenn.core.merge.stack_registration import lay_ground, lay_sky
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.moving import FULL, MISSING, NOISE_CELL, noise_share, resample_mosaic
@@ -24,6 +25,8 @@ CLIP_FROM = 5
 _OUTLIER = 3.5
 #: Outliers beside so many others in this neighbourhood take their surroundings with them: the faint flanks of a track.
 _BESIDE, _REACH = 5, 3
+#: So many outliers in a cell are something that passed.
+_TRACK = 3
 #: So many frames are asked for hot sites.
 _ASKED = 8
 #: Frames of a stack are worked on in bands of about this many bytes.
@@ -296,7 +299,12 @@ def stack_frames(
             sources = [_Source(lying, own, _plain(size)), _Source(turned, moved_levels, spread)]
         else:
             sources = [_Source(lying, own if still else moved_levels, spread)]
-        merged, rejected = _in_bands(sources, laid.ground, used, first, _METHODS[method], progress.part(0.72, 1.0))
+        shares = np.full((len(used), size[0] // CELL, size[1] // CELL), 255, np.uint8)
+        merged, rejected = _in_bands(
+            sources, laid.ground, used, first, _METHODS[method], shares, progress.part(0.72, 1.0)
+        )
+    if not still and instructions.detail and method in ("mean", "clipped"):
+        _keep_sites(used, [mosaics.get(places[id(f)]) for f in used], hot, shares)
     merged.source[:] = next(n for n, f in enumerate(used) if f is first)
     return Stacked(
         merged,
@@ -309,6 +317,15 @@ def stack_frames(
         laid.aside,
         laid.warnings,
     )
+
+
+def _keep_sites(used: Sequence[LightFrame], mosaics: Sequence[np.ndarray], hot: np.ndarray, shares: np.ndarray) -> None:
+    """Let frames keep what they recorded; what is too much for memory waits on disk."""
+    for frame, mosaic, share in zip(used, mosaics, shares):
+        kept = np.where(hot, np.uint16(MISSING), mosaic)
+        if not fits_in_memory(len(used), kept):
+            kept = on_disk(kept)
+        frame.sites = Sites(kept, frame.levels, share)
 
 
 def _plain(size: tuple[int, int]) -> np.ndarray:
@@ -348,9 +365,14 @@ def _in_bands(
     used: Sequence[LightFrame],
     first: LightFrame,
     method: int,
+    shares: np.ndarray,
     progress: Progress,
 ) -> tuple[MergedMosaic, float]:
-    """Reduce band by band; where ground and sky meet, both are reduced and blended."""
+    """Reduce band by band; where ground and sky meet, both are reduced and blended.
+
+    ``shares``, uint8 (K, H // 4, W // 4), becomes 0 where the sites of frames that were moved are not to be asked, on
+    ground that stays, and 1 where something may have passed.
+    """
     height, width = sources[0].mosaics.shape
     count = len(used)
     out = MergedMosaic(
@@ -361,7 +383,7 @@ def _in_bands(
     )
     gains = np.array([f.gain for f in used], np.float32)
     rows = int(np.clip(_BAND // (count * width * 2), 16, height))
-    rows += rows % 2
+    rows += -rows % CELL
     rejected = samples = 0
     for top in range(0, height, rows):
         progress.at(top / height, "Stacking light")
@@ -371,8 +393,10 @@ def _in_bands(
         reduced = []
         for source, needed in zip(sources, wanted):
             if needed:
-                light, variance, clipped, left_out, of = _reduced(source, band, height, first, gains, method)
-                rejected, samples = rejected + left_out, samples + of
+                light, variance, clipped, marks = _reduced(source, band, height, first, gains, method)
+                rejected, samples = rejected + int(marks[:, ::4, ::4].sum()), samples + marks[:, ::4, ::4].size
+                if source is sources[-1]:
+                    _forbid(shares, top, marks, part)
                 reduced.append((light, variance, clipped))
         if len(reduced) == 1:
             out.light[band], out.variance[band], out.clipped[band] = reduced[0]
@@ -386,10 +410,22 @@ def _in_bands(
     return out, rejected / max(samples, 1)
 
 
+def _forbid(shares: np.ndarray, top: int, marks: np.ndarray, ground: np.ndarray | None) -> None:
+    """Note, in cells, where frames are doubted: outliers beside each other; and where they are not asked: ground."""
+    first, count = top // CELL, min(marks.shape[1] // CELL, shares.shape[1] - top // CELL)
+    cut = np.s_[: count * CELL, : shares.shape[2] * CELL]
+    shape = (count, CELL, shares.shape[2], CELL)
+    if len(marks) == len(shares):
+        passed = np.stack([m[cut].reshape(shape).sum((1, 3), dtype=np.int32) >= _TRACK for m in marks])
+        shares[:, first : first + count][passed] = 1
+    if ground is not None:
+        shares[:, first : first + count, ground[cut].reshape(shape).max((1, 3)) > 25] = 0
+
+
 def _reduced(
     source: _Source, rows: slice, height: int, first: LightFrame, gains: np.ndarray, method: int
-) -> tuple[np.ndarray, np.ndarray, np.ndarray, int, int]:
-    """Rows of a source as one: (light, variance, clipped, samples left out, samples looked at)."""
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Rows of a source as one: (light, variance, clipped, samples left out, uint8 (K, rows, W))."""
     levels, pattern = source.levels, first.pattern
     black, scale = levels.black.astype(np.float32), levels.scale
     slope, offset = first.noise.slope.astype(np.float32), first.noise.offset.astype(np.float32)
@@ -397,12 +433,10 @@ def _reduced(
     low, high = max(rows.start - pad, 0), min(rows.stop + pad, height)
     band = source.mosaics.band(low, high)
     marks = np.zeros((len(band), 1, 1), np.uint8)
-    left_out = looked_at = 0
     if method == _METHODS["clipped"]:
         single, marks = np.empty(band.shape, np.uint8), np.empty(band.shape, np.uint8)
         _outliers(band, low, pattern, black, scale, gains, slope, offset, levels.clip, np.float32(_OUTLIER), single)
         _grow(single, _BESIDE, _REACH, marks)
-        left_out, looked_at = int(marks[:, ::4, ::4].sum()), marks[:, ::4, ::4].size
     shape = (rows.stop - rows.start, band.shape[2])
     light, variance, clipped = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.bool_)
     _reduce(
@@ -424,7 +458,7 @@ def _reduced(
         variance,
         clipped,
     )
-    return light, variance, clipped, left_out, looked_at
+    return light, variance, clipped, marks[:, rows.start - low : rows.stop - low]
 
 
 def as_one_frame(stacked: Stacked, frame: LightFrame) -> None:

@@ -36,6 +36,13 @@ class Fringes:
         a, b = ((self.red), (0.0, 0.0), (self.blue))[channel]
         return 1 + a + b * np.asarray(radius, np.float64) ** 2
 
+    def drawn(self, points: np.ndarray, channel: int, shape: tuple[int, int]) -> np.ndarray:
+        """Where light that green would have drawn at points, (N, 2) in pixels of a picture (H, W), is drawn."""
+        middle = (np.array(shape[::-1], np.float64) - 1) / 2
+        out = np.asarray(points, np.float64) - middle
+        radius = np.hypot(*out.T) / (np.hypot(*shape) / 2)
+        return out * self.factor(radius, channel)[:, None] + middle
+
     def times(self, share: float) -> "Fringes":
         """A share of them."""
         (a, b), (c, d) = self.red, self.blue

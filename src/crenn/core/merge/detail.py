@@ -1,0 +1,229 @@
+"""Detail that lies between the pixels of one frame and in those of others: from the sites of moved frames.
+
+What the frames' demosaics agree on is a guide; what their sites measured beside it corrects it. Regressing the values
+of sites themselves fails at edges, where a kernel reaches across; departures from a guide are small there as well.
+"""
+
+from collections.abc import Iterator, Sequence
+
+import cv2
+import numpy as np
+
+from crenn.core.frames.light import LightFrame
+from crenn.core.geometry.mapping import STEP, Mesh
+from crenn.core.geometry.resample import lanczos
+from crenn.core.merge.ghosts import CELL
+from crenn.core.mosaic.residuals import REACH, gather, gather_moments, kernel, leave_out, predict
+from crenn.core.pipeline.fringes import Fringes
+from crenn.core.progress import Progress
+
+#: Rows of the picture that are worked on at once, and rows beside them that filters and kernels reach.
+_BAND, _MARGIN = 192, 12
+#: Frames of which it is not known better where they lie, in pixels, are not asked.
+_REGISTERED = 0.15
+#: A site is left out where its light, as predicted, comes this many deviations near to clipping.
+_NEAR_CLIPPED = 4.0
+#: Deviations of the Gaussians by which departures are gathered, for red, green and blue, in pixels.
+_DEPARTURES = (0.55, 0.45, 0.55)
+#: How strongly no departure is believed in, relative to one site at the place itself: of green, and of red and blue.
+_PRIOR = np.array([0.3, 0.1, 0.3], np.float32)
+#: Deviation of the Gaussian by which the lines of colours over green are gathered, by which their moments are blurred,
+#: and by which the lines themselves are.
+_LINES, _MOMENTS, _EVEN = 0.8, 1.2, 1.0
+_STEEPEST = (-1.0, 4.0)
+#: Deviation of the surroundings in which departures are compared with their noise.
+_AROUND = 1.5
+
+
+class _Frame:
+    """A frame's sites in the picture's light."""
+
+    def __init__(self, frame: LightFrame, balance: np.ndarray, fringes: Fringes) -> None:
+        assert frame.sites is not None
+        self.mosaic, self.share = frame.sites.mosaic, frame.sites.share
+        levels = frame.sites.levels
+        per = (balance / frame.gain).astype(np.float32)
+        self.black, self.scale = levels.black.astype(np.float32), (levels.scale * per).astype(np.float32)
+        self.slope = (frame.noise.slope * per).astype(np.float32)
+        self.offset = (frame.noise.offset * per**2).astype(np.float32)
+        full = (levels.clip_light * per).astype(np.float32)
+        self.limit = (full - _NEAR_CLIPPED * np.sqrt(self.slope * full + self.offset)).astype(np.float32)
+        size = self.mosaic.shape
+        mesh = frame.mesh or Mesh.identity(size)
+        # Where each colour of a place of the picture lies in the frame, and back.
+
+        def drawn(channel: int) -> Mesh:
+            return Mesh.of(lambda p: mesh.at(fringes.drawn(p, channel, size)), size)
+
+        into = [drawn(c) for c in range(3)]
+        self.into = np.stack([m.nodes for m in into])
+        self.out_of = np.stack([m.inverted(size).nodes for m in into])
+
+    def rows(self, top: int, bottom: int) -> tuple[int, int]:
+        """Rows of the frame that rows of the picture may ask: the first, an even one, and the one after the last."""
+        about = self.into[:, max(top // STEP, 0) : bottom // STEP + 2, :, 1]
+        low, high = int(np.floor(about.min())) - REACH - 1, int(np.ceil(about.max())) + REACH + 2
+        return max(low // 2 * 2, 0), min(high, self.mosaic.shape[0])
+
+
+def refine(
+    rgb: np.ndarray,
+    frames: Sequence[LightFrame],
+    pattern: np.ndarray,
+    balance: np.ndarray,
+    fringes: Fringes,
+    light_scale: np.float32,
+    progress: Progress,
+) -> None:
+    """Correct a picture by what the sites of all frames measured, in place.
+
+    Parameters
+    ----------
+    rgb : ndarray, float32 (H, W, 3)
+        Balanced colours of the camera, 1.0 where the reference frame saturates in green.
+    frames : sequence of LightFrame
+        Those with sites are asked.
+    pattern : ndarray, uint8 (2, 2)
+    balance : ndarray, float32 (3,)
+        By which raw light is multiplied for that.
+    fringes : Fringes
+        Lateral colour of the lens, of which the picture is free and the sites are not.
+    light_scale : float32
+        Of the compressive scale on which the picture is interpolated.
+    progress : Progress
+    """
+    asked = [f for f in frames if f.sites is not None and f.error <= _REGISTERED]
+    if len(asked) < 2:
+        return
+    own = [_Frame(f, np.asarray(balance, np.float32), fringes) for f in asked]
+    steps = (_with_lines, _with_departures, _with_lines, _with_departures)
+    for number, step in enumerate(steps):
+        within = progress.part(number / len(steps), (number + 1) / len(steps))
+        for done, band in _bands(rgb, light_scale):
+            within.at(done, "Gathering detail of all frames")
+            band.put(step(band, own, np.asarray(pattern, np.uint8)))
+
+
+class _Band:
+    """Some rows of the picture with those beside them, as they were before any of this pass was corrected."""
+
+    def __init__(self, first: int, light: np.ndarray, light_scale: np.float32, out: np.ndarray, skip: int) -> None:
+        self.first, self.light, self.light_scale = first, light, light_scale
+        self._out, self._skip = out, skip
+        self.guide = np.ascontiguousarray(np.moveaxis(np.arcsinh(light / light_scale), -1, 0))
+
+    def put(self, corrected: np.ndarray) -> None:
+        """Take over the rows of this band."""
+        self._out[:] = corrected[self._skip : self._skip + len(self._out)]
+
+
+def _bands(rgb: np.ndarray, light_scale: np.float32) -> Iterator[tuple[float, _Band]]:
+    height, margin = len(rgb), 2 * _MARGIN
+    above = rgb[:0].copy()
+    for top in range(0, height, _BAND):
+        bottom = min(top + _BAND, height)
+        below = rgb[top : min(bottom + margin, height)]
+        light = np.concatenate([above, below])
+        above = light[max(len(above) + bottom - top - margin, 0) : len(light) - (len(below) - (bottom - top))].copy()
+        skip = len(light) - len(below)
+        yield top / height, _Band(top - skip, light, light_scale, rgb[top:bottom], skip)
+
+
+def _each(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray, planes: int) -> Iterator[tuple]:
+    """Each frame's sites about a band, as `predict` tells them: (frame, sites, first row)."""
+    taps, height = lanczos(), len(band.light)
+    for frame in frames:
+        top, bottom = frame.rows(band.first, band.first + height)
+        if bottom <= top:
+            continue
+        sites = np.empty((planes, bottom - top, frame.mosaic.shape[1]), np.float32)
+        predict(
+            frame.mosaic[top:bottom],
+            top,
+            frame.out_of,
+            band.guide,
+            band.first,
+            pattern,
+            frame.black,
+            frame.scale,
+            frame.limit,
+            band.light_scale,
+            taps,
+            sites,
+        )
+        if frame.share.size:
+            leave_out(sites, top, frame.out_of, pattern, frame.slope, frame.offset, frame.share, CELL)
+        yield frame, sites, top
+
+
+def _blurred(planes: np.ndarray, deviation: float) -> np.ndarray:
+    """Planes, float32 (..., h, W), each under a Gaussian."""
+    out = np.empty_like(planes)
+    for index in np.ndindex(planes.shape[:-2]):
+        cv2.GaussianBlur(planes[index], (0, 0), deviation, dst=out[index], borderType=cv2.BORDER_REFLECT_101)
+    return out
+
+
+def _variance(band: _Band, frames: Sequence[_Frame]) -> np.ndarray:
+    """Variance of the mean of one site of each frame, float32 (h, W, 3)."""
+    weight = np.zeros_like(band.light)
+    base = np.maximum(band.light, 0)
+    for frame in frames:
+        weight += np.where(base < frame.limit, 1 / (frame.slope * base + frame.offset), 0)
+    return 1 / np.maximum(weight, 1e-12)
+
+
+def _with_lines(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> np.ndarray:
+    """Red and blue by lines over green, fitted to the sites around each place, as far as they fit better."""
+    moments = np.zeros((2, 8, *band.light.shape[:2]), np.float32)
+    weights = np.repeat(kernel(_LINES)[None], 3, 0)
+    for frame, sites, top in _each(band, frames, pattern, 3):
+        gather_moments(
+            sites, top, frame.into, band.first, pattern, frame.slope, frame.offset, band.light, weights, moments
+        )
+    out = band.light.copy()
+    green, noise = band.light[..., 1], _variance(band, frames)[..., 1]
+    for m, c in enumerate((0, 2)):
+        n, g, v, gg, gv, vv, off, plain = _blurred(moments[m], _MOMENTS)
+        some = n > 0
+        over = 1 / np.where(some, n, 1)
+        g, v, gg, gv, vv, off, plain = (x * over for x in (g, v, gg, gv, vv, off, plain))
+        spread = np.maximum(gg - g * g, 0) + 0.5 * noise
+        slope = np.clip((gv - g * v) / spread, *_STEEPEST)
+        start = v - slope * g
+        weight = _blurred(spread * some, _EVEN)
+        slope, start = (_blurred(x * spread * some, _EVEN) / np.maximum(weight, 1e-20) for x in (slope, start))
+        # By how much each departs from what was measured, beyond noise.
+        line = vv + slope * slope * gg + start * start + 2 * (slope * start * g - slope * gv - start * v)
+        own, other = (np.maximum(x - plain, 0) + 0.1 * plain for x in (line, off))
+        share = own**-2.0 / (own**-2.0 + other**-2.0)
+        fitted = slope * green + start
+        out[..., c] = np.where(some, band.light[..., c] + share * (fitted - band.light[..., c]), band.light[..., c])
+    return out
+
+
+def _with_departures(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> np.ndarray:
+    """The picture with what sites around each place depart from it by, as far as that is more than their noise."""
+    sums = np.zeros((4, 3, *band.light.shape[:2]), np.float32)
+    weights = np.stack([kernel(d) for d in _DEPARTURES])
+    for frame, sites, top in _each(band, frames, pattern, 2):
+        gather(sites, top, frame.into, band.first, pattern, frame.slope, frame.offset, band.light, weights, sums)
+    total, weight, square, most = sums
+    belief = weight + _PRIOR[:, None, None] * most
+    belief[belief <= 0] = 1
+    noise = np.maximum(square / belief**2, 1e-30)
+    guide = np.moveaxis(band.light, -1, 0)
+    out = np.empty_like(guide)
+    green = _believed(total[1] / belief[1], noise[1])
+    out[1] = guide[1] + green
+    for c in (0, 2):
+        # Red and blue go with green in proportion, and what is left of their departures is their own.
+        along = green * np.clip(guide[c] / np.maximum(guide[1], 1e-12), 0, 2)
+        out[c] = guide[c] + along + _believed((total[c] - along * weight[c]) / belief[c], noise[c])
+    return np.moveaxis(out, 0, -1)
+
+
+def _believed(departure: np.ndarray, noise: np.ndarray) -> np.ndarray:
+    """As much of a departure as is more than its noise around a place (Wiener's share)."""
+    around = _blurred(np.asarray(departure * departure / noise, np.float32), _AROUND)
+    return departure * np.maximum(1 - 1 / np.maximum(around, 1e-12), 0)
