@@ -2844,6 +2844,12 @@ export interface components {
              */
             fringes: boolean;
             /**
+             * Detail
+             * @description gather the detail of frames that were moved from their sites
+             * @default true
+             */
+            detail: boolean;
+            /**
              * Borders
              * @description keep the reference frame's whole view, or only what all frames cover
              * @default filled
@@ -3343,6 +3349,12 @@ export interface components {
              * @default false
              */
             aligned: boolean;
+            /**
+             * Detail Frames
+             * @description frames from whose sites detail was gathered
+             * @default 0
+             */
+            detail_frames: number;
             /**
              * Common
              * @description x, y, width, height that all frames cover, in shares of the picture; none if all of it

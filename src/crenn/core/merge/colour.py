@@ -11,7 +11,7 @@ from crenn.core.lens.database import profile_of
 from crenn.core.lens.profile import radii
 from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.describe import Facts
-from crenn.core.merge.detail import refine
+from crenn.core.merge.detail import SIGMA, refine
 from crenn.core.mosaic.bayer import even, sites
 from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic, scale_of
@@ -73,7 +73,7 @@ def to_colour(
     facts.scale = float(scale)
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale)
     if any(f.sites is not None for f in lights):
-        _gather_detail(rgb, lights, first, taken, scale, progress)
+        facts.detail_frames = _gather_detail(rgb, sigma, lights, first, taken, scale, progress)
     clipped = np.zeros((height, width), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]
@@ -86,18 +86,22 @@ def to_colour(
 
 def _gather_detail(
     rgb: np.ndarray,
+    sigma: np.ndarray,
     lights: Sequence[LightFrame],
     first: LightFrame,
     fringes: Fringes,
     scale: np.float32,
     progress: Progress,
-) -> None:
-    """Correct a picture in the working space by the sites of all frames, in place."""
-    matrix = first.raw.to_rec2020.astype(np.float64)
+) -> int:
+    """Correct a picture in the working space by the sites of frames, in place; how many frames were asked."""
+    matrix, count = first.raw.to_rec2020.astype(np.float64), 0
     for by in (np.linalg.inv(matrix), matrix):
         cv2.transform(rgb, by.astype(np.float32), dst=rgb)
         if by is not matrix:
-            refine(rgb, lights, first.pattern, first.raw.neutral_gains, fringes, scale, progress)
+            count = refine(rgb, lights, first.pattern, first.raw.neutral_gains, fringes, scale, progress)
+    if count:
+        sigma *= SIGMA
+    return count
 
 
 def _without_fringes(merged: MergedMosaic, first: LightFrame) -> tuple[Fringes, FringesReport | None]:

@@ -46,6 +46,8 @@ class Facts:
         (x, y, width, height) that all frames cover, on the sensor; None if none was moved.
     scale : float or None
         Of the compressive scale that colour was rebuilt on.
+    detail_frames : int
+        From whose sites detail was gathered.
     fringes : FringesReport or None
         Lateral colour that was taken back.
     part : tuple of float
@@ -65,6 +67,7 @@ class Facts:
     hot: int = 0
     common: tuple[int, int, int, int] | None = None
     scale: float | None = None
+    detail_frames: int = 0
     fringes: FringesReport | None = None
     part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
     moved: np.ndarray | None = None
@@ -206,6 +209,7 @@ def describe(
         set_aside=facts.aside,
         mode=facts.mode,
         aligned=any(f.shift > 0 for f in lights),
+        detail_frames=facts.detail_frames,
         common=common,
         moved_share=0.0 if moved is None else float((moved[::CELL, ::CELL] > 0).mean()),
         regions=[_region(r, flip) for r in facts.regions],

@@ -18,9 +18,13 @@ from crenn.core.pipeline.fringes import Fringes
 from crenn.core.progress import Progress
 
 #: Rows of the picture that are worked on at once, and rows beside them that filters and kernels reach.
-_BAND, _MARGIN = 192, 12
-#: Frames of which it is not known better where they lie, in pixels, are not asked.
-_REGISTERED = 0.15
+_BAND, _MARGIN = 384, 12
+#: Deviation of red, green and blue of the working space, relative to what the demosaic of moved frames predicts: lines
+#: make blue quieter at the cost of the others. Measured on even light of the simulated camera, the same within 5 % for
+#: stacks of 5 and 12 frames at ISO 100 and 1600, of 8 at ISO 3200, and a bracket of 5.
+SIGMA = np.array([1.06, 1.065, 0.86], np.float32)
+#: Frames that lie farther off than this, in pixels, are not asked; it is looked for in some slabs of so many rows.
+_REGISTERED, _SLABS, _SLAB = 0.15, 5, 96
 #: A site is left out where its light, as predicted, comes this many deviations near to clipping.
 _NEAR_CLIPPED = 4.0
 #: Deviations of the Gaussians by which departures are gathered, for red, green and blue, in pixels.
@@ -56,6 +60,7 @@ class _Frame:
             return Mesh.of(lambda p: mesh.at(fringes.drawn(p, channel, size)), size)
 
         into = [drawn(c) for c in range(3)]
+        self.apart = fringes != Fringes()
         self.into = np.stack([m.nodes for m in into])
         self.out_of = np.stack([m.inverted(size).nodes for m in into])
 
@@ -74,8 +79,8 @@ def refine(
     fringes: Fringes,
     light_scale: np.float32,
     progress: Progress,
-) -> None:
-    """Correct a picture by what the sites of all frames measured, in place.
+) -> int:
+    """Correct a picture by what the sites of frames measured, in place; how many frames were asked.
 
     Parameters
     ----------
@@ -92,16 +97,44 @@ def refine(
         Of the compressive scale on which the picture is interpolated.
     progress : Progress
     """
-    asked = [f for f in frames if f.sites is not None and f.error <= _REGISTERED]
-    if len(asked) < 2:
-        return
-    own = [_Frame(f, np.asarray(balance, np.float32), fringes) for f in asked]
-    steps = (_with_lines, _with_departures, _with_lines, _with_departures)
+    pattern = np.asarray(pattern, np.uint8)
+    known = [_Frame(f, np.asarray(balance, np.float32), fringes) for f in frames if f.sites is not None]
+    own = [f for f in known if _misplaced(f, rgb, light_scale, pattern) <= _REGISTERED]
+    if len(own) < 2:
+        return 0
+    steps = (_with_departures, _with_lines, _with_departures)
     for number, step in enumerate(steps):
         within = progress.part(number / len(steps), (number + 1) / len(steps))
         for done, band in _bands(rgb, light_scale):
             within.at(done, "Gathering detail of all frames")
-            band.put(step(band, own, np.asarray(pattern, np.uint8)))
+            band.put(step(band, own, pattern))
+    return len(own)
+
+
+def _misplaced(frame: _Frame, rgb: np.ndarray, light_scale: np.float32, pattern: np.ndarray) -> float:
+    """By how much the sites of a frame lie beside where they are taken to lie, in pixels.
+
+    What they measure beside the prediction is held against the prediction's slope (Lucas and Kanade 1981).
+    """
+    normal, right = np.zeros((2, 2)), np.zeros(2)
+    height = len(rgb)
+    for first in np.unique(np.linspace(0, max(height - _SLAB, 0), _SLABS).astype(int)).tolist():
+        band = _Band(first, rgb[first : first + _SLAB], light_scale, rgb[:0], 0)
+        for _, (measured, told), _top in _each(band, [frame], pattern, 2):
+            # Slopes are those of sites of one colour, which lie two apart.
+            across, down = (told[2:-2, 4:] - told[2:-2, :-4]) / 4, (told[4:, 2:-2] - told[:-4, 2:-2]) / 4
+            off, at = (measured - told)[2:-2, 2:-2], told[2:-2, 2:-2]
+            colours = np.tile(pattern, (off.shape[0] // 2 + 1, off.shape[1] // 2 + 1))[: off.shape[0], : off.shape[1]]
+            noise = frame.slope[colours] * np.maximum(at, 0) + frame.offset[colours]
+            # Where the prediction is steep, it is also wrong: that counts less.
+            weight = 1 / (noise + 0.05 * (across**2 + down**2))
+            good = np.isfinite(across + down + off)
+            x, y, r, w = (v[good] for v in (across, down, off, weight))
+            normal += [[np.sum(w * x * x), np.sum(w * x * y)], [np.sum(w * x * y), np.sum(w * y * y)]]
+            right += [np.sum(w * x * r), np.sum(w * y * r)]
+    if normal[0, 0] * normal[1, 1] <= 0:
+        return 0.0
+    return float(np.hypot(*np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(2), right)))
 
 
 class _Band:
@@ -165,11 +198,11 @@ def _blurred(planes: np.ndarray, deviation: float) -> np.ndarray:
 
 
 def _variance(band: _Band, frames: Sequence[_Frame]) -> np.ndarray:
-    """Variance of the mean of one site of each frame, float32 (h, W, 3)."""
-    weight = np.zeros_like(band.light)
-    base = np.maximum(band.light, 0)
+    """Variance of the mean of a green site of each frame, float32 (h, W)."""
+    base = np.maximum(band.light[..., 1], 0)
+    weight = np.zeros_like(base)
     for frame in frames:
-        weight += np.where(base < frame.limit, 1 / (frame.slope * base + frame.offset), 0)
+        weight += np.where(base < frame.limit[1], 1 / (frame.slope[1] * base + frame.offset[1]), 0)
     return 1 / np.maximum(weight, 1e-12)
 
 
@@ -179,10 +212,20 @@ def _with_lines(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> n
     weights = np.repeat(kernel(_LINES)[None], 3, 0)
     for frame, sites, top in _each(band, frames, pattern, 3):
         gather_moments(
-            sites, top, frame.into, band.first, pattern, frame.slope, frame.offset, band.light, weights, moments
+            sites,
+            top,
+            frame.into,
+            frame.apart,
+            band.first,
+            pattern,
+            frame.slope,
+            frame.offset,
+            band.light,
+            weights,
+            moments,
         )
     out = band.light.copy()
-    green, noise = band.light[..., 1], _variance(band, frames)[..., 1]
+    green, noise = band.light[..., 1], _variance(band, frames)
     for m, c in enumerate((0, 2)):
         n, g, v, gg, gv, vv, off, plain = _blurred(moments[m], _MOMENTS)
         some = n > 0
@@ -196,7 +239,7 @@ def _with_lines(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> n
         # By how much each departs from what was measured, beyond noise.
         line = vv + slope * slope * gg + start * start + 2 * (slope * start * g - slope * gv - start * v)
         own, other = (np.maximum(x - plain, 0) + 0.1 * plain for x in (line, off))
-        share = own**-2.0 / (own**-2.0 + other**-2.0)
+        share = other * other / np.maximum(own * own + other * other, 1e-30)
         fitted = slope * green + start
         out[..., c] = np.where(some, band.light[..., c] + share * (fitted - band.light[..., c]), band.light[..., c])
     return out
@@ -207,7 +250,19 @@ def _with_departures(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray)
     sums = np.zeros((4, 3, *band.light.shape[:2]), np.float32)
     weights = np.stack([kernel(d) for d in _DEPARTURES])
     for frame, sites, top in _each(band, frames, pattern, 2):
-        gather(sites, top, frame.into, band.first, pattern, frame.slope, frame.offset, band.light, weights, sums)
+        gather(
+            sites,
+            top,
+            frame.into,
+            frame.apart,
+            band.first,
+            pattern,
+            frame.slope,
+            frame.offset,
+            band.light,
+            weights,
+            sums,
+        )
     total, weight, square, most = sums
     belief = weight + _PRIOR[:, None, None] * most
     belief[belief <= 0] = 1

@@ -419,7 +419,7 @@ def _forbid(shares: np.ndarray, top: int, marks: np.ndarray, ground: np.ndarray 
         passed = np.stack([m[cut].reshape(shape).sum((1, 3), dtype=np.int32) >= _TRACK for m in marks])
         shares[:, first : first + count][passed] = 1
     if ground is not None:
-        shares[:, first : first + count, ground[cut].reshape(shape).max((1, 3)) > 25] = 0
+        shares[:, first : first + count][:, ground[cut].reshape(shape).max((1, 3)) > 25] = 0
 
 
 def _reduced(

@@ -155,7 +155,7 @@ def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST)
-def gather(sites, top, into, first, pattern, slope, offset, light, kernels, sums):
+def gather(sites, top, into, apart, first, pattern, slope, offset, light, kernels, sums):
     """Gather by how much sites depart from what is predicted of them, around each place of some rows of the picture.
 
     Parameters
@@ -163,7 +163,9 @@ def gather(sites, top, into, first, pattern, slope, offset, light, kernels, sums
     sites : ndarray, float32 (2, rows, W)
         From `predict`.
     into : ndarray, float64 (3, rows, columns, 2)
-        Nodes of the meshes from the picture's pixels to the frame's.
+        Nodes of the meshes from the picture's pixels to the frame's, per colour.
+    apart : bool
+        Whether those differ.
     slope, offset : ndarray, float32 (3,)
         Of the variance of a site, by the picture's light.
     light : ndarray, float32 (h, W, 3)
@@ -177,42 +179,48 @@ def gather(sites, top, into, first, pattern, slope, offset, light, kernels, sums
     _, rows, width = sites.shape
     height, across = light.shape[:2]
     for y in nb.prange(height):
+        total, weight, square = np.empty(3, np.float32), np.empty(3, np.float32), np.empty(3, np.float32)
         for x in range(across):
+            total[:], weight[:], square[:] = 0, 0, 0
+            sx, sy = place(into[1], x, first + y)
             for t in range(4):
                 ty, tx = t // 2, t % 2
                 c = pattern[ty, tx]
-                sx, sy = place(into[c], x, first + y)
-                sy -= top
-                i, j = int(np.floor(sy + 0.5)), int(np.floor(sx + 0.5))
+                if apart and c != 1:
+                    cx, cy = place(into[c], x, first + y)
+                else:
+                    cx, cy = sx, sy
+                cy -= top
+                i, j = int(np.floor(cy + 0.5)), int(np.floor(cx + 0.5))
                 if not (0 <= i < rows and 0 <= j < width):
                     continue
-                wy = kernels[c, int((sy - i + 0.5) * _STEPS + 0.5)]
-                wx = kernels[c, int((sx - j + 0.5) * _STEPS + 0.5)]
-                total, weight, square = np.float32(0), np.float32(0), np.float32(0)
+                wy = kernels[c, int((cy - i + 0.5) * _STEPS + 0.5)]
+                wx = kernels[c, int((cx - j + 0.5) * _STEPS + 0.5)]
                 # Rows and columns of this place of the tile.
-                for a in range((ty + top + i) & 1, 2 * REACH + 1, 2):
-                    row = i + a - REACH
-                    if not 0 <= row < rows:
-                        continue
-                    for b in range((tx + j) & 1, 2 * REACH + 1, 2):
-                        column = j + b - REACH
-                        if not 0 <= column < width:
-                            continue
-                        off = sites[0, row, column] - sites[1, row, column]
-                        if off == off:
-                            k = wy[a] * wx[b]
-                            total += k * off
-                            weight += k
-                            square += k * k
+                a0, b0 = (ty + top + i) & 1, (tx + j) & 1
+                while i + a0 < REACH:
+                    a0 += 2
+                while j + b0 < REACH:
+                    b0 += 2
+                for a in range(a0, min(2 * REACH + 1, rows - i + REACH), 2):
+                    line = sites[:, i + a - REACH]
+                    for b in range(b0, min(2 * REACH + 1, width - j + REACH), 2):
+                        off = line[0, j + b - REACH] - line[1, j + b - REACH]
+                        k = wy[a] * wx[b] if off == off else np.float32(0)
+                        total[c] += k * off if off == off else np.float32(0)
+                        weight[c] += k
+                        square[c] += k * k
+            for c in range(3):
                 w = np.float32(1) / (slope[c] * max(light[y, x, c], np.float32(0)) + offset[c])
-                sums[0, c, y, x] += w * total
-                sums[1, c, y, x] += w * weight
-                sums[2, c, y, x] += w * square
-                sums[3, c, y, x] = max(sums[3, c, y, x], w)
+                sums[0, c, y, x] += w * total[c]
+                sums[1, c, y, x] += w * weight[c]
+                sums[2, c, y, x] += w * square[c]
+                if weight[c] > 0:
+                    sums[3, c, y, x] = max(sums[3, c, y, x], w)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST)
-def gather_moments(sites, top, into, first, pattern, slope, offset, light, kernels, moments):
+def gather_moments(sites, top, into, apart, first, pattern, slope, offset, light, kernels, moments):
     """Gather what the sites of red and blue measured beside the green that is predicted there.
 
     Parameters are as of `gather`, but ``sites``, float32 (3, rows, W), and ``moments``, float32 (2, 8, h, W), of red
@@ -223,18 +231,22 @@ def gather_moments(sites, top, into, first, pattern, slope, offset, light, kerne
     height, across = light.shape[:2]
     for y in nb.prange(height):
         for x in range(across):
+            sx, sy = place(into[0], x, first + y)
             for t in range(4):
                 ty, tx = t // 2, t % 2
                 c = pattern[ty, tx]
                 if c == 1:
                     continue
-                sx, sy = place(into[c], x, first + y)
-                sy -= top
-                i, j = int(np.floor(sy + 0.5)), int(np.floor(sx + 0.5))
+                if apart and c == 2:
+                    cx, cy = place(into[c], x, first + y)
+                else:
+                    cx, cy = sx, sy
+                cy -= top
+                i, j = int(np.floor(cy + 0.5)), int(np.floor(cx + 0.5))
                 if not (0 <= i < rows and 0 <= j < width):
                     continue
-                wy = kernels[c, int((sy - i + 0.5) * _STEPS + 0.5)]
-                wx = kernels[c, int((sx - j + 0.5) * _STEPS + 0.5)]
+                wy = kernels[c, int((cy - i + 0.5) * _STEPS + 0.5)]
+                wx = kernels[c, int((cx - j + 0.5) * _STEPS + 0.5)]
                 own = np.float32(1) / (slope[c] * max(light[y, x, c], np.float32(0)) + offset[c])
                 n, mg, mv = np.float32(0), np.float32(0), np.float32(0)
                 mgg, mgv, mvv, off = np.float32(0), np.float32(0), np.float32(0), np.float32(0)

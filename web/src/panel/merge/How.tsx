@@ -33,7 +33,7 @@ function ChoiceRow<K extends keyof Instructions>({ name, title, options, instruc
 
 /** How the frames shall be merged; it holds from the next merge. */
 export function How({ instructions, stack }: { instructions: Instructions; stack: boolean }) {
-  const tick = (name: "align" | "deghost" | "keep_trails" | "fringes", title: string) => (
+  const tick = (name: "align" | "deghost" | "keep_trails" | "fringes" | "detail", title: string) => (
     <FormControlLabel
       control={
         <Checkbox
@@ -92,7 +92,8 @@ export function How({ instructions, stack }: { instructions: Instructions; stack
           ["common", "what all frames cover"],
         ]}
       />
-      {tick("align", "Viewport hand-held frames over each other")}
+      {tick("align", "Lay hand-held frames over each other")}
+      {tick("detail", "Gather detail from the sites of moved frames")}
       {tick("deghost", "Take what moved from one frame")}
       {tick("keep_trails", "Keep light trails")}
       {tick("fringes", "Take the lens’s fringes")}
