@@ -114,10 +114,13 @@ class Misplaced(FolderCase):
             first = frames[0].raw
             rgb = truth[0] @ np.linalg.inv(first.to_rec2020.astype(np.float64)).T.astype(np.float32)
             before = rgb.copy()
-            count = refine(rgb, frames, first.pattern, first.neutral_gains, Fringes(), np.float32(0.01), Progress())
+            lost = np.zeros(SIZE, bool)
+            count = refine(
+                rgb, frames, first.pattern, first.neutral_gains, Fringes(), lost, np.float32(0.01), Progress()
+            )
             self.assertEqual(count, asked)
             # A guide that is right already is left so.
-            self.assertLess(float(np.abs(rgb - before).mean()), 2e-3 if asked else 0.0 + 1e-12)
+            self.assertLess(float(np.abs(rgb - before).mean()), 2e-3 if asked else 1e-12)
 
 
 class Back(unittest.TestCase):

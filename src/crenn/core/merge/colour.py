@@ -73,7 +73,7 @@ def to_colour(
     facts.scale = float(scale)
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale)
     if any(f.sites is not None for f in lights):
-        facts.detail_frames = _gather_detail(rgb, sigma, lights, first, taken, scale, progress)
+        facts.detail_frames = _gather_detail(rgb, sigma, lights, first, taken, merged.clipped, scale, progress)
     clipped = np.zeros((height, width), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]
@@ -90,6 +90,7 @@ def _gather_detail(
     lights: Sequence[LightFrame],
     first: LightFrame,
     fringes: Fringes,
+    lost: np.ndarray,
     scale: np.float32,
     progress: Progress,
 ) -> int:
@@ -98,7 +99,7 @@ def _gather_detail(
     for by in (np.linalg.inv(matrix), matrix):
         cv2.transform(rgb, by.astype(np.float32), dst=rgb)
         if by is not matrix:
-            count = refine(rgb, lights, first.pattern, first.raw.neutral_gains, fringes, scale, progress)
+            count = refine(rgb, lights, first.pattern, first.raw.neutral_gains, fringes, lost, scale, progress)
     if count:
         sigma *= SIGMA
     return count

@@ -25,6 +25,8 @@ _BAND, _MARGIN = 384, 12
 SIGMA = np.array([1.06, 1.065, 0.86], np.float32)
 #: Frames that lie farther off than this, in pixels, are not asked; it is looked for in some slabs of so many rows.
 _REGISTERED, _SLABS, _SLAB = 0.15, 5, 96
+#: Pixels around light that was lost in which nothing is corrected.
+_LOST = 5
 #: A site is left out where its light, as predicted, comes this many deviations near to clipping.
 _NEAR_CLIPPED = 4.0
 #: Deviations of the Gaussians by which departures are gathered, for red, green and blue, in pixels.
@@ -77,6 +79,7 @@ def refine(
     pattern: np.ndarray,
     balance: np.ndarray,
     fringes: Fringes,
+    lost: np.ndarray,
     light_scale: np.float32,
     progress: Progress,
 ) -> int:
@@ -93,6 +96,8 @@ def refine(
         By which raw light is multiplied for that.
     fringes : Fringes
         Lateral colour of the lens, of which the picture is free and the sites are not.
+    lost : ndarray, bool (H, W)
+        Sites whose light was rebuilt: around them the picture stays as it is, for no site measured what is there.
     light_scale : float32
         Of the compressive scale on which the picture is interpolated.
     progress : Progress
@@ -102,13 +107,31 @@ def refine(
     own = [f for f in known if _misplaced(f, rgb, light_scale, pattern) <= _REGISTERED]
     if len(own) < 2:
         return 0
+    rebuilt = _Rebuilt(rgb, lost)
     steps = (_with_departures, _with_lines, _with_departures)
     for number, step in enumerate(steps):
         within = progress.part(number / len(steps), (number + 1) / len(steps))
         for done, band in _bands(rgb, light_scale):
             within.at(done, "Gathering detail of all frames")
             band.put(step(band, own, pattern))
+        rebuilt.restore(rgb)
     return len(own)
+
+
+class _Rebuilt:
+    """What a picture shows around light that was lost."""
+
+    def __init__(self, rgb: np.ndarray, lost: np.ndarray) -> None:
+        side = 2 * _LOST + 1
+        near = cv2.dilate(lost.astype(np.uint8), np.ones((side, side), np.uint8))
+        # Towards the border of what stays it goes over into what is corrected.
+        share = cv2.blur(near.astype(np.float32), (5, 5))
+        self._where = np.nonzero(share > 0)
+        self._share, self._shown = share[self._where][:, None], rgb[self._where]
+
+    def restore(self, rgb: np.ndarray) -> None:
+        """Show it again, in place."""
+        rgb[self._where] = self._share * self._shown + (1 - self._share) * rgb[self._where]
 
 
 def _misplaced(frame: _Frame, rgb: np.ndarray, light_scale: np.float32, pattern: np.ndarray) -> float:
