@@ -25,8 +25,9 @@ _BAND, _MARGIN = 384, 12
 SIGMA = np.array([1.06, 1.065, 0.86], np.float32)
 #: Frames that lie farther off than this, in pixels, are not asked; it is looked for in some slabs of so many rows.
 _REGISTERED, _SLABS, _SLAB = 0.15, 5, 96
-#: Pixels around light that was lost in which nothing is corrected.
-_LOST = 5
+#: Nothing is corrected so many pixels around light that was lost, and where the brightest within them is so many times
+#: the darkest.
+_LOST, _CONTRAST = 5, 50.0
 #: A site is left out where its light, as predicted, comes this many deviations near to clipping.
 _NEAR_CLIPPED = 4.0
 #: Deviations of the Gaussians by which departures are gathered, for red, green and blue, in pixels.
@@ -107,23 +108,26 @@ def refine(
     own = [f for f in known if _misplaced(f, rgb, light_scale, pattern) <= _REGISTERED]
     if len(own) < 2:
         return 0
-    rebuilt = _Rebuilt(rgb, lost)
+    kept = _Kept(rgb, lost, light_scale)
     steps = (_with_departures, _with_lines, _with_departures)
     for number, step in enumerate(steps):
         within = progress.part(number / len(steps), (number + 1) / len(steps))
         for done, band in _bands(rgb, light_scale):
             within.at(done, "Gathering detail of all frames")
             band.put(step(band, own, pattern))
-        rebuilt.restore(rgb)
+        kept.restore(rgb)
     return len(own)
 
 
-class _Rebuilt:
-    """What a picture shows around light that was lost."""
+class _Kept:
+    """What a picture shows around light that was lost, and around lamps, whose least departure outshines the dark."""
 
-    def __init__(self, rgb: np.ndarray, lost: np.ndarray) -> None:
-        side = 2 * _LOST + 1
-        near = cv2.dilate(lost.astype(np.uint8), np.ones((side, side), np.uint8))
+    def __init__(self, rgb: np.ndarray, lost: np.ndarray, light_scale: np.float32) -> None:
+        around = np.ones((2 * _LOST + 1, 2 * _LOST + 1), np.uint8)
+        near = cv2.dilate(lost.astype(np.uint8), around)
+        green = np.ascontiguousarray(rgb[..., 1])
+        dark = np.maximum(cv2.erode(green, around), 0) + light_scale / 4
+        near |= (cv2.dilate(green, around) > _CONTRAST * dark).astype(np.uint8)
         # Towards the border of what stays it goes over into what is corrected.
         share = cv2.blur(near.astype(np.float32), (5, 5))
         self._where = np.nonzero(share > 0)
