@@ -52,7 +52,8 @@ export default function MergePanel() {
       )}
       {report && (
         <p className="dim spaced">
-          {report.width} × {report.height} px, merged in {report.seconds.toFixed(1)} s.
+          {report.width} × {report.height} px, merged in {report.seconds.toFixed(1)} s
+          {report.detail_frames > 0 && `, with the detail of the sites of ${report.detail_frames} frames`}.
         </p>
       )}
     </>
