@@ -278,7 +278,7 @@ def lay_ground(
         if not instructions.align:
             continue
         share = seen(own[-1])
-        if share < SEEN:
+        if share < SEEN or len(own) < 2:
             continue
         match = register(fixed, own, [before], min(1, len(own) - 1))
         if match is None or match.agreement < _ALIKE:
