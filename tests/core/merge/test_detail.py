@@ -15,7 +15,7 @@ from crenn.core.pipeline.fringes import Fringes
 from crenn.core.progress import Progress
 from tests.support import FolderCase, light_frames, take
 
-SIZE = (400, 600)
+SIZE = (440, 704)
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
 SHIFTS = ((0.0, 0.0), (1.37, 2.21), (-2.6, 0.72), (0.55, -1.4), (-0.3, -3.17))
 
@@ -85,12 +85,12 @@ class HandHeld(FolderCase):
         for k in range(3):
             light = drawn()
             # A bright thing on the even wall, elsewhere in each frame.
-            cv2.rectangle(light, (1900 + 140 * k, 600), (1980 + 140 * k, 840), (0.6, 0.3, 0.2), -1)
+            cv2.rectangle(light, (2250 + 140 * k, 600), (2330 + 140 * k, 840), (0.6, 0.3, 0.2), -1)
             lights.append(light)
         frames = [recorded(light, s) for light, s in zip(lights, SHIFTS)]
         merged = self.merged(frames, [Exposure(1.0), Exposure(1 / 2), Exposure(2.0)])
         self.assertEqual(merged.report["detail_frames"], 3)
-        for where in (np.s_[140:220, 505:585], np.s_[154:206, 479:492]):
+        for where in (np.s_[140:220, 592:690], np.s_[154:206, 566:579]):
             self.assertLess(np.abs(merged.rgb[where] - frames[0][where]).max(), 0.03)
 
     def test_frames_that_were_not_moved_are_as_they_were(self):
