@@ -122,7 +122,7 @@ class OnThePicture(OnPicture):
         expect(self.page.get_by_test_id("edges").locator("text")).to_have_count(2)
         self.page.get_by_role("button", name="Straighten by 2").click()
         # They fall apart downwards by twice a tenth of the width over eight tenths of the height.
-        wait_for(lambda: self.value("perspective.vertical") > 5, text="the edges found upright")
+        wait_for(lambda: self.value("perspective.vertical") > 5, text="the edges made vertical")
         self.settled()
         self.assertLess(abs(self.value("level.angle")), 0.2)
         self.assertLess(self.size()[1], 320)

@@ -73,7 +73,9 @@ def to_colour(
     facts.scale = float(scale)
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale)
     if any(f.sites is not None for f in lights):
-        facts.detail_frames = _gather_detail(rgb, sigma, lights, first, taken, merged.clipped, scale, progress)
+        facts.detail_frames = _gather_detail(
+            rgb, sigma, lights, first, taken, merged.clipped, facts.ground, scale, progress
+        )
     clipped = np.zeros((height, width), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]
@@ -91,6 +93,7 @@ def _gather_detail(
     first: LightFrame,
     fringes: Fringes,
     lost: np.ndarray,
+    ground: np.ndarray | None,
     scale: np.float32,
     progress: Progress,
 ) -> int:
@@ -101,7 +104,9 @@ def _gather_detail(
         if by is not matrix:
             count = refine(rgb, lights, first.pattern, first.raw.neutral_gains, fringes, lost, scale, progress)
     if count:
-        sigma *= SIGMA
+        # Ground that stays was not moved.
+        moved = np.s_[:] if ground is None else ground < 128
+        sigma[moved] *= SIGMA
     return count
 
 
