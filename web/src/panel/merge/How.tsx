@@ -93,7 +93,7 @@ export function How({ instructions, stack }: { instructions: Instructions; stack
         ]}
       />
       {tick("align", "Lay hand-held frames over each other")}
-      {tick("detail", "Gather detail from the sites of moved frames")}
+      {tick("detail", "Gather detail of moved frames")}
       {tick("deghost", "Take what moved from one frame")}
       {tick("keep_trails", "Keep light trails")}
       {tick("fringes", "Take the lens’s fringes")}
