@@ -13,7 +13,7 @@ from crenn.core.frames.light import LightFrame
 from crenn.core.geometry.mapping import STEP, Mesh
 from crenn.core.geometry.resample import lanczos
 from crenn.core.merge.ghosts import CELL
-from crenn.core.mosaic.residuals import REACH, gather, gather_moments, kernel, leave_out, predict
+from crenn.core.mosaic.residuals import REACH, gather, guide_of, leave_out, no_sites, predict
 from crenn.core.pipeline.fringes import Fringes
 from crenn.core.progress import Progress
 
@@ -24,19 +24,19 @@ _BAND, _MARGIN = 384, 12
 #: 0.85 to 0.87 for stacks of 5 (ISO 100), 8 (ISO 3200) and 12 on stars; 0.92, 1.06 and 0.82 for a bracket of 5.
 SIGMA = np.array([1.06, 1.065, 0.86], np.float32)
 #: Frames that lie farther off than this, in pixels, are not asked; it is looked for in some slabs of so many rows.
-_REGISTERED, _SLABS, _SLAB = 0.15, 5, 96
+_REGISTERED, _SLABS, _SLAB = 0.15, 4, 64
 #: Nothing is corrected so many pixels around light that was lost, and where the brightest within them is so many times
 #: the darkest.
 _LOST, _CONTRAST = 5, 50.0
 #: A site is left out where its light, as predicted, comes this many deviations near to clipping.
 _NEAR_CLIPPED = 4.0
 #: Deviations of the Gaussians by which departures are gathered, for red, green and blue, in pixels.
-_DEPARTURES = (0.55, 0.45, 0.55)
+_DEPARTURES = np.array([0.55, 0.45, 0.55], np.float32)
 #: How strongly no departure is believed in, relative to one site at the place itself: of green, and of red and blue.
 _PRIOR = np.array([0.3, 0.1, 0.3], np.float32)
 #: Deviation of the Gaussian by which the lines of colours over green are gathered, by which their moments are blurred,
 #: and by which the lines themselves are.
-_LINES, _MOMENTS, _EVEN = 0.8, 1.2, 1.0
+_LINES, _MOMENTS, _EVEN = np.full(3, 0.8, np.float32), 1.2, 1.0
 _STEEPEST = (-1.0, 4.0)
 #: Deviation of the surroundings in which departures are compared with their noise.
 _AROUND = 1.5
@@ -57,15 +57,16 @@ class _Frame:
         self.limit = (full - _NEAR_CLIPPED * np.sqrt(self.slope * full + self.offset)).astype(np.float32)
         size = self.mosaic.shape
         mesh = frame.mesh or Mesh.identity(size)
-        # Where each colour of a place of the picture lies in the frame, and back.
 
+        # Where each colour of a place of the picture lies in the frame, and back.
         def drawn(channel: int) -> Mesh:
             return Mesh.of(lambda p: mesh.at(fringes.drawn(p, channel, size)), size)
 
-        into = [drawn(c) for c in range(3)]
         self.apart = fringes != Fringes()
+        into = [drawn(c) for c in range(3)] if self.apart else [mesh] * 3
+        back = [m.inverted(size) for m in (into if self.apart else into[:1])]
         self.into = np.stack([m.nodes for m in into])
-        self.out_of = np.stack([m.inverted(size).nodes for m in into])
+        self.out_of = np.stack([m.nodes for m in (back if self.apart else back * 3)])
 
     def rows(self, top: int, bottom: int) -> tuple[int, int]:
         """Rows of the frame that rows of the picture may ask: the first, an even one, and the one after the last."""
@@ -147,11 +148,11 @@ def _misplaced(frame: _Frame, rgb: np.ndarray, light_scale: np.float32, pattern:
     height = len(rgb)
     for first in np.unique(np.linspace(0, max(height - _SLAB, 0), _SLABS).astype(int)).tolist():
         band = _Band(first, rgb[first : first + _SLAB], light_scale, rgb[:0], 0)
-        for (measured, told), *_ in _each(band, [frame], pattern, 2):
+        for _, (measured, told), _ in _each(band, [frame], pattern, 2):
             # Slopes are those of sites of one colour, which lie two apart.
-            across, down = (told[2:-2, 4:] - told[2:-2, :-4]) / 4, (told[4:, 2:-2] - told[:-4, 2:-2]) / 4
-            off, at = (measured - told)[2:-2, 2:-2], told[2:-2, 2:-2]
-            colours = np.tile(pattern, (off.shape[0] // 2 + 1, off.shape[1] // 2 + 1))[: off.shape[0], : off.shape[1]]
+            across, down = (told[:, 1:-1, 2:] - told[:, 1:-1, :-2]) / 4, (told[:, 2:, 1:-1] - told[:, :-2, 1:-1]) / 4
+            off, at = (measured - told)[:, 1:-1, 1:-1], told[:, 1:-1, 1:-1]
+            colours = pattern.reshape(4, 1, 1)
             noise = frame.slope[colours] * np.maximum(at, 0) + frame.offset[colours]
             # Where the prediction is steep, it is also wrong: that counts less.
             weight = 1 / (noise + 0.05 * (across**2 + down**2))
@@ -170,7 +171,7 @@ class _Band:
     def __init__(self, first: int, light: np.ndarray, light_scale: np.float32, out: np.ndarray, skip: int) -> None:
         self.first, self.light, self.light_scale = first, light, light_scale
         self._out, self._skip = out, skip
-        self.guide = np.ascontiguousarray(np.moveaxis(np.arcsinh(light / light_scale), -1, 0))
+        self.planes, self.guide = np.ascontiguousarray(np.moveaxis(light, -1, 0)), guide_of(light, light_scale)
 
     def put(self, corrected: np.ndarray) -> None:
         """Take over the rows of this band."""
@@ -189,20 +190,23 @@ def _bands(rgb: np.ndarray, light_scale: np.float32) -> Iterator[tuple[float, _B
         yield top / height, _Band(top - skip, light, light_scale, rgb[top:bottom], skip)
 
 
-def _each(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray, planes: int) -> Iterator[tuple]:
-    """Each frame's sites about a band, as `predict` tells them, with all else that `gather` wants of it."""
+def _each(
+    band: _Band, frames: Sequence[_Frame], pattern: np.ndarray, planes: int
+) -> Iterator[tuple[_Frame, np.ndarray, int]]:
+    """Each frame, its sites about a band as `predict` tells them, and the first row of them."""
     taps, height = lanczos(), len(band.light)
     for frame in frames:
         top, bottom = frame.rows(band.first, band.first + height)
         if bottom <= top:
             continue
-        sites = np.empty((planes, bottom - top, frame.mosaic.shape[1]), np.float32)
+        sites = no_sites(planes, bottom - top, frame.mosaic.shape[1])
         predict(
             frame.mosaic[top:bottom],
             top,
             frame.out_of,
             band.guide,
             band.first,
+            band.light.shape[1],
             pattern,
             frame.black,
             frame.scale,
@@ -213,8 +217,7 @@ def _each(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray, planes: in
         )
         if frame.share.size:
             leave_out(sites, top, frame.out_of, pattern, frame.slope, frame.offset, frame.share, CELL)
-        where = frame.into, frame.apart, band.first, pattern
-        yield sites, top, *where, frame.slope, frame.offset, band.light
+        yield frame, sites, top
 
 
 def _blurred(planes: np.ndarray, deviation: float) -> np.ndarray:
@@ -236,14 +239,14 @@ def _variance(band: _Band, frames: Sequence[_Frame]) -> np.ndarray:
 
 def _with_lines(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> np.ndarray:
     """Red and blue by lines over green, fitted to the sites around each place, as far as they fit better."""
-    moments = np.zeros((2, 8, *band.light.shape[:2]), np.float32)
-    weights = np.repeat(kernel(_LINES)[None], 3, 0)
-    for asked in _each(band, frames, pattern, 3):
-        gather_moments(*asked, weights, moments)
+    moments = np.zeros((3, 8, *band.light.shape[:2]), np.float32)
+    for frame, sites, top in _each(band, frames, pattern, 3):
+        by = frame.slope, frame.offset, band.planes, _LINES
+        gather(sites, top, frame.into, frame.apart, band.first, pattern, *by, moments)
     out = band.light.copy()
     green, noise = band.light[..., 1], _variance(band, frames)
-    for m, c in enumerate((0, 2)):
-        n, g, v, gg, gv, vv, off, plain = _blurred(moments[m], _MOMENTS)
+    for c in (0, 2):
+        n, g, v, gg, gv, vv, off, plain = _blurred(moments[c], _MOMENTS)
         some = n > 0
         over = 1 / np.where(some, n, 1)
         g, v, gg, gv, vv, off, plain = (x * over for x in (g, v, gg, gv, vv, off, plain))
@@ -263,15 +266,15 @@ def _with_lines(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> n
 
 def _with_departures(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> np.ndarray:
     """The picture with what sites around each place depart from it by, as far as that is more than their noise."""
-    sums = np.zeros((4, 3, *band.light.shape[:2]), np.float32)
-    weights = np.stack([kernel(d) for d in _DEPARTURES])
-    for asked in _each(band, frames, pattern, 2):
-        gather(*asked, weights, sums)
-    total, weight, square, most = sums
+    sums = np.zeros((3, 4, *band.light.shape[:2]), np.float32)
+    for frame, sites, top in _each(band, frames, pattern, 2):
+        by = frame.slope, frame.offset, band.planes, _DEPARTURES
+        gather(sites, top, frame.into, frame.apart, band.first, pattern, *by, sums)
+    total, weight, square, most = np.moveaxis(sums, 1, 0)
     belief = weight + _PRIOR[:, None, None] * most
     belief[belief <= 0] = 1
     noise = np.maximum(square / belief**2, 1e-30)
-    guide = np.moveaxis(band.light, -1, 0)
+    guide = band.planes
     out = np.empty_like(guide)
     green = _believed(total[1] / belief[1], noise[1])
     out[1] = guide[1] + green
