@@ -4275,6 +4275,12 @@ export interface components {
              */
             sky: boolean;
             /**
+             * Why
+             * @description what was decided by whether to follow stars; empty where there was no choice
+             * @default
+             */
+            why: string;
+            /**
              * Rejected
              * @description share of samples left out as outliers
              */

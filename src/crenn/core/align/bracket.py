@@ -8,7 +8,7 @@ import numba as nb
 import numpy as np
 
 from crenn.core.align.proxy import SEEN, SHARP, Level, levels_of, pyramid, relative_sharpness, seen
-from crenn.core.align.register import Registration, is_still, refined, register, shifts_of
+from crenn.core.align.register import WORTH, Registration, is_still, refined, register, shifts_of
 from crenn.core.frames.light import LightFrame, sensitivities
 from crenn.core.geometry.mapping import Mesh
 from crenn.core.geometry.resample import resample
@@ -20,9 +20,6 @@ _AGREE = 0.55
 _CLEAR = 0.7
 #: Structure that reaches over less of the picture than this is one thing, not a view.
 _EXTENT = 0.35
-#: A shift must better the fit by this much, in units of noise squared: nine free parameters fit some noise of their
-#: own.
-_WORTH = 60.0
 #: Pictures wider than this many pixels are large.
 _LARGE = 3200
 #: Stops by which the exposure of dark and bright parts may differ.
@@ -52,7 +49,7 @@ class Alignment:
     fault: str | None = None
 
 
-def _fits_as_it_lies(a: Level, b: Level) -> bool | None:
+def fits_as_it_lies(a: Level, b: Level) -> bool | None:
     """Whether two small pictures agree in light without being moved; None if they share too little to tell."""
     both = a.valid & b.valid & (a.light > 12 * np.sqrt(a.variance)) & (b.light > 12 * np.sqrt(b.variance))
     if both.sum() < 30:
@@ -188,8 +185,8 @@ def align(frames: Sequence[LightFrame], reference: int, progress: Progress | Non
         # One thing in an even picture may have moved by itself: that is no shake.
         narrow = found is not None and found.extent < _EXTENT
         steady = all(np.array_equal(m, np.eye(3)) for m in known.values())
-        if found is None or found.agreement < _AGREE or (narrow and steady and _fits_as_it_lies(laid[-1], own[-1])):
-            fits = _fits_as_it_lies(laid[-1], own[-1])
+        if found is None or found.agreement < _AGREE or (narrow and steady and fits_as_it_lies(laid[-1], own[-1])):
+            fits = fits_as_it_lies(laid[-1], own[-1])
             if steady and fits is not False:
                 # No detail to go by, but nothing against it either.
                 known[k] = np.eye(3)
@@ -210,7 +207,7 @@ def align(frames: Sequence[LightFrame], reference: int, progress: Progress | Non
         if sharpness < SHARP:
             out[k] = Alignment(fault=f"is blurred: it keeps {sharpness:.0%} of the fine detail of the others.")
             continue
-        still = is_still(found, size) or found.improvement < _WORTH
+        still = is_still(found, size) or found.improvement < WORTH
         matrix = np.eye(3) if still else found.matrix
         known[k] = matrix
         turn = float(np.degrees(np.arctan2(matrix[1, 0] - matrix[0, 1], matrix[0, 0] + matrix[1, 1])))

@@ -17,6 +17,9 @@ from crenn.core.geometry.mapping import apply_homography
 
 #: Frames whose places all lie within this many pixels were shot from a tripod: they are not touched.
 _STILL = 0.12
+#: A shift must better the fit by this much, in units of noise squared: nine free parameters fit some noise of their
+#: own.
+WORTH = 60.0
 #: Agreement from which no further guesses are tried.
 _SURE = 0.9
 #: At most this many places take part, those with most to say.

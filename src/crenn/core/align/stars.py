@@ -13,8 +13,19 @@ from crenn.core.geometry.mapping import Mesh
 
 #: At most this many stars of a frame take part.
 _MOST = 500
-#: A frame with fewer point-like lights is no picture of stars.
+#: A frame with fewer point-like lights on even ground is no picture of stars.
 _FEWEST = 25
+#: Ground is even where such a share of the pixels around depart from it by no more than so many deviations of noise,
+#: and a part of its light; so many of the lights must lie there.
+_EVEN, _NOISE, _PART, _ON_EVEN = 0.7, 4.0, 0.03, 0.6
+#: Surroundings of a light, as a share of the picture's width.
+_SURROUNDINGS = 0.06
+#: A sky turns evenly if this share of its frames lie within so many pixels, or that share of their way, of where they
+#: would if it did.
+_STEADY, _OFF, _OFF_SHARE = 0.6, 1.5, 0.12
+#: The sky turns once in a sidereal day, in radians per second; a lens of unknown view makes it seem to turn so many
+#: times slower or faster.
+_TURN, _SLOWER, _FASTER = 2 * np.pi / 86164.0, 4.0, 15.0
 #: Tangent of half the horizontal view that a lens is first taken to have.
 _TANGENT = 0.7
 #: A star and its partner lie within this many pixels of each other once registered.
@@ -25,10 +36,23 @@ _AGREE = 0.25
 
 @dataclass(frozen=True)
 class Stars:
-    """Point lights of a frame: full-size pixels (N, 2), and their light (N,), the brightest first."""
+    """Point lights of a frame, the brightest first.
+
+    Attributes
+    ----------
+    places : ndarray, float64 (N, 2)
+        Full-size pixels.
+    light : ndarray, float32 (N,)
+    on_even : ndarray, bool (N,)
+        Whether the ground around is even: it departs from its mean by no more than noise.
+    even : float
+        Share of the picture that is.
+    """
 
     places: np.ndarray
     light: np.ndarray
+    on_even: np.ndarray
+    even: float
 
     def __len__(self) -> int:
         return len(self.places)
@@ -61,7 +85,7 @@ class SkyFit:
         return Mesh.of(lambda p: self.lens.pixels(self.lens.directions(p) @ turn.T), (height, width))
 
 
-def find_stars(luma: np.ndarray, deviation: float, factor: int) -> Stars:
+def find_stars(luma: np.ndarray, deviation: float, factor: int, slope: float = 0.0) -> Stars:
     """Find point lights.
 
     Parameters
@@ -72,6 +96,8 @@ def find_stars(luma: np.ndarray, deviation: float, factor: int) -> Stars:
         Its noise in the dark.
     factor : int
         Full-size pixels per pixel of ``luma``.
+    slope : float
+        By which the variance of its noise grows with light.
 
     Returns
     -------
@@ -104,12 +130,46 @@ def find_stars(luma: np.ndarray, deviation: float, factor: int) -> Stars:
     x = xs + offset(excess[ys, xs - 1], excess[ys, xs + 1])
     y = ys + offset(excess[ys - 1, xs], excess[ys + 1, xs])
     places = np.stack([x, y], -1) * factor + (factor - 1) / 2
-    return Stars(places, c)
+    # Smoothing by a Gaussian leaves 1 / (4 pi sigma²) of the variance.
+    noise = np.sqrt((deviation**2 + slope * np.maximum(wide, 0)) / (4 * np.pi * 0.8**2))
+    even = (np.abs(excess) < _NOISE * noise + _PART * np.maximum(wide, 0)).astype(np.float32)
+    side = max(round(_SURROUNDINGS * luma.shape[1]), 9) | 1
+    around = cv2.blur(even, (side, side), borderType=cv2.BORDER_REFLECT_101) > _EVEN
+    return Stars(places, c, around[ys, xs], float(around.mean()))
 
 
 def is_star_field(stars: Stars) -> bool:
-    """Whether a frame shows a sky of stars rather than a few lamps."""
-    return len(stars) >= _FEWEST
+    """Whether a frame shows a sky of stars, many on dark and even ground, rather than lamps, windows or glints."""
+    return int(stars.on_even.sum()) >= max(_FEWEST, _ON_EVEN * len(stars))
+
+
+def turns_evenly(fit: "SkyFit", times: np.ndarray, reference: int, clocked: bool) -> bool:
+    """Whether what was fitted turns as a sky does: about one pole, by what the times between frames say.
+
+    Parameters
+    ----------
+    fit : SkyFit
+    times : ndarray, float64 (K,)
+        Moments of the frames, in seconds.
+    reference : int
+    clocked : bool
+        Whether the times are those of a clock; else they tell the frames' order alone.
+    """
+    known = [k for k in range(len(times)) if k != reference and fit.pairs[k] > 0 and times[k] != times[reference]]
+    if not known:
+        return False
+    since = times[known] - times[reference]
+    rate = np.median(fit.rotations[known] / since[:, None], axis=0)
+    if clocked and not _TURN / _SLOWER < np.linalg.norm(rate) < _TURN * _FASTER:
+        return False
+    width, height = fit.lens.size
+    grid = np.stack(np.meshgrid(np.linspace(0, width, 5), np.linspace(0, height, 4)), -1).reshape(-1, 2)
+    steady = 0
+    for k, seconds in zip(known, since):
+        found, foretold = (_turned(fit.lens, turn, grid) for turn in (fit.rotations[k], rate * seconds))
+        way, off = (float(np.median(np.hypot(*(found - other).T))) for other in (grid, foretold))
+        steady += off <= max(_OFF, _OFF_SHARE * way)
+    return steady >= _STEADY * len(known)
 
 
 def _similarity(a: np.ndarray, b: np.ndarray, reach: float) -> np.ndarray | None:

@@ -100,7 +100,8 @@ class Facts:
         self.stack = StackReport(
             frames=count,
             method=stacked.method,
-            sky=stacked.ground is not None,
+            sky=stacked.sky,
+            why=stacked.why,
             rejected=round(stacked.rejected, 5),
             expected_gain_db=round(float(10 * np.log10(count)), 2),
         )

@@ -53,6 +53,10 @@ class Stacked:
     common : tuple of int
         (x, y, width, height) that all frames cover.
     aside, warnings : list of str
+    sky : bool
+        Whether the stars were followed, else whole pictures.
+    why : str
+        What that was decided by; nothing where there was no choice.
     """
 
     merged: MergedMosaic
@@ -64,6 +68,8 @@ class Stacked:
     common: Box | None = None
     aside: list[str] = field(default_factory=list)
     warnings: list[str] = field(default_factory=list)
+    sky: bool = False
+    why: str = ""
 
 
 @nb.njit(cache=True, nogil=True)
@@ -263,9 +269,9 @@ def stack_frames(
     if method == "auto":
         method = "clipped" if count >= CLIP_FROM else "mean"
     hot = _calibrate_all(frames, mosaics, calibration, progress.part(0.0, 0.12))
-    laid = None
+    laid, why = None, ""
     if sky and instructions.align and instructions.follow != "ground" and count >= 3:
-        laid = lay_sky(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.35))
+        laid, why = lay_sky(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.35))
     if laid is None:
         laid = lay_ground(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.4))
     used = [f for f in frames if not any(f is g for g in laid.gone)]
@@ -316,6 +322,8 @@ def stack_frames(
         None if still else common,
         laid.aside,
         laid.warnings,
+        laid.sky,
+        why,
     )
 
 

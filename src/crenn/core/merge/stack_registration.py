@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 import cv2
 import numpy as np
 
+from crenn.core.align.bracket import fits_as_it_lies
 from crenn.core.align.horizon import find_ground, painted, snapped
 from crenn.core.align.proxy import SEEN, SHARP, Level, levels_of, relative_sharpness, seen
-from crenn.core.align.register import is_still, refined, register, shifts_of
+from crenn.core.align.register import WORTH, is_still, refined, register, shifts_of
 from crenn.core.frames.light import LightFrame
 from crenn.core.geometry.mapping import Mesh
 from crenn.core.geometry.resample import resample
@@ -25,10 +26,14 @@ if TYPE_CHECKING:
 
 #: Less agreement of structure than the first means too little to go by, less than the second another view.
 _ALIKE, _OTHER = 0.4, 0.25
+#: A shift known no better than this, in pixels, was not measured.
+_VAGUE = 0.2
 #: Error of the exposure of equal frames, in stops.
 _EQUAL = 0.001
 #: The sky turned too far for a frame that shows less of the reference frame's sky than this.
 _OVERLAP = 0.5
+#: Stars that move by less than so many pixels stand still; a picture of nothing but sky is even in so much of it.
+_STANDS, _ALL_SKY = 0.3, 0.95
 #: So many frames serve to tell sky from ground.
 _WITNESSES = 12
 
@@ -68,27 +73,32 @@ def lay_sky(
     reference: int,
     instructions: Instructions,
     progress: Progress,
-) -> StackRegistration | None:
-    """Register a stack on its stars, and find the ground that stays; None if it shows no stars, or none that turn."""
-    # SciPy's optimiser takes long to import, and only stacks that may show stars need it.
-    from crenn.core.align.stars import find_stars, fit_sky, is_star_field
+) -> tuple[StackRegistration | None, str]:
+    """Register a stack on its stars, and find the ground that stays: (None, why) if it shows none, or none that turn.
 
-    count = len(frames)
+    The stack is decided by two things: what the point lights stand on, and whether they turn as a sky does.
+    """
+    # SciPy's optimiser takes long to import, and only stacks that may show stars need it.
+    from crenn.core.align.stars import find_stars, fit_sky, is_star_field, turns_evenly
+
+    count, asked = len(frames), instructions.follow == "stars"
     stars, quarters = [], []
     witnesses = set(np.linspace(0, count - 1, min(count, _WITNESSES)).round().astype(int).tolist()) | {reference}
-    levels = np.ones(count)
     colour_mean: np.ndarray = np.zeros((1, 1, 3), np.float32)
     for k, frame in enumerate(frames):
         progress.at(0.6 * k / count, f"Looking for stars in {frame.name}")
         mosaic = _mended(mosaics, k, hot)
         colour = half_colour(mosaic, frame.pattern, frame.levels.black, frame.levels.white)
-        colour *= frame.raw.neutral_gains
+        gains = frame.raw.neutral_gains
+        colour *= gains
         luma = _luma(colour)
-        deviation = frame.read_noise / 2
-        stars.append(find_stars(luma, deviation, 2))
-        levels[k] = float(np.median(luma[::4, ::4]))
-        if k == 0 and not is_star_field(stars[0]) and instructions.follow != "stars":
-            return None
+        # Red and blue are one site of a quad, green the mean of two.
+        alike = np.array([1 / 16, 1 / 8, 1 / 16]) * gains
+        stars.append(
+            find_stars(luma, float(np.sqrt(alike @ (frame.noise.offset * gains))), 2, float(alike @ frame.noise.slope))
+        )
+        if k == 0 and not is_star_field(stars[0]) and not asked:
+            return None, "too few points of light stand on dark, even ground for stars."
         if k in witnesses:
             quarter = cv2.resize(luma, (luma.shape[1] // 2, luma.shape[0] // 2), interpolation=cv2.INTER_AREA)
             quarters.append((k, quarter))
@@ -96,15 +106,22 @@ def lay_sky(
             colour_mean = small + colour_mean
     colour_mean = colour_mean / len(quarters)
     height, width = mosaics.shape
-    times = _times(frames)
+    times, clocked = _times(frames)
     fit = fit_sky(stars, times, reference, (width, height))
     shifts = [_sky_shift(fit, k) for k in range(count)]
     known = [k for k in range(count) if fit.pairs[k] > 0]
     if len(known) < 2:
-        return None
-    if max(shifts[k] for k in known) < 0.3 and instructions.follow != "stars":
-        return None
+        return None, "its points of light are not found again from frame to frame."
+    turned = turns_evenly(fit, times, reference, clocked)
+    if not asked:
+        if max(shifts[k] for k in known) < _STANDS:
+            return None, "its points of light stand still."
+        if not turned and stars[reference].even < _ALL_SKY:
+            return None, "its points of light do not turn as stars would in the time between the frames."
     laid = StackRegistration(sky=True)
+    why = f"{len(stars[reference])} points of light on dark, even ground " + (
+        f"turn evenly, by up to {max(shifts):.0f} px." if turned else "are all that it shows."
+    )
     gone: set[int] = set()
     for k, frame in enumerate(frames):
         if k == reference:
@@ -128,22 +145,24 @@ def lay_sky(
     for frame in frames:
         frame.gain_error = _EQUAL
     quarters = [(k, q) for k, q in quarters if k not in gone]
-    laid.ground = _ground(frames[reference], quarters, colour_mean, fit, reference, instructions, (height, width))
-    if laid.ground.max() == 0:
+    # Where the camera moved by itself, nothing of the picture stands still.
+    look = turned and not asked
+    laid.ground = _ground(frames[reference], quarters, colour_mean, fit, reference, instructions, (height, width), look)
+    if look and laid.ground.max() == 0:
         laid.warnings.append(
             "No ground was found in the stack: the whole picture follows the stars. Paint the ground in if "
             "there is some."
         )
-    return laid
+    return laid, why
 
 
-def _times(frames: Sequence[LightFrame]) -> np.ndarray:
-    """Moments of the frames in seconds; by their order where the files do not tell."""
+def _times(frames: Sequence[LightFrame]) -> tuple[np.ndarray, bool]:
+    """Moments of the frames in seconds, and whether a clock told them: else they stand for the frames' order."""
     taken = [f.metadata.taken for f in frames if f.metadata.taken is not None]
     if len(set(taken)) < len(frames):
-        return np.arange(len(frames), dtype=float)
+        return np.arange(len(frames), dtype=float), False
     first = min(taken)
-    return np.array([(t - first).total_seconds() for t in taken])
+    return np.array([(t - first).total_seconds() for t in taken]), True
 
 
 def _sky_shift(fit: "SkyFit", k: int) -> float:
@@ -172,8 +191,9 @@ def _ground(
     reference: int,
     instructions: Instructions,
     size: tuple[int, int],
+    look: bool,
 ) -> np.ndarray:
-    """The ground as a mask, uint8 (H, W)."""
+    """The ground as a mask, uint8 (H, W): what is found, if it is looked for, and what was painted."""
     values = np.stack([q for _, q in quarters])
     shape = values.shape[1:]
 
@@ -204,7 +224,7 @@ def _ground(
         turned_spread = np.where(known, (turned - mean) ** 2, 0).sum(0) / np.maximum(n - 1, 1)
     turned_spread = np.where(n >= 3, turned_spread, still_spread)
     mask = thin = np.zeros(shape, np.float32)
-    if instructions.follow != "stars":
+    if look:
         mask, thin = find_ground(
             colour_mean, still_spread.astype(np.float32), turned_spread.astype(np.float32), noise.astype(np.float32)
         )
@@ -261,6 +281,7 @@ def lay_ground(
 ) -> StackRegistration:
     """Register a stack as whole pictures, each frame against the reference frame."""
     laid = StackRegistration()
+    unsure: list[str] = []
 
     def levels(k: int) -> list[Level]:
         f = frames[k]
@@ -278,20 +299,29 @@ def lay_ground(
         if not instructions.align:
             continue
         share = seen(own[-1])
-        if share < SEEN or len(own) < 2:
+        if share < SEEN:
+            unsure.append(frame.name)
             continue
         match = register(fixed, own, [before], min(1, len(own) - 1))
         if match is None or match.agreement < _ALIKE:
-            if match is not None and match.agreement < _OTHER and share > 0.2:
+            # What shows no detail fits as it lies; what shows another view does not.
+            other = match is not None and match.agreement < _OTHER and share > 0.2
+            if other and fits_as_it_lies(fixed[-1], own[-1]) is False:
                 laid.gone.append(frame)
                 laid.aside.append(
                     f"{frame.name}: does not fit the other frames: it shows another view, or moved too far."
                 )
+            else:
+                unsure.append(frame.name)
             continue
         if is_still(match, mosaics.shape):
             continue
         match = refined(fixed, own, match)
         if is_still(match, mosaics.shape):
+            continue
+        if match.improvement < WORTH:
+            if match.error > _VAGUE:
+                unsure.append(frame.name)
             continue
         if relative_sharpness(fixed[0], own[0]) < SHARP:
             laid.gone.append(frame)
@@ -300,6 +330,11 @@ def lay_ground(
         before = match.matrix
         frame.mesh = Mesh.from_homography(match.matrix, mosaics.shape)
         frame.shift, frame.error = float(np.hypot(*shifts_of(match.matrix, mosaics.shape)[4])), match.error
+    if unsure:
+        laid.warnings.append(
+            f"{', '.join(unsure)}: {'shows' if len(unsure) == 1 else 'show'} too little detail to be aligned by; "
+            f"{'it lies' if len(unsure) == 1 else 'they lie'} as taken."
+        )
     return laid
 
 

@@ -123,6 +123,7 @@ class StackReport(_Part):
     frames: int
     method: Literal["mean", "clipped", "median", "maximum"]
     sky: bool = Field(description="whether the sky was registered on its stars, the ground on itself")
+    why: str = Field("", description="what was decided by whether to follow stars; empty where there was no choice")
     rejected: float = Field(description="share of samples left out as outliers")
     expected_gain_db: float = Field(description="gain in signal to noise of a mean of so many frames, dB")
 

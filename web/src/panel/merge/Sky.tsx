@@ -1,4 +1,5 @@
 import type { Report } from "../../api/client";
+import { instruct, mergeAgain } from "../../state/merging";
 import { setView, useView } from "../../state/view";
 import { percent } from "../../units";
 import { BrushTool, StrokeList } from "./BrushTool";
@@ -22,6 +23,7 @@ export function Sky({ report }: { report: Report }) {
         <dt>Hot pixels mended</dt>
         <dd>{report.hot_pixels}</dd>
       </dl>
+      {stack.frames > 2 && <Registered sky={stack.sky} why={stack.why} />}
       {stack.sky && (
         <>
           <p className="dim">The sky follows the stars, the ground stays. Paint where the border is wrong.</p>
@@ -37,6 +39,25 @@ export function Sky({ report }: { report: Report }) {
           <StrokeList kinds={["ground", "sky"]} />
         </>
       )}
+    </>
+  );
+}
+
+/** What the frames were registered on and by what that was decided; the other way is one click away. */
+function Registered({ sky, why }: { sky: boolean; why: string }) {
+  const turnRound = async () => {
+    await instruct((i) => ({ ...i, follow: sky ? "ground" : "stars" }));
+    mergeAgain();
+  };
+  return (
+    <>
+      <p className="dim">
+        {sky ? "Registered on the stars" : "Registered as whole pictures"}
+        {why ? `: ${why}` : "."}
+      </p>
+      <button className="link" onClick={() => void turnRound()}>
+        {sky ? "Merge as whole pictures instead" : "Merge on the stars instead"}
+      </button>
     </>
   );
 }
