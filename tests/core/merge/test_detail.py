@@ -63,6 +63,8 @@ class HandHeld(FolderCase):
         before = self.merged(frames, [Exposure(1.0)] * 5, detail=False)
         after = self.merged(frames, [Exposure(1.0)] * 5)
         self.assertEqual((before.report["detail_frames"], after.report["detail_frames"]), (0, 5))
+        self.assertEqual(before.report["detail_db"], 0)
+        self.assertGreater(after.report["detail_db"], 2)
         figures = [decibels(m.rgb, frames[0]) for m in (one, before, after)]
         self.assertGreater(figures[2], figures[0] + 4, figures)
         self.assertGreater(figures[2], figures[1] + 3, figures)
@@ -114,11 +116,10 @@ class Misplaced(FolderCase):
             first = frames[0].raw
             rgb = truth[0] @ np.linalg.inv(first.to_rec2020.astype(np.float64)).T.astype(np.float32)
             before = rgb.copy()
-            lost = np.zeros(SIZE, bool)
-            count = refine(
-                rgb, frames, first.pattern, first.neutral_gains, Fringes(), lost, np.float32(0.01), Progress()
-            )
-            self.assertEqual(count, asked)
+            lost, sigma, scale = np.zeros(SIZE, bool), np.ones_like(rgb), np.float32(0.01)
+            what = frames, first.pattern, first.neutral_gains, Fringes(), lost, None, scale
+            self.assertEqual(refine(rgb, sigma, *what, Progress()).frames, asked)
+            self.assertEqual(bool((sigma == 1).all()), not asked)
             # A guide that is right already is left so.
             self.assertLess(float(np.abs(rgb - before).mean()), 2e-3 if asked else 1e-12)
 

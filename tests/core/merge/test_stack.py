@@ -3,6 +3,7 @@
 import unittest
 from datetime import datetime, timedelta
 
+import cv2
 import numpy as np
 
 from crenn.camera.optics import Pose
@@ -238,6 +239,18 @@ class Stars(FolderCase):
         self.assertEqual(len(report["frames"]), 6)
         self.assertIn("sky6-1.dng", report["set_aside"][0])
 
+    def test_what_was_decided_is_told_and_can_be_turned_round(self):
+        scenes = self.sky(5)
+        report = merge_frames(self.shoot(scenes)).report
+        self.assertTrue(report["stack"]["sky"])
+        self.assertIn("turn evenly", report["stack"]["why"])
+        # In another order the same frames turn as no sky does in the time between them.
+        paths = self.shoot([scenes[k] for k in (3, 0, 4, 1, 2)])
+        other = merge_frames(paths).report
+        self.assertFalse(other["stack"]["sky"])
+        self.assertIn("do not turn as stars would", other["stack"]["why"])
+        self.assertTrue(merge_frames(paths, instructions=Instructions(follow="stars")).report["stack"]["sky"])
+
     def test_painted_ground_and_the_choice_to_follow(self):
         paths = self.shoot(self.sky(6))
         stroke = Stroke(kind="ground", points=[(0.2, 0.2), (0.4, 0.2)], radius=0.03)
@@ -245,6 +258,53 @@ class Stars(FolderCase):
         self.assertTrue((merged.ground[96, 180:270] > 200).all())
         still = merge_frames(paths, instructions=Instructions(follow="ground"))
         self.assertIsNone(still.ground)
+
+
+def town(size: tuple[int, int]) -> np.ndarray:
+    """Lit windows in dark walls under a black sky."""
+    rng = np.random.default_rng(4)
+    height, width = size
+    rgb = np.full((*size, 3), 0.003, np.float32)
+    left = 0
+    while left < width:
+        right, top = left + int(rng.integers(20, 70)), int(rng.uniform(0.3, 0.7) * height)
+        rgb[top:, left:right] = rng.uniform(0.004, 0.02)
+        windows = np.zeros((len(range(top + 4, height - 4, 8)), len(range(left + 3, min(right, width) - 4, 8))), bool)
+        windows[rng.random(windows.shape) < 0.4] = True
+        for i, j in np.argwhere(windows):
+            y, x = (np.array([top + 4 + 8 * i, left + 3 + 8 * j]) + rng.integers(0, 4, 2)).tolist()
+            rgb[y : y + 2, x : x + 2] = np.array([0.9, 0.7, 0.4]) * rng.uniform(0.1, 1)
+        left = right
+    return rgb
+
+
+class Whole(FolderCase):
+    """Stacks that are no stars lie over each other as whole pictures, small ones too."""
+
+    def merged(self, rgb: np.ndarray) -> tuple[dict, np.ndarray]:
+        rgb = cv2.GaussianBlur(rgb, (0, 0), 0.8)
+        scenes = [np.roll(rgb, shift, (0, 1)) for shift in ((0, 0), (3, -2), (-2, 1), (1, 4), (-4, -3))]
+        result = merge_frames(take(self.folder, scenes, [Exposure(1.0)] * 5, CLEAN), reference=0)
+        return result.report, np.abs(result.rgb / rgb - 1)[12:-12, 12:-12]
+
+    def test_windows_of_a_town_are_no_stars(self):
+        report, _ = self.merged(town((240, 360)))
+        self.assertFalse(report["stack"]["sky"])
+        self.assertIn("too few points of light", report["stack"]["why"])
+        shifts = [f["shift"] for f in report["frames"]]
+        np.testing.assert_allclose(shifts, [0, 13**0.5, 5**0.5, 17**0.5, 5], atol=0.1)
+
+    def test_small_ones_are_aligned(self):
+        rng = np.random.default_rng(3)
+        rgb = np.kron(rng.uniform(0.05, 0.5, (20, 30, 3)), np.ones((8, 8, 1))).astype(np.float32)
+        report, off = self.merged(rgb)
+        np.testing.assert_allclose([f["shift"] for f in report["frames"]], [0, 13**0.5, 5**0.5, 17**0.5, 5], atol=0.1)
+        self.assertLess(np.median(off), 0.05)
+
+    def test_frames_without_any_detail_are_named(self):
+        report = merge_frames(take(self.folder, even(0.2), [DARK] * 5, CLEAN)).report
+        self.assertEqual([f["shift"] for f in report["frames"]], [0] * 5)
+        self.assertTrue(any("too little detail" in w for w in report["warnings"]), report["warnings"])
 
 
 class Unfit(unittest.TestCase):

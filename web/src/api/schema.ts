@@ -3356,6 +3356,12 @@ export interface components {
              */
             detail_frames: number;
             /**
+             * Detail Db
+             * @description by how much more closely the frames' sites fit the picture by that, dB
+             * @default 0
+             */
+            detail_db: number;
+            /**
              * Common
              * @description x, y, width, height that all frames cover, in shares of the picture; none if all of it
              */

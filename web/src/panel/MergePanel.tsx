@@ -53,7 +53,9 @@ export default function MergePanel() {
       {report && (
         <p className="dim spaced">
           {report.width} × {report.height} px, merged in {report.seconds.toFixed(1)} s
-          {report.detail_frames > 0 && `, with the detail of the sites of ${report.detail_frames} frames`}.
+          {report.detail_frames > 0 &&
+            `, with the detail of the sites of ${report.detail_frames} frames, ${report.detail_db.toFixed(1)} dB closer to what they measured`}
+          .
         </p>
       )}
     </>

@@ -11,7 +11,7 @@ from crenn.core.lens.database import profile_of
 from crenn.core.lens.profile import radii
 from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.describe import Facts
-from crenn.core.merge.detail import SIGMA, refine
+from crenn.core.merge.detail import Gathered, refine
 from crenn.core.mosaic.bayer import even, sites
 from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic, scale_of
@@ -73,9 +73,7 @@ def to_colour(
     facts.scale = float(scale)
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale)
     if any(f.sites is not None for f in lights):
-        facts.detail_frames = _gather_detail(
-            rgb, sigma, lights, first, taken, merged.clipped, facts.ground, scale, progress
-        )
+        facts.detail = _gather_detail(rgb, sigma, lights, first, taken, merged.clipped, facts.ground, scale, progress)
     clipped = np.zeros((height, width), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]
@@ -96,18 +94,15 @@ def _gather_detail(
     ground: np.ndarray | None,
     scale: np.float32,
     progress: Progress,
-) -> int:
-    """Correct a picture in the working space by the sites of frames, in place; how many frames were asked."""
-    matrix, count = first.raw.to_rec2020.astype(np.float64), 0
+) -> Gathered:
+    """Correct a picture in the working space by the sites of frames, in place."""
+    matrix, found = first.raw.to_rec2020.astype(np.float64), Gathered()
     for by in (np.linalg.inv(matrix), matrix):
         cv2.transform(rgb, by.astype(np.float32), dst=rgb)
         if by is not matrix:
-            count = refine(rgb, lights, first.pattern, first.raw.neutral_gains, fringes, lost, scale, progress)
-    if count:
-        # Ground that stays was not moved.
-        moved = np.s_[:] if ground is None else ground < 128
-        sigma[moved] *= SIGMA
-    return count
+            gains = first.raw.neutral_gains
+            found = refine(rgb, sigma, lights, first.pattern, gains, fringes, lost, ground, scale, progress)
+    return found
 
 
 def _without_fringes(merged: MergedMosaic, first: LightFrame) -> tuple[Fringes, FringesReport | None]:

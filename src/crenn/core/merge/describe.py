@@ -9,6 +9,7 @@ import numpy as np
 from crenn.core.frames.light import LightFrame
 from crenn.core.frames.pictures import PICTURE_ENDINGS
 from crenn.core.geometry.orientation import box_as_held, lies_across
+from crenn.core.merge.detail import Gathered
 from crenn.core.merge.ghosts import CELL, Motion
 from crenn.core.merge.places import basis_of, maps_between
 from crenn.core.merge.stack import Stacked
@@ -46,8 +47,8 @@ class Facts:
         (x, y, width, height) that all frames cover, on the sensor; None if none was moved.
     scale : float or None
         Of the compressive scale that colour was rebuilt on.
-    detail_frames : int
-        From whose sites detail was gathered.
+    detail : Gathered
+        What came of the sites of moved frames.
     fringes : FringesReport or None
         Lateral colour that was taken back.
     part : tuple of float
@@ -67,7 +68,7 @@ class Facts:
     hot: int = 0
     common: tuple[int, int, int, int] | None = None
     scale: float | None = None
-    detail_frames: int = 0
+    detail: Gathered = field(default_factory=Gathered)
     fringes: FringesReport | None = None
     part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)
     moved: np.ndarray | None = None
@@ -210,7 +211,8 @@ def describe(
         set_aside=facts.aside,
         mode=facts.mode,
         aligned=any(f.shift > 0 for f in lights),
-        detail_frames=facts.detail_frames,
+        detail_frames=facts.detail.frames,
+        detail_db=round(facts.detail.closer_db, 2),
         common=common,
         moved_share=0.0 if moved is None else float((moved[::CELL, ::CELL] > 0).mean()),
         regions=[_region(r, flip) for r in facts.regions],

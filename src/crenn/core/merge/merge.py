@@ -87,23 +87,28 @@ def merge_frames(
     facts.hot = 0 if calibration.hot is None else int(calibration.hot.sum())
     lights = found.lights
     facts.mode = _mode(lights, instructions)
+    # Gathering detail takes about as long as all that comes before.
+    until = 0.55 if len(lights) > 1 and instructions.detail else 0.75
     if facts.mode == "stack":
         with _timed("stack"):
-            merged, lights, first = _stack(
-                lights, calibration, reference, instructions, facts, progress.part(0.3, 0.75)
-            )
+            within = progress.part(0.3, until)
+            merged, lights, first = _stack(lights, calibration, reference, instructions, facts, within)
     else:
         with _timed("calibrate frames"):
-            lights = _stack_groups(lights, calibration, reference, instructions, facts, progress.part(0.3, 0.45))
+            lights = _stack_groups(
+                lights, calibration, reference, instructions, facts, progress.part(0.3, 0.3 + (until - 0.3) / 3)
+            )
         with _timed("bracket"):
-            merged, lights, first = merge_bracket(lights, reference, instructions, facts, progress.part(0.45, 0.75))
-    progress.at(0.75, "Rebuilding colour")
+            merged, lights, first = merge_bracket(
+                lights, reference, instructions, facts, progress.part(0.3 + (until - 0.3) / 3, until)
+            )
+    progress.at(until, "Rebuilding colour")
     if not first.raw.developed and not any(f.shift > 0 for f in lights):
         # Frames that were moved have their lines no longer along those of the mosaic.
         with _timed("lines"):
             facts.take_lines(take_lines(merged.light, merged.variance))
     with _timed("colour"):
-        radiance = to_colour(merged, first, lights, facts, instructions.fringes, progress.part(0.75, 0.93))
+        radiance = to_colour(merged, first, lights, facts, instructions.fringes, progress.part(until, 0.93))
     del merged
     radiance.moved, radiance.ground = facts.moved, facts.ground
     if instructions.borders == "common" and facts.common is not None:

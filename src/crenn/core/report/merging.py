@@ -149,6 +149,7 @@ class MergeReport(Document):
     mode: Literal["single", "bracket", "stack"] = "bracket"
     aligned: bool = Field(False, description="whether any frame was moved over the reference frame")
     detail_frames: int = Field(0, ge=0, le=256, description="frames from whose sites detail was gathered")
+    detail_db: float = Field(0.0, description="by how much more closely the frames' sites fit the picture by that, dB")
     common: tuple[float, float, float, float] | None = Field(
         None, description="x, y, width, height that all frames cover, in shares of the picture; none if all of it"
     )
