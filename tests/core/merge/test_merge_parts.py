@@ -225,6 +225,18 @@ class Clipped(unittest.TestCase):
         rebuild_clipped(light, clipped, RGGB)
         self.assertLess(np.abs(np.log2(light[4:-4, 4:-4] / truth[4:-4, 4:-4])).max(), 0.15)
 
+    def test_two_lost_follow_the_third(self):
+        # A glow in the colour of its surroundings, of which blue alone is left in the middle.
+        y, x = np.mgrid[:96, :96].astype(np.float32)
+        glow = 0.2 + 3.0 * np.exp(-((y - 48) ** 2 + (x - 48) ** 2) / 400)
+        truth = glow * np.array([1.0, 0.8, 0.25], np.float32)[np.tile(RGGB, (48, 48))]
+        clipped = truth >= 1.0
+        light = np.minimum(truth, 1.0).astype(np.float32)
+        self.assertEqual(rebuild_clipped(light, clipped, RGGB), int(clipped.sum()))
+        stops = np.log2(light / truth)[clipped]
+        self.assertGreater(clipped.mean(), 0.05)
+        self.assertLess(np.sqrt((stops**2).mean()), 0.12)
+
 
 class Lost(unittest.TestCase):
     """Holes where every channel is lost: discs of even clipped light."""
@@ -252,8 +264,10 @@ class Lost(unittest.TestCase):
         self.assertLess(stops[inside].max(), 0.7)
 
     def test_the_smaller_the_brighter(self):
-        heights = [self.rebuilt(r)[0].max() for r in (6, 20, 60, 150)]
+        heights = [float(np.median(stops[inside])) for stops, inside in map(self.rebuilt, (4, 8, 12, 150))]
         self.assertEqual(heights, sorted(heights, reverse=True))
+        self.assertGreater(heights[0], 1.0)
+        self.assertLess(heights[3], 0.4)
 
     def test_what_the_border_cuts_goes_on(self):
         light = np.full((200, 300), 1.0, np.float32)

@@ -2,41 +2,105 @@
 
 import cv2
 import numpy as np
+from scipy.special import log_ndtr
 
-#: All-clipped light is taken for at most this many stops brighter than saturation tells.
-_MOST_ABOVE = 1.0
-#: How steeply less than saturation counts less at a rim, and how much says that nothing was missed.
-_CLOSE, _DOUBT = 16, 0.02
-#: Stops by which small and large holes rise to their middles; holes of a radius of more than `_LARGE` of the longer
-#: side are large; a dome begins so many quads inside.
-_LAMP, _WINDOW, _LARGE, _RIM = 2.6, 0.3, 0.01, 0.7
+from crenn.core.mosaic.bayer import sites
+from crenn.core.mosaic.joint import KNOWN, MOST_ABOVE, UNBOUNDED, solve
 
-
-def _diffuse(values: np.ndarray, weight: np.ndarray) -> np.ndarray:
-    """Fill places of no weight from their surroundings (pull–push; Gortler et al. 1996).
-
-    ``values`` is float32 (H, W, N), ``weight`` float32 (H, W).
-    """
-    height, width = weight.shape
-    if min(height, width) <= 1:
-        total = max(float(weight.sum()), 1e-12)
-        return np.broadcast_to((values * weight[..., None]).sum((0, 1)) / total, values.shape).astype(np.float32)
-    size = ((width + 1) // 2, (height + 1) // 2)
-    pulled = cv2.resize(values * weight[..., None], size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
-    coarse_weight = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
-    coarse = pulled / np.maximum(coarse_weight, 1e-12)[..., None]
-    filled = _diffuse(coarse, np.minimum(coarse_weight * 4.0, 1.0))
-    pushed = cv2.resize(filled, (width, height), interpolation=cv2.INTER_LINEAR).reshape(height, width, -1)
-    own = np.minimum(weight, 1.0)[..., None]
-    return values * own + pushed * (1.0 - own)
+#: Weights of evenness and smoothness, and sweeps, of quads and of sites.
+_QUADS, _SITES = (0.02, 0.05, 80), (0.005, 0.1, 60)
+#: Coarser levels are made while the shorter side exceeds this, up to so many levels.
+_SMALLEST, _LEVELS = 8, 9
+#: Light is carried on beyond what was recorded by at most this many stops a site.
+_STEEPEST = 1.5
+#: Sites around clipped ones that are found with them.
+_AROUND = 2
+#: At a rim, what was lost departs from what is found by this share of the fall to its neighbours, which counts from the
+#: first to the second number of stops.
+#: Where nothing is left, colours go so far to neutral, and small holes rise by so many stops more; holes of a radius of
+#: more than `_LARGE` of the longer side are large and do not; a dome begins so many quads inside.
+_TO_NEUTRAL, _LAMP, _LARGE, _RIM = np.float32(0.5), 1.4, 0.01, 0.7
+#: Large holes whose light falls by more than the second number of stops over three quads beyond the rim, windows, rise
+#: by at most the third; those whose light falls by less than the first may go on rising.
+_SOFT, _SHARP, _WINDOW = 0.7, 2.0, 0.3
+_SPREAD, _FALLS, _MOST_FALL = 0.2, 0.05, 3.0
 
 
-def _dome(lost: np.ndarray) -> np.ndarray:
-    """Stops by which light that was lost rises above what is known to be its least, float32 (H, W).
+def _to_middle(values: np.ndarray, known: np.ndarray, next_is_after: bool, axis: int) -> np.ndarray:
+    """Log light of one place of the tile, carried by half a site along an axis to the middle of the quads."""
+    v, k = np.moveaxis(values, axis, 0), np.moveaxis(known, axis, 0)
+    if not next_is_after:
+        v, k = v[::-1], k[::-1]
+    after, before = np.concatenate([v[1:], v[-1:]]), np.concatenate([v[:1], v[:-1]])
+    known_after, known_before = np.concatenate([k[1:], k[-1:]]), np.concatenate([k[:1], k[:-1]])
+    on = np.where(known_before, 0.25 * np.clip(v - before, -_STEEPEST, _STEEPEST), 0)
+    out = np.where(k, v + np.where(known_after, 0.25 * (after - v), on), v)
+    return np.moveaxis(out if next_is_after else out[::-1], 0, axis)
+
+
+def _quads(logs: np.ndarray, clipped: np.ndarray, pattern: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Log light of quads, float32 (3, H/2, W/2), and what of it is lost."""
+    shape = (3, logs.shape[0] // 2, logs.shape[1] // 2)
+    u, lost = np.zeros(shape, np.float32), np.zeros(shape, bool)
+    for row in range(2):
+        for column in range(2):
+            c, own, gone = pattern[row, column], logs[row::2, column::2], clipped[row::2, column::2]
+            lost[c] |= gone
+            if c == 1:
+                u[1] += own / 2
+            else:
+                u[c] = _to_middle(_to_middle(own, ~gone, row == 0, 0), ~gone, column == 0, 1)
+    return u, lost
+
+
+def _halved(planes: np.ndarray) -> np.ndarray:
+    """Means of 2x2 cells, float32 (3, ceil(H/2), ceil(W/2)); odd borders are repeated."""
+    padded = np.pad(planes, [(0, 0), *((0, n % 2) for n in planes.shape[1:])], mode="edge")
+    return (padded[:, ::2, ::2] + padded[:, 1::2, ::2] + padded[:, ::2, 1::2] + padded[:, 1::2, 1::2]) / 4
+
+
+def _enlarged(planes: np.ndarray, size: tuple[int, ...]) -> np.ndarray:
+    height, width = size
+    return np.stack([cv2.resize(p, (2 * p.shape[1], 2 * p.shape[0]), interpolation=cv2.INTER_LINEAR) for p in planes])[
+        :, :height, :width
+    ]
+
+
+def _coarse_to_fine(u: np.ndarray, lost: np.ndarray) -> np.ndarray:
+    """Light of quads with what was lost of it, float32 (3, H, W); what was lost has its bound in ``u``."""
+    levels = [(u, lost)]
+    while min(u.shape[1:]) > _SMALLEST and len(levels) < _LEVELS:
+        u, lost = _halved(u), _halved(lost.astype(np.float32)) > 0
+        levels.append((u, lost))
+    found = None
+    for own, gone in reversed(levels):
+        guess = own.copy() if found is None else np.where(gone, _enlarged(found, own.shape[1:]), own)
+        ys, xs = np.nonzero(gone.any(0))
+        bounds = np.where(gone[:, ys, xs], own[:, ys, xs], KNOWN).T
+        found = np.where(gone, np.clip(guess, own, own + MOST_ABOVE), own).astype(np.float32)
+        solve(found, ys.astype(np.int32), xs.astype(np.int32), np.ascontiguousarray(bounds, np.float32), *_QUADS)
+    assert found is not None
+    return found
+
+
+def _holes(lost: np.ndarray, recorded: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Stops by which light lost in all channels rises beyond what its surroundings tell, and what it is at most.
 
     Nothing tells how bright a hole is where every channel is lost. But what is small and clips is a lamp or a star, far
-    brighter than its surroundings; what is large is a window or a sky, seldom much above. So each hole gets a dome over
-    its rim, the higher the smaller it is.
+    brighter than its surroundings; what is large with a sharp rim is a window, seldom much above. So each hole gets a
+    dome over its rim, the higher the smaller it is, and sharp large ones stay low.
+
+    Parameters
+    ----------
+    lost : ndarray, bool (H, W)
+        Of quads.
+    recorded : ndarray, float32 (3, H, W)
+        Log light.
+
+    Returns
+    -------
+    dome, most : ndarray, float32 (H, W)
+        The latter in log light of any colour.
     """
     holes = lost.astype(np.uint8)
     count, names, sizes, _ = cv2.connectedComponentsWithStats(holes, connectivity=8)
@@ -46,37 +110,67 @@ def _dome(lost: np.ndarray) -> np.ndarray:
     deepest = np.zeros(count, np.float32)
     np.maximum.at(deepest, names.ravel(), depth.ravel())
     radius = np.sqrt(sizes[:, 4] / np.pi)
-    height = _LAMP * np.exp(-((radius / (_LARGE * max(lost.shape))) ** 2)) + _WINDOW
+    small = np.exp(-((radius / (_LARGE * max(lost.shape))) ** 2))
     # A hole of a single quad or two may be the edge of something else.
-    height *= np.minimum(radius / 2.0, 1.0)
+    height = _LAMP * small * np.minimum(radius / 2.0, 1.0)
     way = np.clip((depth - _RIM) / np.maximum(deepest[names] - _RIM, 1.0), 0.0, 1.0)
-    return np.asarray(height[names] * np.sqrt(1 - (1 - way) ** 2) * holes, np.float32)
+    rim, mean = lost & (depth < 2), recorded.mean(0)
+    fall = (mean - cv2.erode(mean, np.ones((7, 7), np.uint8)))[rim]
+    falls = np.bincount(names[rim], fall, count) / np.maximum(np.bincount(names[rim], minlength=count), 1)
+    sharp = np.clip((falls - _SOFT) / (_SHARP - _SOFT), 0, 1)
+    most = float(MOST_ABOVE) - (float(MOST_ABOVE) - _WINDOW) * sharp * (1 - small)
+    dome = height[names] * np.sqrt(1 - (1 - way) ** 2) * holes
+    # What is lost in part beside a hole rises no more than the hole.
+    top = np.where(lost & (most < float(MOST_ABOVE))[names], recorded.max(0) + most[names], np.float32(np.inf)).astype(
+        np.float32
+    )
+    return dome.astype(np.float32), cv2.erode(top, np.ones((5, 5), np.uint8))
 
 
-def _missed(logs: np.ndarray, ratios: np.ndarray, any_lost: np.ndarray, brightness: np.ndarray) -> np.ndarray:
-    """By how many stops each channel is more than the two others tell, diffused in from the rim, float32 (H, W, 3).
-
-    So what is rebuilt goes on from what was recorded beside it. Only what is nearly as bright as saturation speaks:
-    what is darker lies across an edge.
-    """
-    relative = np.stack([ratios[..., 0], np.zeros_like(ratios[..., 0]), ratios[..., 1]], -1)
-    green = logs - relative
-    told = (green.sum(-1, keepdims=True) - green) / 2 + relative
-    rim = cv2.dilate(any_lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool) & ~any_lost
-    sure = rim * brightness**_CLOSE
-    total = np.asarray(sure + _DOUBT * rim, np.float32)
-    share = sure / np.maximum(total, 1e-9)
-    return _diffuse(np.asarray(np.clip(logs - told, -1.5, 1.5) * share[..., None], np.float32), total)
+def _of_sites(
+    u: np.ndarray, logs: np.ndarray, clipped: np.ndarray, pattern: np.ndarray, nothing: np.ndarray, holes: tuple
+) -> np.ndarray:
+    """Log light of clipped sites, float32 (H, W), from that of quads."""
+    u = _enlarged(u, logs.shape)
+    colours = np.tile(pattern, (logs.shape[0] // 2, logs.shape[1] // 2))
+    for c, where in sites(pattern):
+        np.copyto(u[c][where], np.where(clipped[where], np.maximum(u[c][where], logs[where]), logs[where]))
+    around = np.ones((2 * _AROUND + 1, 2 * _AROUND + 1), np.uint8)
+    ys, xs = np.nonzero(cv2.dilate(clipped.astype(np.uint8), around))
+    bounds = np.full((len(ys), 3), UNBOUNDED, np.float32)
+    own = colours[ys, xs]
+    bounds[np.arange(len(ys)), own] = np.where(clipped[ys, xs], logs[ys, xs], KNOWN)
+    mean = solve(u, ys.astype(np.int32), xs.astype(np.int32), bounds, *_SITES)
+    ys, xs = np.nonzero(clipped)
+    bound, found = logs[ys, xs], u[colours[ys, xs], ys, xs]
+    # Nothing tells of a colour where none is left: half-way to neutral, as a lamp is white with a breath of its colour.
+    found += (mean[ys, xs] - found) * np.where(nothing[ys // 2, xs // 2], _TO_NEUTRAL, np.float32(0))
+    found = np.maximum(found, bound)
+    beside = np.pad(mean, 1, mode="edge")
+    lowest = np.min([beside[ys + 1 + dy, xs + 1 + dx] for dy, dx in ((0, 1), (0, -1), (1, 0), (-1, 0))], axis=0)
+    fall = np.clip(mean[ys, xs] - lowest, 0, _MOST_FALL)
+    # The mean of a normal distribution that is cut at the bound.
+    spread = _SPREAD * np.maximum(fall, _FALLS)
+    z = (found - bound) / spread
+    risen = bound + spread * (z + np.exp(-0.5 * z * z - 0.5 * np.log(2 * np.pi) - log_ndtr(z)))
+    out = logs.copy()
+    dome, most = (plane[ys // 2, xs // 2] for plane in holes)
+    risen = np.minimum(np.where(fall > _FALLS, risen, found), bound + MOST_ABOVE)
+    # Within a hole colours come down together, or it would take on the bounds' colour, which is magenta.
+    too_much = np.maximum(mean[ys, xs] - most, 0)
+    together = np.where(too_much > 0, found - too_much, risen)
+    risen = np.where(nothing[ys // 2, xs // 2], together, np.minimum(risen, most))
+    out[ys, xs] = np.maximum(risen, bound) + dome
+    return out
 
 
 def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray) -> int:
-    """Raise clipped sites, in place, to what the unclipped channels and the colour around them tell.
+    """Raise clipped sites, in place, to what the unclipped channels and the light around them tell.
 
-    A clipped value is a lower bound. Where one or two channels are lost, they follow from those that are left
-    and the colour ratios diffused in from the unclipped surroundings (after Masood, Zhu and Tappen 2009). Where
-    all are lost the light goes half-way to neutral: a lamp seen through a clipped patch reads as white light
-    with a breath of its colour, never as the magenta that white balance makes of equal raw numbers; and it rises as a
-    dome over the hole's rim.
+    A clipped value is a lower bound. What was lost is found together, in the logarithms of the three colours, coarse to
+    fine: colours change little from place to place, and their mean is smooth (see `crenn.core.mosaic.joint`). At rims,
+    where light falls steeply, it is taken for the mean of what could be above the bound. Where all is lost, light goes
+    half-way to neutral, as a lamp is white with a breath of its colour, and small holes rise as domes.
 
     Parameters
     ----------
@@ -92,47 +186,11 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
     """
     if not clipped.any():
         return 0
-    height, width = light.shape
-    quads = np.zeros((height // 2, width // 2, 3), np.float32)
-    lost = np.zeros((height // 2, width // 2, 3), bool)
-    for row in range(2):
-        for column in range(2):
-            c = pattern[row, column]
-            quads[..., c] += light[row::2, column::2] * (0.5 if c == 1 else 1.0)
-            lost[..., c] |= clipped[row::2, column::2]
-    any_lost = np.asarray(lost.any(-1))
-    near = cv2.dilate(any_lost.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
-    floor = max(float(quads.max()) * 1e-4, 1e-9)
-    safe = np.maximum(quads, floor)
-    logs = np.log2(safe)
-    ratios = np.stack([logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]], -1)
-    # Quads beside a clipped one are already mixed with it by the lens and do not vouch for a colour.
-    brightness = np.minimum(safe.max(-1) / np.quantile(safe[any_lost].max(-1), 0.1), 1.0)
-    weight = np.where(near, 0.0, brightness**2).astype(np.float32)
-    ratios = _diffuse(ratios.astype(np.float32), weight)
-    ys, xs = np.nonzero(any_lost)
-    bound, missing, around = logs[ys, xs], lost[ys, xs], ratios[ys, xs]
-    relative = np.stack([around[:, 0], np.zeros(len(ys)), around[:, 1]], -1)
-    known = ~missing
-    count = known.sum(-1)
-    # Green level that the known channels imply, and the least one that the bounds imply.
-    implied = np.where(known, bound - relative, 0).sum(-1) / np.maximum(count, 1)
-    whitened = relative * 0.5
-    least = np.minimum((bound - whitened).max(-1), bound.max(-1) + _MOST_ABOVE)
-    estimate = np.where((count > 0)[:, None], implied[:, None] + relative, least[:, None] + whitened)
-    one_lost = count == 2
-    if one_lost.any():
-        missed = _missed(logs, ratios, any_lost, brightness)
-        estimate[one_lost] += missed[ys[one_lost], xs[one_lost]]
-    estimate = np.minimum(estimate, bound.max(-1, keepdims=True) + 2.0)
-    rebuilt = np.where(missing, np.maximum(estimate, bound), bound)
-    rebuilt += _dome(np.asarray(lost.all(-1)))[ys, xs, None]
-    values = quads.copy()
-    values[ys, xs] = np.exp2(rebuilt)
-    changed = 0
-    for row in range(2):
-        for column in range(2):
-            plane, mask = light[row::2, column::2], clipped[row::2, column::2]
-            plane[mask] = np.maximum(values[..., pattern[row, column]], plane)[mask]
-            changed += int(mask.sum())
-    return changed
+    pattern = np.asarray(pattern, np.uint8)
+    floor = max(float(light.max()) * 1e-4, 1e-9)
+    logs = np.log2(np.maximum(light, np.float32(floor)))
+    u, lost = _quads(logs, clipped, pattern)
+    nothing = np.asarray(lost.all(0))
+    found = _of_sites(_coarse_to_fine(u, lost), logs, clipped, pattern, nothing, _holes(nothing, u))
+    light[clipped] = np.maximum(np.exp2(found[clipped]), light[clipped])
+    return int(clipped.sum())
