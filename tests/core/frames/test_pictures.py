@@ -9,7 +9,7 @@ import tifffile
 from PIL import Image, ImageCms
 from PIL.TiffImagePlugin import IFDRational
 
-from crenn.core.colorimetry.spaces import srgb_encode
+from crenn.core.colorimetry.spaces import SRGB_XY, XYZ_TO_REC2020, rgb_to_xyz_matrix, srgb_encode
 from crenn.core.errors import MismatchedFrames, UnreadableFrame
 from crenn.core.frames.read import frame_metadata, read_frame
 from crenn.core.merge.instructions import Instructions
@@ -59,6 +59,31 @@ class Pictures(FolderCase):
         self.assertTrue(any("Debevec" in w for w in merged.report["warnings"]))
         for f, seconds in zip(merged.report["frames"], TIMES):
             self.assertAlmostEqual(f["ev"], np.log2(seconds), delta=0.15)
+
+    def test_a_bracket_keeps_all_colours_of_every_pixel(self):
+        # Fine colour that a mosaic would have to guess: stripes of one and two pixels.
+        rng = np.random.default_rng(2)
+        stripes = rng.uniform(0.05, 0.5, (1, 280, 3)).repeat(2, 1) * rng.uniform(0.4, 1, (384, 1, 3))
+        self.light = cv2.GaussianBlur(stripes, (0, 0), 0.6).astype(np.float32)
+        merged = merge_frames(self.jpegs(), reference=2)
+        to_srgb = np.linalg.inv(XYZ_TO_REC2020 @ rgb_to_xyz_matrix(SRGB_XY)).T
+        inner = (slice(20, -20), slice(20, -20))
+        found, truth = (merged.rgb @ to_srgb)[inner], self.light[inner]
+        found *= np.median(truth / found)
+        error = np.abs(np.log2(np.maximum(found, 1e-3) / truth))
+        self.assertLess(np.median(error), 0.09)
+        self.assertLess(np.quantile(error, 0.95), 0.3)
+
+    def test_a_lone_picture_comes_out_as_it_went_in(self):
+        rng = np.random.default_rng(6)
+        codes = rng.integers(0, 65536, (64, 97, 3), dtype=np.uint16)
+        tifffile.imwrite(self.folder / "one.tif", codes, photometric="rgb")
+        merged = merge_frames([self.folder / "one.tif"])
+        to_srgb = np.linalg.inv(XYZ_TO_REC2020 @ rgb_to_xyz_matrix(SRGB_XY)).T
+        back = np.rint(srgb_encode(np.clip(merged.rgb.astype(np.float64) @ to_srgb, 0, 1)) * 65535)
+        # The sides are made even.
+        self.assertEqual(back.shape, (64, 96, 3))
+        self.assertLessEqual(np.abs(back - codes[:, :96]).max(), 1)
 
     def test_without_times_they_are_asked_for_and_can_be_typed(self):
         paths = self.jpegs(exif=False)

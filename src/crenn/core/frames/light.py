@@ -30,6 +30,22 @@ class Sites:
 
 
 @dataclass
+class Planes:
+    """All three colours of each pixel, as the frame lies.
+
+    Attributes
+    ----------
+    light : ndarray, float32 (H, W, 3)
+        Saturation at 1.
+    clip : float
+        Light from which on it counts as clipped.
+    """
+
+    light: np.ndarray
+    clip: float
+
+
+@dataclass
 class LightFrame:
     """A light frame, and what the stages of a merge find out about it.
 
@@ -56,6 +72,8 @@ class LightFrame:
         By which it was moved, in pixels and degrees, and the deviation that is left, in pixels.
     spread : ndarray, float32 (H // 8 + 1, W // 8 + 1, 3), or None
         What moving did to its variance; None if it was not moved.
+    planes : Planes or None
+        Of developed pictures in colour.
     sites : Sites or None
         What it recorded, before it was moved; kept where detail is gathered from it.
     """
@@ -74,13 +92,18 @@ class LightFrame:
     turn: float = 0.0
     error: float = 0.0
     spread: np.ndarray | None = None
+    planes: Planes | None = None
     sites: Sites | None = None
 
     @classmethod
     def of(cls, raw: RawFrame, index: int, noise: NoiseModel, clip: float) -> "LightFrame":
         """A decoded frame, as it begins."""
-        about = replace(raw, mosaic=raw.mosaic[:0, :0].copy())
-        return cls(about, index, raw.mosaic, Levels(raw.black, raw.white, clip), noise)
+        about = replace(raw, mosaic=raw.mosaic[:0, :0].copy(), planes=None)
+        planes = None
+        if raw.planes is not None:
+            # In place: the planes of many frames wait on disk.
+            planes = Planes(np.multiply(raw.planes, np.float32(1 / raw.white), out=raw.planes), clip / raw.white)
+        return cls(about, index, raw.mosaic, Levels(raw.black, raw.white, clip), noise, planes=planes)
 
     @property
     def name(self) -> str:

@@ -1,6 +1,7 @@
-"""Reads developed pictures as frames: TIFF, PNG, JPEG and OpenEXR, sampled as a Bayer mosaic.
+"""Reads developed pictures as frames: TIFF, PNG, JPEG and OpenEXR, with a Bayer mosaic sampled from them.
 
-So they go the same way as raw frames. OpenEXR is linear light. The others carry codes whose curve is found from the
+By the mosaic they are aligned, measured and compared as raw frames are; their light comes from all their planes
+(`crenn.core.merge.full_colour`). OpenEXR is linear light. The others carry codes whose curve is found from the
 bracket itself (`crenn.core.merge.response`).
 """
 
@@ -242,6 +243,12 @@ def _mosaic(pixels: np.ndarray, top: float) -> np.ndarray:
     return mosaic
 
 
+def _planes(pixels: np.ndarray, top: float) -> np.ndarray:
+    """Pixels (H, W, 3), float32, ``top`` at `TOP`; nothing is below 0, and what is no number is 0."""
+    planes = pixels.astype(np.float32) * np.float32(TOP / top)
+    return np.maximum(np.nan_to_num(planes, copy=False, nan=0.0, posinf=0.0, neginf=0.0), 0, out=planes)
+
+
 def _brightest(pixels: np.ndarray) -> float:
     """The highest finite number, at least a little above nothing."""
     rows = (row[np.isfinite(row)].max(initial=0.0) for row in pixels)
@@ -273,6 +280,7 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
     # A channel shown three times lies in memory once.
     grey = pixels.strides[2] == 0
     height, width = mosaic.shape
+    planes = None if grey else _planes(pixels[:height, :width], top)
     flip = 0 if path.suffix.lower() == ".exr" else _metadata(path, 0, 0)[1]
     if pixels.dtype.kind != "f":
         top /= float(np.iinfo(pixels.dtype).max)
@@ -298,4 +306,5 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
         encoding,
         tuple(notes),
         grey,
+        planes,
     )

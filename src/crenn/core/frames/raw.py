@@ -48,6 +48,8 @@ class RawFrame:
         What the mosaic's numbers are: ``linear`` light, ``display`` codes of a curve not known yet, or ``unknown``.
     notes : tuple of str
         What was left out or changed in reading.
+    planes : ndarray, float32 (H, W, 3), or None
+        All three colours of each pixel, in the mosaic's numbers but not rounded, of a developed picture in colour.
     grey : bool
         Whether the file has one channel only: every site of the mosaic holds the same grey.
     """
@@ -68,6 +70,7 @@ class RawFrame:
     encoding: str = "linear"
     notes: tuple[str, ...] = ()
     grey: bool = False
+    planes: np.ndarray | None = None
 
 
 def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:

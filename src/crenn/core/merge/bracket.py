@@ -14,6 +14,7 @@ from crenn.core.merge.calibrate import mend_sites, vote_hot
 from crenn.core.merge.combine import MergedMosaic, combine
 from crenn.core.merge.describe import Facts
 from crenn.core.merge.exposures import ExposureRatio, clipped_share, measure_ratio
+from crenn.core.merge.full_colour import merge_full_colour
 from crenn.core.merge.ghosts import CELL, Motion, find_motion
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.places import on_reference
@@ -73,7 +74,11 @@ def merge_bracket(
             if frame.sites is not None:
                 frame.sites.share = np.where(motion.decided, share, np.maximum(share, 1))
     progress.at(0.85, "Merging light")
-    return combine(stack, lights, motion.share if motion else None), lights, first
+    still = motion.share if motion else None
+    merged = combine(stack, lights, still)
+    del stack
+    merged.full = merge_full_colour(lights, still)
+    return merged, lights, first
 
 
 def _full_size(cells: np.ndarray, size: tuple[int, ...]) -> np.ndarray:
@@ -132,7 +137,7 @@ def _lay_over(lights: list[LightFrame], detail: bool, facts: Facts, progress: Pr
     box = (0, 0, size[1], size[0])
     for k, frame in enumerate(lights):
         progress.at(k / len(lights), f"Laying {frame.name} in place")
-        if detail:
+        if detail and frame.planes is None:
             frame.sites = Sites(np.where(hot, np.uint16(MISSING), frame.mosaic), frame.levels)
         mend_sites(frame.mosaic, hot)
         if frame.mesh is None:

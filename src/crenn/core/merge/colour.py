@@ -58,6 +58,8 @@ def to_colour(
         # Every site has the whole light already.
         rgb, sigma = (np.repeat(v[..., None], 3, -1) for v in (merged.light, np.sqrt(merged.variance)))
         return RadianceMap(rgb, sigma, merged.source, np.where(merged.clipped, 7, 0).astype(np.uint8))
+    if merged.full is not None:
+        return _of_planes(merged, first)
     whole, taken = even(merged.light.shape), Fringes()
     rebuild_clipped(merged.light[whole], merged.clipped[whole], frame.pattern)
     if fringes and not frame.developed:
@@ -82,6 +84,17 @@ def to_colour(
             h, w = min(block.shape[0], site.shape[0]), min(block.shape[1], site.shape[1])
             block[:h, :w] |= np.where(site[:h, :w], np.uint8(1 << c), 0).astype(np.uint8)
     return RadianceMap(rgb, sigma, merged.source, clipped)
+
+
+def _of_planes(merged: MergedMosaic, first: LightFrame) -> RadianceMap:
+    """Frames that have all colours of every pixel: nothing is to be rebuilt."""
+    assert merged.full is not None
+    gains, matrix = first.raw.neutral_gains, first.raw.to_rec2020
+    light, variance = merged.full.light * gains, merged.full.variance * gains * gains
+    rgb = cv2.transform(light, matrix.astype(np.float32))
+    sigma = np.sqrt(cv2.transform(variance, (matrix * matrix).astype(np.float32)))
+    bits = (merged.full.clipped * np.array([1, 2, 4], np.uint8)).sum(-1, dtype=np.uint8)
+    return RadianceMap(rgb, sigma, merged.source, bits)
 
 
 def _gather_detail(

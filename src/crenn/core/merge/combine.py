@@ -12,6 +12,22 @@ from crenn.core.mosaic.moving import MISSING, NOISE_CELL
 
 
 @dataclass
+class FullColour:
+    """Light of all colours of every pixel.
+
+    Attributes
+    ----------
+    light, variance : ndarray, float32 (H, W, 3)
+        1.0 is the reference frame's saturation.
+    clipped : ndarray, bool (H, W, 3)
+    """
+
+    light: np.ndarray
+    variance: np.ndarray
+    clipped: np.ndarray
+
+
+@dataclass
 class MergedMosaic:
     """The frames' weighted mean.
 
@@ -25,12 +41,15 @@ class MergedMosaic:
     clipped : ndarray, bool (H, W)
         Whether even the darkest frame was clipped, or the one that something moving comes from; ``light`` is a lower
         bound there.
+    full : FullColour or None
+        All colours of every pixel, of frames that have them.
     """
 
     light: np.ndarray
     variance: np.ndarray
     source: np.ndarray
     clipped: np.ndarray
+    full: FullColour | None = None
 
 
 @nb.njit(fastmath=True)
@@ -168,7 +187,12 @@ def _combine(
             clipped[y, x] = any_clipped
 
 
-def combine(stack: np.ndarray, frames: Sequence[LightFrame], still: np.ndarray | None = None) -> MergedMosaic:
+def combine(
+    stack: np.ndarray,
+    frames: Sequence[LightFrame],
+    still: np.ndarray | None = None,
+    pattern: np.ndarray | None = None,
+) -> MergedMosaic:
     """Merge aligned mosaics.
 
     Each site becomes the mean of the frames that did not clip there, weighted by the inverse of the variance
@@ -182,6 +206,8 @@ def combine(stack: np.ndarray, frames: Sequence[LightFrame], still: np.ndarray |
         What is known of the frames; the reference frame's gain is 1.
     still : ndarray, uint8 (K, H // 4, W // 4), optional
         Share with which each frame may speak, from `crenn.core.merge.ghosts.find_motion`; all of it if None.
+    pattern : ndarray, uint8 (2, 2), optional
+        Colours of the tile, if not those of the frames.
     """
     count, height, width = stack.shape
     gains = np.array([f.gain for f in frames], np.float32)
@@ -198,7 +224,7 @@ def combine(stack: np.ndarray, frames: Sequence[LightFrame], still: np.ndarray |
     _combine(
         stack,
         np.argsort(gains, kind="stable"),
-        frames[0].pattern,
+        frames[0].pattern if pattern is None else pattern,
         np.stack([v.black for v in levels]).astype(np.float32),
         np.stack([v.scale for v in levels]),
         np.array([v.clip for v in levels], np.float32),

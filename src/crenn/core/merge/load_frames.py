@@ -157,6 +157,9 @@ def _read_all(paths: Sequence[Path], names: Sequence[str], out: Gathered, progre
                 if not fits_in_memory(len(paths), frame.mosaic):
                     frame.mosaic = on_disk(frame.mosaic)
                     release_pages(frame.mosaic)
+                if frame.planes is not None and not fits_in_memory(len(paths), frame.planes):
+                    frame.planes = on_disk(frame.planes)
+                    release_pages(frame.planes)
                 frames.append(frame)
             progress.at((index + 1) / len(paths), f"Reading {names[index]}")
     if len(faults) == len(frames):

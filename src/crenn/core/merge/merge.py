@@ -172,8 +172,9 @@ def _groups(lights: list[LightFrame]) -> list[list[LightFrame]]:
 
 
 def _put_away(lights: list[LightFrame], mosaics: Mosaics) -> None:
-    """Give the frames' mosaics over, one after the other."""
+    """Give the frames' mosaics over, one after the other; stacks are made of mosaics alone."""
     for k, frame in enumerate(lights):
+        frame.planes = None
         mosaic = frame.detach_mosaic()
         mosaics.put(k, mosaic)
         release_pages(mosaic)

@@ -19,7 +19,7 @@ def fits_in_memory(count: int, mosaic: np.ndarray) -> bool:
 
 
 def on_disk(mosaic: np.ndarray) -> np.ndarray:
-    """A mosaic, uint16 (H, W), whose numbers wait on disk until they are looked at; the file goes with it.
+    """A mosaic, uint16 (H, W), or planes, whose numbers wait on disk until they are looked at; the file goes with it.
 
     Raises
     ------
@@ -32,7 +32,7 @@ def on_disk(mosaic: np.ndarray) -> np.ndarray:
             mosaic.tofile(file)
             file.flush()
             # The name is gone when the block ends; the pages live as long as the mapping.
-            return np.memmap(file.name, np.uint16, "r+", shape=mosaic.shape)
+            return np.memmap(file.name, mosaic.dtype, "r+", shape=mosaic.shape)
     except OSError as fault:
         raise CrennError(
             f"cannot hold the frames of this stack: {fault.strerror}.",

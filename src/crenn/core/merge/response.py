@@ -89,9 +89,20 @@ def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
         warnings.append("The pictures' numbers grow with the exposure as light does: they are merged as linear light.")
         return
     curve = response_of(pictures)
-    table = np.interp(np.arange(TOP + 1) / TOP * 255, np.arange(256), curve)
-    table = np.clip(np.rint(table * TOP), 0, TOP).astype(np.uint16)
+    alone = len(pictures) < 2
+
+    def light_of(codes: np.ndarray) -> np.ndarray:
+        # A lone picture is taken for sRGB as it stands, not for what 256 codes of it tell.
+        return srgb_decode(codes) if alone else np.interp(codes * 255, np.arange(256), curve)
+
+    table = np.clip(np.rint(light_of(np.arange(TOP + 1) / TOP) * TOP), 0, TOP).astype(np.uint16)
     for f in pictures:
+        if f.planes is not None:
+            lost = f.planes >= TOP * 0.985
+            for row in f.planes:
+                row[:] = light_of(row * np.float32(1 / TOP)) * TOP
+            if not alone:
+                f.planes[lost] = TOP
         # The last codes are where a camera's curve flattens towards white: they count as clipped.
         clipped = f.mosaic >= TOP * 0.985
         f.mosaic = table[np.minimum(f.mosaic, TOP)]
