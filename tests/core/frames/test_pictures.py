@@ -85,6 +85,24 @@ class Pictures(FolderCase):
         self.assertEqual(back.shape, (64, 96, 3))
         self.assertLessEqual(np.abs(back - codes[:, :96]).max(), 1)
 
+    def test_a_profile_tells_colours_and_curve(self):
+        profile = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
+        tags = {bytes(profile[i : i + 4]): i for i in range(132, 132 + 12 * profile[131], 12)}
+        offset = int.from_bytes(profile[tags[b"gTRC"] + 4 : tags[b"gTRC"] + 8], "big")
+        # A plain power of 1.8.
+        profile[offset : offset + 16] = b"para" + bytes(8) + round(1.8 * 65536).to_bytes(4, "big")
+        codes = np.random.default_rng(6).integers(0, 65536, (32, 48, 3), dtype=np.uint16)
+        tifffile.imwrite(self.folder / "one.tif", codes, photometric="rgb", iccprofile=bytes(profile))
+        merged = merge_frames([self.folder / "one.tif"])
+        to_srgb = np.linalg.inv(XYZ_TO_REC2020 @ rgb_to_xyz_matrix(SRGB_XY)).T
+        np.testing.assert_allclose(merged.rgb @ to_srgb, (codes / 65535) ** 1.8, atol=2e-3)
+        self.assertTrue(any("profile's curve" in w for w in merged.report["warnings"]))
+        # What is no curve is not taken.
+        profile[offset + 12 : offset + 16] = (-3 * 65536).to_bytes(4, "big", signed=True)
+        tifffile.imwrite(self.folder / "two.tif", codes, photometric="rgb", iccprofile=bytes(profile))
+        merged = merge_frames([self.folder / "two.tif"])
+        self.assertTrue(any("sRGB curve" in w for w in merged.report["warnings"]))
+
     def test_without_times_they_are_asked_for_and_can_be_typed(self):
         paths = self.jpegs(exif=False)
         with self.assertRaises(MismatchedFrames) as caught:
@@ -118,7 +136,7 @@ class Pictures(FolderCase):
         notes = " ".join(merge_frames([path]).report["warnings"])
         self.assertIn("a.tif: its alpha channel is left out", notes)
         self.assertIn("by its profile (sRGB", notes)
-        self.assertIn("sRGB curve", notes)
+        self.assertIn("its profile's curve", notes)
 
     def test_exr_is_light_in_its_own_primaries(self):
         path = self.folder / "e.exr"

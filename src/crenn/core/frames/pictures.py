@@ -6,7 +6,6 @@ bracket itself (`crenn.core.merge.response`).
 """
 
 import contextlib
-import io
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -16,20 +15,18 @@ import exifread
 import numpy as np
 import OpenEXR
 import tifffile
-from PIL import Image, ImageCms
+from PIL import Image
 
 from crenn.core.colorimetry.spaces import (
     D65_XY,
     REC2020_CHROMATICITIES,
-    SRGB_XY,
     XYZ_TO_REC2020,
-    adaptation_matrix,
     rgb_to_xyz_matrix,
-    xy_to_xyz,
 )
 from crenn.core.colorimetry.white import temperature_of
 from crenn.core.errors import UnreadableFrame
 from crenn.core.frames.metadata import FrameMetadata
+from crenn.core.frames.profiles import Profile, profile_of
 from crenn.core.frames.raw import RawFrame
 from crenn.core.frames.sizes import check_size
 from crenn.core.geometry.orientation import flip_of_exif
@@ -43,7 +40,6 @@ _MOST_CHANNELS = 8
 # Sizes are checked here, against this machine's memory; the library's own limit stands in the way.
 Image.MAX_IMAGE_PIXELS = None
 _PATTERN = np.array([[0, 1], [1, 2]], np.uint8)
-_D50 = np.array([0.9642, 1.0, 0.8249])
 
 
 def _number(tag) -> float | None:
@@ -150,25 +146,6 @@ def _exr_metadata(header: dict, width: int, height: int) -> FrameMetadata:
     )
 
 
-def _profile_matrix(data: bytes | None) -> tuple[np.ndarray, str | None, bool]:
-    """(to XYZ under D65, what the profile calls itself, whether its curve is a straight line)."""
-    plain = rgb_to_xyz_matrix(SRGB_XY)
-    if not data:
-        return plain, None, False
-    try:
-        profile = ImageCms.ImageCmsProfile(io.BytesIO(data)).profile
-        colorants = (profile.red_colorant, profile.green_colorant, profile.blue_colorant)
-        columns = [c[0] for c in colorants if c is not None]
-        matrix = adaptation_matrix(_D50, xy_to_xyz(*D65_XY)) @ np.array(columns).T
-        name = (profile.profile_description or "a profile").strip()
-    except Exception:
-        return plain, "a profile that could not be read", False
-    # A matrix profile whose curves are a straight line is of linear light.
-    curve = data.find(b"curv", 128)
-    straight = curve >= 0 and int.from_bytes(data[curve + 8 : curve + 12], "big") == 0
-    return matrix, name, straight
-
-
 def _decode_exr(path: Path) -> tuple[np.ndarray, np.ndarray]:
     """(pixels, float32 (H, W, 3), matrix to XYZ)."""
     with OpenEXR.File(str(path), separate_channels=True) as file:
@@ -185,11 +162,11 @@ def _decode_exr(path: Path) -> tuple[np.ndarray, np.ndarray]:
     return rgb, rgb_to_xyz_matrix(((p[0], p[1]), (p[2], p[3]), (p[4], p[5])), (p[6], p[7]))
 
 
-def _decode(path: Path) -> tuple[np.ndarray, str, np.ndarray, list[str]]:
-    """(pixels as stored, (H, W, 3), encoding, matrix to XYZ, notes)."""
+def _decode(path: Path) -> tuple[np.ndarray, str, Profile, list[str]]:
+    """(pixels as stored, (H, W, 3), encoding, profile, notes)."""
     if path.suffix.lower() == ".exr":
         pixels, matrix = _decode_exr(path)
-        return pixels, "linear", matrix, []
+        return pixels, "linear", Profile(matrix), []
     profile = None
     if path.suffix.lower() in (".tif", ".tiff"):
         with tifffile.TiffFile(path) as file:
@@ -224,12 +201,13 @@ def _decode(path: Path) -> tuple[np.ndarray, str, np.ndarray, list[str]]:
     pixels = pixels[..., :3] if pixels.shape[2] >= 3 else np.broadcast_to(pixels[..., :1], (*pixels.shape[:2], 3))
     if pixels.dtype.kind not in "uf":
         raise ValueError(f"no picture of {pixels.dtype} numbers")
-    matrix, name, straight = _profile_matrix(profile)
-    if name:
-        notes.append(f"its colours are taken by its profile ({name})")
+    about = profile_of(profile)
+    if about.name:
+        notes.append(f"its colours are taken by its profile ({about.name})")
     if pixels.dtype.kind == "f":
-        return pixels, "linear", matrix, notes
-    return pixels, "linear" if straight else "unknown" if pixels.dtype == np.uint16 else "display", matrix, notes
+        return pixels, "linear", about, notes
+    encoding = "linear" if about.straight else "unknown" if pixels.dtype == np.uint16 else "display"
+    return pixels, encoding, about, notes
 
 
 def _mosaic(pixels: np.ndarray, top: float) -> np.ndarray:
@@ -267,7 +245,7 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
     shown = name or path.name
     about = picture_metadata(path)
     try:
-        pixels, encoding, matrix, notes = _decode(path)
+        pixels, encoding, profile, notes = _decode(path)
     except MemoryError:
         raise
     except Exception:
@@ -284,7 +262,7 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
     flip = 0 if path.suffix.lower() == ".exr" else _metadata(path, 0, 0)[1]
     if pixels.dtype.kind != "f":
         top /= float(np.iinfo(pixels.dtype).max)
-    to_rec2020 = XYZ_TO_REC2020 @ matrix
+    to_rec2020 = XYZ_TO_REC2020 @ profile.matrix
     # Light is counted in units of the file: the frame's sensitivity takes the scale up.
     if encoding == "linear" and path.suffix.lower() == ".exr" and about.seconds:
         about = replace(about, iso=min(max(about.iso / top, 1e-8), 1e11))
@@ -307,4 +285,5 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
         tuple(notes),
         grey,
         planes,
+        profile.curve,
     )

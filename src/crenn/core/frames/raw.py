@@ -1,5 +1,6 @@
 """Decodes raw files to their mosaics, with all that is needed to turn numbers into light."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -50,6 +51,8 @@ class RawFrame:
         What was left out or changed in reading.
     planes : ndarray, float32 (H, W, 3), or None
         All three colours of each pixel, in the mosaic's numbers but not rounded, of a developed picture in colour.
+    curve : callable or None
+        From codes, 0 to 1, to light, as the file's profile tells.
     grey : bool
         Whether the file has one channel only: every site of the mosaic holds the same grey.
     """
@@ -71,6 +74,7 @@ class RawFrame:
     notes: tuple[str, ...] = ()
     grey: bool = False
     planes: np.ndarray | None = None
+    curve: Callable[[np.ndarray], np.ndarray] | None = None
 
 
 def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:

@@ -92,8 +92,8 @@ def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
     alone = len(pictures) < 2
 
     def light_of(codes: np.ndarray) -> np.ndarray:
-        # A lone picture is taken for sRGB as it stands, not for what 256 codes of it tell.
-        return srgb_decode(codes) if alone else np.interp(codes * 255, np.arange(256), curve)
+        # A lone picture is taken as its profile says, else for sRGB.
+        return (pictures[0].curve or srgb_decode)(codes) if alone else np.interp(codes * 255, np.arange(256), curve)
 
     table = np.clip(np.rint(light_of(np.arange(TOP + 1) / TOP) * TOP), 0, TOP).astype(np.uint16)
     for f in pictures:
@@ -109,9 +109,10 @@ def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
         f.mosaic[clipped] = TOP
         f.encoding = "linear"
     times = [f.metadata.sensitivity or 1.0 for f in pictures]
+    by = "its profile's curve" if alone and pictures[0].curve else "the sRGB curve"
     if len(pictures) < 2 or max(times) / min(times) < 1.2:
         warnings.append(
-            "A developed picture: its light is worked out by the sRGB curve, its highlights stay as its camera "
+            f"A developed picture: its light is worked out by {by}, its highlights stay as its camera "
             "compressed them, and the predicted noise is only roughly right."
         )
     else:
