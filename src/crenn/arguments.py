@@ -3,6 +3,10 @@
 import argparse
 import ipaddress
 import re
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from crenn.camera.flaws import Flaws
 
 
 def size(text: str) -> tuple[int, int]:
@@ -82,3 +86,13 @@ def tone(text: str) -> float:
     if not -16 <= value <= 4:
         raise argparse.ArgumentTypeError(f"{text!r} is no tone from -16 to 4 EV")
     return value
+
+
+def flaws(text: str) -> "Flaws":
+    """Flaws of the simulated camera: a number for all, or some by their names."""
+    from crenn.camera.flaws import Flaws
+
+    try:
+        return Flaws.parse(text)
+    except ValueError as fault:
+        raise argparse.ArgumentTypeError(str(fault)) from None

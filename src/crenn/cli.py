@@ -183,6 +183,7 @@ def _mask(arguments) -> None:
 
 
 def _shoot(arguments) -> None:
+    from crenn.camera.sensor import Sensor
     from crenn.camera.shoot import Bracket, scene_named, shoot
     from crenn.core.progress import Progress
 
@@ -212,6 +213,7 @@ def _shoot(arguments) -> None:
         bracket=bracket,
         faulty=arguments.lens == "wide",
         infrared=arguments.filter == "infrared",
+        sensor=Sensor(flaws=arguments.flaws),
     )
 
 
@@ -372,6 +374,9 @@ def parser() -> argparse.ArgumentParser:
     )
     p.add_argument("--filter", choices=("none", "infrared"), default="none", help="before the lens")
     p.add_argument("--shift", type=float, metavar="EV", help="expose all frames more")
+    p.add_argument(
+        "--flaws", type=typed.flaws, default="0", metavar="N", help="1 for a real sensor's, or some: dust=2,glare=1"
+    )
     p.set_defaults(run=_shoot)
     p = commands.add_parser("bench", help="measure picture quality and speed")
     p.add_argument("names", nargs="*", metavar="NAME")

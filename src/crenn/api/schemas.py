@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 from fastapi import Path
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
+from crenn.camera.flaws import STRONGEST
 from crenn.core.areas.part import Id as AreaId
 from crenn.core.changes import Change
 from crenn.core.geometry.turn import TurnParameters
@@ -223,6 +224,7 @@ class CameraIn(Body):
     step: float = Field(2.0, ge=0, le=4)
     iso: float = Field(100.0, ge=50, le=25600)
     shake: float = Field(0.0, ge=0, le=1.5, description="deviation of the camera's direction and roll, in degrees")
+    flaws: float = Field(0.0, ge=0, le=STRONGEST, description="strength of a real sensor's flaws, 1 as they are")
     shift: float = Field(0.0, ge=-6, le=6, description="EV by which all frames are exposed more")
 
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from crenn.camera.flaws import Flaws
 from crenn.core.colorimetry.spaces import REC2020_TO_XYZ
 
 #: XYZ to camera, for D65, in the sense of the DNG tag ColorMatrix1.
@@ -48,7 +49,8 @@ class Sensor:
     A radiance of 1.0 (Rec. 2020 green after the colour matrix) just saturates green at 1 s, f/8 and
     ISO 100. Electrons follow Poisson statistics; read noise has a part before and a part after the
     amplifier, which is how it depends on ISO (EMVA Standard 1288, release 4.0). Electrons of a row's amplifier depart
-    from frame to frame, by ``row_noise``, those of a column's for good, by ``column_pattern``.
+    from frame to frame, by ``row_noise``, those of a column's for good, by ``column_pattern``. ``flaws`` are
+    what else keeps a real one from being ideal.
     """
 
     pattern: str = "RGGB"  # row by row; 4 letters for a Bayer tile, 36 for one of 6×6
@@ -65,6 +67,7 @@ class Sensor:
     row_noise: float = 0.0
     column_pattern: float = 0.0
     xyz_to_camera: tuple = field(default=DEFAULT_XYZ_TO_CAMERA)
+    flaws: Flaws = field(default_factory=Flaws)
 
     def read_noise(self, iso: float) -> float:
         """Read noise in electrons at a sensitivity."""
@@ -113,15 +116,23 @@ class Sensor:
         matrix = self.camera_matrix().astype(np.float32)
         capacity = self.capacity(exposure.iso)
         light = exposure.seconds * exposure.shutter_error * (8.0 / exposure.aperture) ** 2
+        flaws, flawed = self.flaws, self.flaws != Flaws()
+        if flawed:
+            about = exposure.seconds, exposure.aperture, exposure.relative, self.serial, seed
+            radiance = flaws.before_sensor(radiance, *about)
         mosaic = np.empty((height, width), np.float32)
         for channel in range(3):
             sites = colours == channel
             mosaic[sites] = np.maximum(radiance[sites] @ matrix[channel], 0.0)
         electrons = mosaic * np.float32(light * self.full_well)
         electrons *= 1.0 + self.prnu * fixed.standard_normal((height, width), np.float32)
+        if flawed:
+            electrons *= flaws.response((height, width), self.serial)
         dark = np.full((height, width), self.dark_current, np.float32)
         hot = fixed.random((height, width), np.float32) < self.hot_share
         dark[hot] = fixed.exponential(4000.0, int(hot.sum()))
+        if flawed:
+            dark += flaws.dark((height, width))
         electrons += dark * exposure.seconds
         few = electrons < 1000.0
         noisy = electrons + np.sqrt(electrons) * rng.standard_normal((height, width), np.float32)
@@ -132,5 +143,9 @@ class Sensor:
             noisy += self.row_noise * rng.standard_normal((height, 1), np.float32)
         if self.column_pattern:
             noisy += self.column_pattern * fixed.standard_normal((1, width), np.float32)
+        if flawed:
+            noisy += flaws.offset((height, width), self.serial, seed)
         numbers = self.black + noisy * np.float32((self.white - self.black) / capacity)
+        if flawed:
+            numbers = flaws.coded(numbers, self.black, (self.white - self.black) / capacity)
         return np.clip(np.rint(numbers), 0, self.white).astype(np.uint16)

@@ -10,6 +10,7 @@ import numpy as np
 import OpenEXR
 
 from crenn.camera.dng import FrameDescription, write_dng
+from crenn.camera.flaws import Flaws
 from crenn.camera.glass import Glass
 from crenn.camera.infrared import recorded, through_filter
 from crenn.camera.optics import Pose, between, view_of_light
@@ -334,7 +335,8 @@ def shoot(
     progress : Progress, optional
     truth : bool
         Whether to write ``truth.exr``: the noiseless radiance map at the moment of the reference frame; and
-        ``truth.json``: the homographies from its pixels to those of each frame.
+        ``truth.json``: the homographies from its pixels to those of each frame; and, of a sensor with flaws,
+        ``flaws.exr``: what its frames share of them.
     bracket : Bracket, optional
         The scene's usual one by default.
     faulty : bool
@@ -399,6 +401,10 @@ def shoot(
         if truth and index == reference:
             gain = exposure.relative * exposure.shutter_error
             write_exr(folder / "truth.exr", ideal @ (gain * truth_matrix(sensor, scene.as_shot)).T.astype(np.float32))
+    if truth and sensor.flaws != Flaws():
+        planes = sensor.flaws.truth((height, width), bracket.exposures[reference].aperture, sensor.serial)
+        with OpenEXR.File({"type": OpenEXR.scanlineimage}, planes) as file:
+            file.write(str(folder / "flaws.exr"))
     nothing = np.zeros((height, width, 3), np.float32)
     darks = [
         write(

@@ -2,6 +2,8 @@
 
 import shutil
 
+from crenn.camera.flaws import Flaws
+from crenn.camera.sensor import Sensor
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
 from crenn.core.basis import basis_of, carried_over
 from crenn.core.deliver.files import deliver, deliver_mask
@@ -147,7 +149,10 @@ def shoot_scene(job: RunningJob) -> None:
     )
     folder = job.library.incoming_of_camera(job.id)
     shutil.rmtree(folder, ignore_errors=True)
-    shot = shoot(options["scene"], folder, SHIPPED_SIZE, job.id, progress=job.progress, truth=False, bracket=bracket)
+    sensor = Sensor(flaws=Flaws.all(options.get("flaws", 0.0)))
+    shot = shoot(
+        options["scene"], folder, SHIPPED_SIZE, job.id, sensor, progress=job.progress, truth=False, bracket=bracket
+    )
     # Named after the job: a second shoot of the same scene must not look like the first.
     files = [
         p.rename(p.with_name(p.name.replace(options["scene"], f"{options['scene']}-{job.id}")))

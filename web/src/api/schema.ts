@@ -1292,6 +1292,12 @@ export interface components {
              */
             shake: number;
             /**
+             * Flaws
+             * @description strength of a real sensor's flaws, 1 as they are
+             * @default 0
+             */
+            flaws: number;
+            /**
              * Shift
              * @description EV by which all frames are exposed more
              * @default 0

@@ -12,6 +12,7 @@ interface Setting {
   iso: number;
   shake: number;
   shift: number;
+  flaws: number;
 }
 
 const FIELDS: { name: keyof Setting; title: string; step: number }[] = [
@@ -20,8 +21,9 @@ const FIELDS: { name: keyof Setting; title: string; step: number }[] = [
   { name: "iso", title: "ISO", step: 50 },
   { name: "shake", title: "Shake, degrees (0 on a tripod)", step: 0.1 },
   { name: "shift", title: "Expose all more by, EV", step: 0.5 },
+  { name: "flaws", title: "Flaws (1 as a real sensor has)", step: 0.5 },
 ];
-const START: Setting = { frames: 5, step: 2, iso: 100, shake: 0, shift: 0 };
+const START: Setting = { frames: 5, step: 2, iso: 100, shake: 0, shift: 0, flaws: 0 };
 
 /** The simulated camera: shoot a Tarrowick scene again in another way, to see what a bracket should be. */
 export default function CameraDialog({ onClose }: { onClose: () => void }) {

@@ -1,0 +1,88 @@
+"""A camera that is not ideal: each flaw against its truth, and none of them where there is none."""
+
+import unittest
+
+import numpy as np
+
+from crenn.camera.flaws import Flaws
+from crenn.camera.sensor import Exposure, Sensor
+
+SIZE = (240, 360)
+EVEN = np.full((*SIZE, 3), 0.2, np.float32)
+ONE = Exposure(1.0)
+
+
+def numbers(flaws: Flaws, exposure: Exposure = ONE, seed: int = 1, light: np.ndarray = EVEN) -> np.ndarray:
+    return Sensor(flaws=flaws).expose(light, exposure, seed).astype(np.float64)
+
+
+class OneByOne(unittest.TestCase):
+    def test_none_changes_nothing(self):
+        np.testing.assert_array_equal(numbers(Flaws.all(0.0)), Sensor().expose(EVEN, ONE, 1))
+
+    def test_sites_that_jump_do_so_from_frame_to_frame(self):
+        flaws, dark = Flaws(telegraph=20.0), np.zeros((*SIZE, 3), np.float32)
+        jumps = flaws.jumps(SIZE, Sensor().serial)
+        self.assertAlmostEqual((jumps > 0).mean(), 0.02, delta=0.004)
+        frames = np.stack([numbers(flaws, seed=s, light=dark) for s in range(12)])
+        loud = jumps > 30
+        self.assertGreater(np.median(frames[:, loud].std(0)), 2 * np.median(frames[:, jumps == 0].std(0)))
+
+    def test_weak_sites_answer_by_their_response(self):
+        flaws = Flaws(weak=40.0)
+        response = flaws.response(SIZE, Sensor().serial)
+        weak = (response > 0) & (response < 0.9)
+        self.assertGreater(weak.sum(), 50)
+        clean, found = numbers(Flaws()) - 512, numbers(flaws) - 512
+        np.testing.assert_allclose(found[weak] / clean[weak], response[weak], atol=0.08)
+        self.assertLess(np.abs(found[response == 0]).max(), 40)
+
+    def test_black_drifts_slowly_along_rows_and_anew_in_each_frame(self):
+        flaws, dark = Flaws(drift=10.0), np.zeros((*SIZE, 3), np.float32)
+        rows = [numbers(flaws, seed=s, light=dark).mean(1) for s in (1, 2)]
+        self.assertLess(np.abs(np.diff(rows[0])).mean(), 0.3 * rows[0].std() + 0.3)
+        self.assertGreater(np.abs(rows[0] - rows[1]).max(), 1.0)
+
+    def test_a_corner_glows_with_time(self):
+        flaws, dark = Flaws(glow=1.0), np.zeros((*SIZE, 3), np.float32)
+        corner = [numbers(flaws, Exposure(s), light=dark)[-12:, -12:].mean() for s in (1.0, 60.0)]
+        self.assertGreater(corner[1] - corner[0], 2.0)
+
+    def test_coding_keeps_light_and_has_fewer_steps(self):
+        ramp = np.linspace(0.01, 0.9, SIZE[1], dtype=np.float32)[None, :, None] * np.ones((SIZE[0], 1, 3), np.float32)
+        plain, coded = numbers(Flaws(), light=ramp), numbers(Flaws(coding=1.0), light=ramp)
+        self.assertLess(len(np.unique(coded)), 0.5 * len(np.unique(plain)))
+        self.assertLess(np.abs(coded - plain).max() / 16383, 0.01)
+        self.assertAlmostEqual(float(coded.mean() / plain.mean()), 1.0, delta=1e-3)
+
+    def test_glare_is_light_taken_from_lamps(self):
+        lamp = np.full((*SIZE, 3), 1e-4, np.float32)
+        lamp[100:104, 60:64] = 50.0
+        seen = Flaws(glare=1.0).before_sensor(lamp, 0.1, 8.0, 1.0, 7, 1)
+        self.assertAlmostEqual(float(seen.sum() / lamp.sum()), 1.0, delta=2e-3)
+        # The ghost lies beyond the middle.
+        ghost = seen[132:144, 292:304].mean()
+        self.assertGreater(ghost, 1.2 * seen[100:112, 292:304].mean())
+        # Spikes lie along the blades.
+        self.assertGreater(seen[102, 67].mean(), 2 * seen[107, 67].mean())
+
+    def test_dust_lies_in_the_same_places(self):
+        flaws = Flaws(dust=2.0)
+        clear = flaws.transmission(SIZE, 8.0, 7)
+        self.assertLess(clear.min(), 0.96)
+        self.assertEqual(clear.max(), 1.0)
+        spotted = clear < 0.96
+        for seed in (1, 2):
+            ratio = (numbers(flaws, seed=seed) - 512) / (numbers(Flaws(), seed=seed) - 512)
+            self.assertAlmostEqual(float(ratio[spotted].mean()), float(clear[spotted].mean()), delta=0.01)
+        self.assertLess(flaws.transmission(SIZE, 16.0, 7).min(), clear.min())
+
+    def test_long_exposures_sway_and_are_crossed(self):
+        star = np.zeros((*SIZE, 3), np.float32)
+        star[120, 180] = 1.0
+        swayed = Flaws(shake=10.0).before_sensor(star, 10.0, 8.0, 1.0, 7, 1)
+        self.assertAlmostEqual(float(swayed.sum()), 3.0, delta=1e-3)
+        self.assertLess(swayed.max(), 0.7)
+        np.testing.assert_array_equal(Flaws(shake=10.0).before_sensor(star, 0.1, 8.0, 1.0, 7, 1), star)
+        crossed = [Flaws(aircraft=2.0).before_sensor(star, 10.0, 8.0, 1.0, 7, s).sum() > 4 for s in range(12)]
+        self.assertTrue(1 < sum(crossed) < 11)
