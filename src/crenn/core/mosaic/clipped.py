@@ -19,7 +19,7 @@ _AROUND = 2
 #: first to the second number of stops.
 #: Where nothing is left, colours go so far to neutral, and small holes rise by so many stops more; holes of a radius of
 #: more than `_LARGE` of the longer side are large and do not; a dome begins so many quads inside.
-_TO_NEUTRAL, _LAMP, _LARGE, _RIM = np.float32(0.5), 1.4, 0.01, 0.7
+_TO_NEUTRAL, _LAMP, _LARGE, _RIM = np.float32(0.75), 1.4, 0.01, 0.7
 #: Large holes whose light falls by more than the second number of stops over three quads beyond the rim, windows, rise
 #: by at most the third; those whose light falls by less than the first may go on rising.
 _SOFT, _SHARP, _WINDOW = 0.7, 2.0, 0.3
@@ -127,8 +127,27 @@ def _holes(lost: np.ndarray, recorded: np.ndarray) -> tuple[np.ndarray, np.ndarr
     return dome.astype(np.float32), cv2.erode(top, np.ones((5, 5), np.uint8))
 
 
+def _whitened(u: np.ndarray, bounds: np.ndarray) -> np.ndarray:
+    """Log light of places where nothing is left, most of the way to neutral; float32 (3, N) all of them.
+
+    Nothing tells of their colour: a lamp is white with a breath of its surroundings' colour. What colour they have
+    along that of the bounds, which is magenta, is the bounds' alone. All colours together rise until none is below.
+    """
+    mean, towards = u.mean(0), bounds - bounds.mean(0)
+    colour = u - mean
+    along = (colour * towards).sum(0) / np.maximum((towards * towards).sum(0), np.float32(1e-6))
+    colour = (1 - _TO_NEUTRAL) * (colour - np.clip(along, 0, 1) * towards)
+    out = mean + colour
+    return np.asarray(out + np.maximum((bounds - out).max(0), 0), np.float32)
+
+
 def _of_sites(
-    u: np.ndarray, logs: np.ndarray, clipped: np.ndarray, pattern: np.ndarray, nothing: np.ndarray, holes: tuple
+    recorded: np.ndarray,
+    u: np.ndarray,
+    logs: np.ndarray,
+    clipped: np.ndarray,
+    pattern: np.ndarray,
+    nothing: np.ndarray,
 ) -> np.ndarray:
     """Log light of clipped sites, float32 (H, W), from that of quads."""
     u = _enlarged(u, logs.shape)
@@ -143,8 +162,9 @@ def _of_sites(
     mean = solve(u, ys.astype(np.int32), xs.astype(np.int32), bounds, *_SITES)
     ys, xs = np.nonzero(clipped)
     bound, found = logs[ys, xs], u[colours[ys, xs], ys, xs]
-    # Nothing tells of a colour where none is left: half-way to neutral, as a lamp is white with a breath of its colour.
-    found += (mean[ys, xs] - found) * np.where(nothing[ys // 2, xs // 2], _TO_NEUTRAL, np.float32(0))
+    hole = nothing[ys // 2, xs // 2]
+    white = _whitened(u[:, ys[hole], xs[hole]], recorded[:, ys[hole] // 2, xs[hole] // 2])
+    found[hole] = np.take_along_axis(white, colours[ys[hole], xs[hole]][None].astype(np.int64), 0)[0]
     found = np.maximum(found, bound)
     beside = np.pad(mean, 1, mode="edge")
     lowest = np.min([beside[ys + 1 + dy, xs + 1 + dx] for dy, dx in ((0, 1), (0, -1), (1, 0), (-1, 0))], axis=0)
@@ -154,12 +174,12 @@ def _of_sites(
     z = (found - bound) / spread
     risen = bound + spread * (z + np.exp(-0.5 * z * z - 0.5 * np.log(2 * np.pi) - log_ndtr(z)))
     out = logs.copy()
-    dome, most = (plane[ys // 2, xs // 2] for plane in holes)
+    dome, most = (plane[ys // 2, xs // 2] for plane in _holes(nothing, recorded))
     risen = np.minimum(np.where(fall > _FALLS, risen, found), bound + MOST_ABOVE)
     # Within a hole colours come down together, or it would take on the bounds' colour, which is magenta.
-    too_much = np.maximum(mean[ys, xs] - most, 0)
-    together = np.where(too_much > 0, found - too_much, risen)
-    risen = np.where(nothing[ys // 2, xs // 2], together, np.minimum(risen, most))
+    too_much = np.zeros_like(found)
+    too_much[hole] = np.maximum(white.mean(0) - most[hole], 0)
+    risen = np.where(hole, found - too_much, np.minimum(risen, most))
     out[ys, xs] = np.maximum(risen, bound) + dome
     return out
 
@@ -170,7 +190,7 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
     A clipped value is a lower bound. What was lost is found together, in the logarithms of the three colours, coarse to
     fine: colours change little from place to place, and their mean is smooth (see `crenn.core.mosaic.joint`). At rims,
     where light falls steeply, it is taken for the mean of what could be above the bound. Where all is lost, light goes
-    half-way to neutral, as a lamp is white with a breath of its colour, and small holes rise as domes.
+    most of the way to neutral, as a lamp is white with a breath of its colour, and small holes rise as domes.
 
     Parameters
     ----------
@@ -191,6 +211,6 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
     logs = np.log2(np.maximum(light, np.float32(floor)))
     u, lost = _quads(logs, clipped, pattern)
     nothing = np.asarray(lost.all(0))
-    found = _of_sites(_coarse_to_fine(u, lost), logs, clipped, pattern, nothing, _holes(nothing, u))
+    found = _of_sites(u, _coarse_to_fine(u, lost), logs, clipped, pattern, nothing)
     light[clipped] = np.maximum(np.exp2(found[clipped]), light[clipped])
     return int(clipped.sum())
