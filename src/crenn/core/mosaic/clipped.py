@@ -17,6 +17,8 @@ _STEEPEST = 1.5
 _AROUND = 2
 #: At a rim, what was lost departs from what is found by this share of the fall to its neighbours, which counts from the
 #: first to the second number of stops.
+#: Ratios of colours are evened over this share of the longer side, where some are left.
+_EVEN = 0.05
 #: Where nothing is left, colours go so far to neutral, and small holes rise by so many stops more; holes of a radius of
 #: more than `_LARGE` of the longer side are large and do not; a dome begins so many quads inside.
 _TO_NEUTRAL, _LAMP, _LARGE, _RIM = np.float32(0.75), 1.4, 0.01, 0.7
@@ -127,6 +129,23 @@ def _holes(lost: np.ndarray, recorded: np.ndarray) -> tuple[np.ndarray, np.ndarr
     return dome.astype(np.float32), cv2.erode(top, np.ones((5, 5), np.uint8))
 
 
+def _evened(u: np.ndarray, recorded: np.ndarray, lost: np.ndarray) -> np.ndarray:
+    """Quads whose lost channels follow those that are left by ratios that are even over some way.
+
+    Two unknown colours over one that is known are held by little, and what the coarser levels left of their borders
+    would show as blotches.
+    """
+    some = lost.any(0) & ~lost.all(0)
+    weight = some.astype(np.float32)
+    wide = _EVEN * max(weight.shape)
+    total = np.maximum(cv2.GaussianBlur(weight, (0, 0), wide), 1e-6)
+    colour = u - u.mean(0)
+    colour = np.stack([cv2.GaussianBlur(c * weight, (0, 0), wide) / total for c in colour])
+    known = ~lost & some
+    base = ((u - colour) * known).sum(0) / np.maximum(known.sum(0), 1)
+    return np.where(lost & some, np.clip(base + colour, recorded, recorded + MOST_ABOVE), u).astype(np.float32)
+
+
 def _whitened(u: np.ndarray, bounds: np.ndarray) -> np.ndarray:
     """Log light of places where nothing is left, most of the way to neutral; float32 (3, N) all of them.
 
@@ -211,6 +230,6 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
     logs = np.log2(np.maximum(light, np.float32(floor)))
     u, lost = _quads(logs, clipped, pattern)
     nothing = np.asarray(lost.all(0))
-    found = _of_sites(u, _coarse_to_fine(u, lost), logs, clipped, pattern, nothing)
+    found = _of_sites(u, _evened(_coarse_to_fine(u, lost), u, lost), logs, clipped, pattern, nothing)
     light[clipped] = np.maximum(np.exp2(found[clipped]), light[clipped])
     return int(clipped.sum())
