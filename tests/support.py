@@ -14,7 +14,7 @@ from pathlib import Path
 
 import numpy as np
 
-from crenn.camera.dng import FrameDescription, write_dng
+from crenn.camera.record import record
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.core.frames.light import LightFrame
 from crenn.core.frames.metadata import FrameMetadata
@@ -77,21 +77,9 @@ def take(
     folder.mkdir(parents=True, exist_ok=True)
     for index, exposure in enumerate(exposures):
         rgb = radiance[index] if isinstance(radiance, (list, tuple)) else radiance
-        values = {
-            "seconds": exposure.seconds,
-            "aperture": exposure.aperture,
-            "iso": exposure.iso,
-            "taken": taken + timedelta(seconds=2 * index),
-            "black": sensor.black,
-            "white": sensor.white,
-            "xyz_to_camera": np.array(sensor.xyz_to_camera),
-            "neutral": sensor.camera_matrix().sum(axis=1),
-            "pattern": sensor.pattern,
-            "noise_profile": sensor.noise_profile(exposure.iso) * 3 if profile else None,
-        } | changes
-        path = folder / f"{name}-{index + 1}.dng"
-        write_dng(path, sensor.expose(rgb, exposure, seed * 100 + index), FrameDescription(**values))
-        paths.append(path)
+        path, when = folder / f"{name}-{index + 1}.dng", taken + timedelta(seconds=2 * index)
+        told = ({} if profile else {"noise_profile": None}) | changes
+        paths.append(record(path, rgb, exposure, sensor, seed * 100 + index, when, **told))
     return paths
 
 

@@ -45,29 +45,15 @@ def _night(shift: float) -> np.ndarray:
 
 
 def _frames(folder: Path, shifts: list[float], seconds: list[float]) -> list[Path]:
-    from crenn.camera.dng import FrameDescription, write_dng
+    from crenn.camera.record import record
     from crenn.camera.sensor import Exposure, Sensor
 
-    sensor = Sensor()
     paths = []
     for k, (shift, time_open) in enumerate(zip(shifts, seconds)):
-        about = FrameDescription(
-            seconds=time_open,
-            aperture=8.0,
-            iso=100.0,
-            taken=datetime(2026, 10, 17, 20) + timedelta(seconds=20 * k),
-            black=sensor.black,
-            white=sensor.white,
-            xyz_to_camera=np.array(sensor.xyz_to_camera),
-            neutral=sensor.camera_matrix().sum(axis=1),
-            pattern=sensor.pattern,
-            noise_profile=sensor.noise_profile(100.0) * 3,
-        )
-        light = _night(shift)
+        light, taken = _night(shift), datetime(2026, 10, 17, 20) + timedelta(seconds=20 * k)
         if k == 1:
             light[100:130, 50:120] += 0.3
-        paths.append(folder / f"{k}.dng")
-        write_dng(paths[-1], sensor.expose(light, Exposure(time_open, 8.0, 100.0), k), about)
+        paths.append(record(folder / f"{k}.dng", light, Exposure(time_open), Sensor(), k, taken))
     return paths
 
 

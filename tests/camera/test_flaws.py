@@ -1,5 +1,6 @@
 """A camera that is not ideal: each flaw against its truth, and none of them where there is none."""
 
+import dataclasses
 import unittest
 
 import numpy as np
@@ -17,8 +18,18 @@ def numbers(flaws: Flaws, exposure: Exposure = ONE, seed: int = 1, light: np.nda
 
 
 class OneByOne(unittest.TestCase):
-    def test_none_changes_nothing(self):
-        np.testing.assert_array_equal(numbers(Flaws.all(0.0)), Sensor().expose(EVEN, ONE, 1))
+    def test_each_changes_what_it_is_for_and_none_nothing(self):
+        long = Exposure(8.0, iso=100 / 8)
+        lit = EVEN.copy()
+        lit[100:104, 60:64] = 0.9
+        for field in dataclasses.fields(Flaws):
+            with self.subTest(flaw=field.name):
+                frames = [
+                    [numbers(Flaws(**{field.name: s}), long, seed, lit) for s in (0.0, 1e-6, 4.0)]
+                    for seed in (1, 2, 3, 4)
+                ]
+                self.assertTrue(any((strong != none).any() for none, _, strong in frames))
+                self.assertLess(max(np.abs(faint - none).mean() for none, faint, _ in frames), 0.5)
 
     def test_sites_that_jump_do_so_from_frame_to_frame(self):
         flaws, dark = Flaws(telegraph=20.0), np.zeros((*SIZE, 3), np.float32)

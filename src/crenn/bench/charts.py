@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 import OpenEXR
 
-from crenn.camera.dng import FrameDescription, write_dng
+from crenn.camera.record import record
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.camera.shoot import _SHIPPED
 
@@ -76,22 +76,8 @@ def take(folder: Path, radiance, exposures, sensor: Sensor = CLEAN, seed: int = 
     for index, exposure in enumerate(exposures):
         path = folder / f"frame-{index}.dng"
         light = radiance[index] if isinstance(radiance, list) else radiance
-        write_dng(
-            path,
-            sensor.expose(light, exposure, seed * 100 + index),
-            FrameDescription(
-                exposure.seconds,
-                exposure.aperture,
-                exposure.iso,
-                datetime(2026, 10, 17, 18) + timedelta(seconds=index * 20),
-                sensor.black,
-                sensor.white,
-                np.array(sensor.xyz_to_camera),
-                sensor.camera_matrix().sum(axis=1),
-                noise_profile=sensor.noise_profile(exposure.iso) * 3,
-            ),
-        )
-        paths.append(path)
+        taken = datetime(2026, 10, 17, 18) + timedelta(seconds=index * 20)
+        paths.append(record(path, light, exposure, sensor, seed * 100 + index, taken))
     return paths
 
 

@@ -2,14 +2,13 @@
 
 import tempfile
 import time
-from datetime import datetime, timedelta
 from pathlib import Path
 
 import cv2
 import numpy as np
 
+from crenn.bench.charts import take
 from crenn.bench.table import Table
-from crenn.camera.dng import FrameDescription, write_dng
 from crenn.camera.sensor import Exposure, Sensor
 from crenn.camera.shoot import shoot
 from crenn.core.colorimetry.spaces import luminance
@@ -82,26 +81,6 @@ def _shaken(count: int, size: tuple[int, int]) -> list[np.ndarray]:
     return out
 
 
-def _write(folder: Path, frames: list[np.ndarray], exposures: list[Exposure]) -> list[Path]:
-    sensor, paths = Sensor(), []
-    for k, (light, exposure) in enumerate(zip(frames, exposures)):
-        about = FrameDescription(
-            seconds=exposure.seconds,
-            aperture=exposure.aperture,
-            iso=exposure.iso,
-            taken=datetime(2026, 10, 17, 20) + timedelta(seconds=20 * k),
-            black=sensor.black,
-            white=sensor.white,
-            xyz_to_camera=np.array(sensor.xyz_to_camera),
-            neutral=sensor.camera_matrix().sum(axis=1),
-            pattern=sensor.pattern,
-            noise_profile=sensor.noise_profile(exposure.iso) * 3,
-        )
-        paths.append(folder / f"{k}.dng")
-        write_dng(paths[-1], sensor.expose(light, exposure, k), about)
-    return paths
-
-
 def _psnr(one: np.ndarray, other: np.ndarray) -> float:
     """Of colours at gamma 2.2, without the border, in dB."""
     a, b = (np.clip(v, 0, 1)[24:-24, 24:-24] ** (1 / 2.2) for v in (one, other))
@@ -123,8 +102,7 @@ def moved() -> Table:
             ("two at ISO 100", [Exposure(1.0)] * 2),
         ):
             frames = _frames(light, _shaken(len(exposures), size))
-            (folder / label).mkdir()
-            paths, seconds, figures = _write(folder / label, frames, exposures), [], []
+            paths, seconds, figures = take(folder / label, frames, exposures, Sensor(), seed=0), [], []
             for part, detail in ((paths[:1], False), (paths, False), (paths, True)):
                 began = time.perf_counter()
                 merged = merge_frames(part, 0, instructions=Instructions(detail=detail))

@@ -4,16 +4,17 @@ import json
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 import OpenEXR
 
-from crenn.camera.dng import FrameDescription, write_dng
 from crenn.camera.flaws import Flaws
 from crenn.camera.glass import Glass
 from crenn.camera.infrared import recorded, through_filter
 from crenn.camera.optics import Pose, between, view_of_light
+from crenn.camera.record import record
 from crenn.camera.scenes import SCENES
 from crenn.camera.scenes.scene import Scene, Stage, where_it_drifts
 from crenn.camera.sensor import Exposure, Sensor
@@ -367,27 +368,17 @@ def shoot(
     count = len(bracket.exposures)
     reference = (count - 1) // 2
     light = _Light(scene, size, not all(p.still for p in bracket.poses), faulty, infrared)
-    of_lens = {"lens": Glass.name, "focal_length": light.glass.focal_length} if light.glass else {}
+    of_lens: dict[str, Any] = {"lens": Glass.name, "focal_length": light.glass.focal_length} if light.glass else {}
     frames: list[Path] = []
     progress.at(0.0, f"Setting up {scene.title}")
 
     def write(index: int, radiance: np.ndarray, exposure: Exposure, start: float, path: Path) -> Path:
-        mosaic = sensor.expose(radiance, exposure, seed * 100 + index)
-        about = FrameDescription(
-            seconds=exposure.seconds,
-            aperture=exposure.aperture,
-            iso=exposure.iso,
-            taken=scene.taken + timedelta(seconds=start),
-            black=sensor.black,
-            white=sensor.white,
-            xyz_to_camera=np.array(sensor.xyz_to_camera),
-            neutral=neutral_of(sensor, scene.as_shot),
-            pattern=sensor.pattern,
-            noise_profile=sensor.noise_profile(exposure.iso) * 3 if noise_profile else None,
-            **of_lens,  # type: ignore[arg-type]
-        )
+        about = {"neutral": neutral_of(sensor, scene.as_shot)} | of_lens
+        if not noise_profile:
+            about["noise_profile"] = None
         with replacing(path) as temporary:
-            write_dng(temporary, mosaic, about)
+            taken = scene.taken + timedelta(seconds=start)
+            record(temporary, radiance, exposure, sensor, seed * 100 + index, taken, **about)
         progress.at((index + 1) / (count + bracket.darks), f"Shot {path.name}")
         return path
 

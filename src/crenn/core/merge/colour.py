@@ -49,6 +49,10 @@ def to_colour(
     """
     height, width = merged.light.shape
     frame = first.raw
+    if merged.full is not None:
+        # Nothing was mended in the planes.
+        facts.hot = 0
+        return _of_planes(merged, first)
     for c, where in sites(frame.pattern):
         gain = frame.neutral_gains[c]
         merged.light[where] *= gain
@@ -58,10 +62,8 @@ def to_colour(
         # Every site has the whole light already.
         rgb, sigma = (np.repeat(v[..., None], 3, -1) for v in (merged.light, np.sqrt(merged.variance)))
         return RadianceMap(rgb, sigma, merged.source, np.where(merged.clipped, 7, 0).astype(np.uint8))
-    if merged.full is not None:
-        return _of_planes(merged, first)
     whole, taken = even(merged.light.shape), Fringes()
-    rebuild_clipped(merged.light[whole], merged.clipped[whole], frame.pattern)
+    rebuild_clipped(merged.light[whole], merged.clipped[whole], frame.pattern, progress.part(0.0, 0.2))
     if fringes and not frame.developed:
         taken, facts.fringes = _without_fringes(merged, first)
     # A place's colours may come from different frames near saturation; green, half of all sites, speaks for it.
@@ -75,7 +77,9 @@ def to_colour(
     facts.scale = float(scale)
     rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale)
     if any(f.sites is not None for f in lights):
-        facts.detail = _gather_detail(rgb, sigma, lights, first, taken, merged.clipped, facts.ground, scale, progress)
+        facts.detail = _gather_detail(
+            rgb, sigma, lights, first, taken, merged.clipped, facts.ground, scale, progress.part(0.25, 1.0)
+        )
     clipped = np.zeros((height, width), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]

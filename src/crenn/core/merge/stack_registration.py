@@ -119,9 +119,11 @@ def lay_sky(
         if not turned and stars[reference].even < _ALL_SKY:
             return None, "its points of light do not turn as stars would in the time between the frames."
     laid = StackRegistration(sky=True)
-    why = f"{len(stars[reference])} points of light on dark, even ground " + (
-        f"turn evenly, by up to {max(shifts):.0f} px." if turned else "are all that it shows."
-    )
+    why = ""
+    if not asked:
+        why = f"{len(stars[reference])} points of light on dark, even ground " + (
+            f"turn evenly, by up to {max(shifts):.0f} px." if turned else "are all that it shows."
+        )
     gone: set[int] = set()
     for k, frame in enumerate(frames):
         if k == reference:

@@ -6,6 +6,7 @@ from scipy.special import log_ndtr
 
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.joint import KNOWN, MOST_ABOVE, UNBOUNDED, solve
+from crenn.core.progress import Progress
 
 #: Weights of evenness and smoothness, and sweeps, of quads and of sites.
 _QUADS, _SITES = (0.02, 0.05, 80), (0.005, 0.1, 60)
@@ -15,16 +16,16 @@ _SMALLEST, _LEVELS = 8, 9
 _STEEPEST = 1.5
 #: Sites around clipped ones that are found with them.
 _AROUND = 2
-#: At a rim, what was lost departs from what is found by this share of the fall to its neighbours, which counts from the
-#: first to the second number of stops.
-#: Ratios of colours are evened over this share of the longer side, where some are left.
-_EVEN = 0.05
+#: Ratios of colours are evened over this share of the longer side, where some are left, on a picture of so many pixels.
+_EVEN, _EVENED_AT = 0.05, 400
 #: Where nothing is left, colours go so far to neutral, and small holes rise by so many stops more; holes of a radius of
 #: more than `_LARGE` of the longer side are large and do not; a dome begins so many quads inside.
 _TO_NEUTRAL, _LAMP, _LARGE, _RIM = np.float32(0.75), 1.4, 0.01, 0.7
 #: Large holes whose light falls by more than the second number of stops over three quads beyond the rim, windows, rise
 #: by at most the third; those whose light falls by less than the first may go on rising.
 _SOFT, _SHARP, _WINDOW = 0.7, 2.0, 0.3
+#: At a rim, what was lost departs from what is found by this share of the fall to its neighbours, which counts from the
+#: first to the second number of stops.
 _SPREAD, _FALLS, _MOST_FALL = 0.2, 0.05, 3.0
 
 
@@ -68,19 +69,22 @@ def _enlarged(planes: np.ndarray, size: tuple[int, ...]) -> np.ndarray:
     ]
 
 
-def _coarse_to_fine(u: np.ndarray, lost: np.ndarray) -> np.ndarray:
+def _coarse_to_fine(u: np.ndarray, lost: np.ndarray, progress: Progress) -> np.ndarray:
     """Light of quads with what was lost of it, float32 (3, H, W); what was lost has its bound in ``u``."""
     levels = [(u, lost)]
     while min(u.shape[1:]) > _SMALLEST and len(levels) < _LEVELS:
         u, lost = _halved(u), _halved(lost.astype(np.float32)) > 0
         levels.append((u, lost))
     found = None
-    for own, gone in reversed(levels):
+    for level, (own, gone) in reversed(list(enumerate(levels))):
+        # Each level is four times the work of the one before.
+        within = progress.part(0.25 ** (level + 1), 0.25**level)
         guess = own.copy() if found is None else np.where(gone, _enlarged(found, own.shape[1:]), own)
         ys, xs = np.nonzero(gone.any(0))
         bounds = np.where(gone[:, ys, xs], own[:, ys, xs], KNOWN).T
         found = np.where(gone, np.clip(guess, own, own + MOST_ABOVE), own).astype(np.float32)
-        solve(found, ys.astype(np.int32), xs.astype(np.int32), np.ascontiguousarray(bounds, np.float32), *_QUADS)
+        bounds = np.ascontiguousarray(bounds, np.float32)
+        solve(found, ys.astype(np.int32), xs.astype(np.int32), bounds, *_QUADS, within)
     assert found is not None
     return found
 
@@ -135,12 +139,17 @@ def _evened(u: np.ndarray, recorded: np.ndarray, lost: np.ndarray) -> np.ndarray
     Two unknown colours over one that is known are held by little, and what the coarser levels left of their borders
     would show as blotches.
     """
-    some = lost.any(0) & ~lost.all(0)
-    weight = some.astype(np.float32)
-    wide = _EVEN * max(weight.shape)
-    total = np.maximum(cv2.GaussianBlur(weight, (0, 0), wide), 1e-6)
-    colour = u - u.mean(0)
-    colour = np.stack([cv2.GaussianBlur(c * weight, (0, 0), wide) / total for c in colour])
+    some = np.asarray(lost.any(0) & ~lost.all(0))
+    weight, size = some.astype(np.float32), some.shape[::-1]
+    # What is even over some way needs no fine picture.
+    small = tuple(max(round(n * min(_EVENED_AT / max(size), 1.0)), 1) for n in size)
+
+    def wide(plane: np.ndarray) -> np.ndarray:
+        reduced = cv2.resize(plane, small, interpolation=cv2.INTER_AREA)
+        return cv2.GaussianBlur(reduced, (0, 0), _EVEN * max(small))
+
+    total, mean = np.maximum(wide(weight), 1e-9), np.asarray(u.mean(0))
+    colour = np.stack([cv2.resize(wide(np.asarray((c - mean) * weight)) / total, size) for c in u])
     known = ~lost & some
     base = ((u - colour) * known).sum(0) / np.maximum(known.sum(0), 1)
     return np.where(lost & some, np.clip(base + colour, recorded, recorded + MOST_ABOVE), u).astype(np.float32)
@@ -167,6 +176,7 @@ def _of_sites(
     clipped: np.ndarray,
     pattern: np.ndarray,
     nothing: np.ndarray,
+    progress: Progress,
 ) -> np.ndarray:
     """Log light of clipped sites, float32 (H, W), from that of quads."""
     u = _enlarged(u, logs.shape)
@@ -178,7 +188,7 @@ def _of_sites(
     bounds = np.full((len(ys), 3), UNBOUNDED, np.float32)
     own = colours[ys, xs]
     bounds[np.arange(len(ys)), own] = np.where(clipped[ys, xs], logs[ys, xs], KNOWN)
-    mean = solve(u, ys.astype(np.int32), xs.astype(np.int32), bounds, *_SITES)
+    mean = solve(u, ys.astype(np.int32), xs.astype(np.int32), bounds, *_SITES, progress)
     ys, xs = np.nonzero(clipped)
     bound, found = logs[ys, xs], u[colours[ys, xs], ys, xs]
     hole = nothing[ys // 2, xs // 2]
@@ -203,7 +213,9 @@ def _of_sites(
     return out
 
 
-def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray) -> int:
+def rebuild_clipped(
+    light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray, progress: Progress | None = None
+) -> int:
     """Raise clipped sites, in place, to what the unclipped channels and the light around them tell.
 
     A clipped value is a lower bound. What was lost is found together, in the logarithms of the three colours, coarse to
@@ -217,6 +229,7 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
         White-balanced mosaic; H and W even.
     clipped : ndarray, bool (H, W)
     pattern : ndarray, uint8 (2, 2)
+    progress : Progress, optional
 
     Returns
     -------
@@ -230,6 +243,8 @@ def rebuild_clipped(light: np.ndarray, clipped: np.ndarray, pattern: np.ndarray)
     logs = np.log2(np.maximum(light, np.float32(floor)))
     u, lost = _quads(logs, clipped, pattern)
     nothing = np.asarray(lost.all(0))
-    found = _of_sites(u, _evened(_coarse_to_fine(u, lost), u, lost), logs, clipped, pattern, nothing)
+    progress = progress or Progress()
+    rebuilt = _evened(_coarse_to_fine(u, lost, progress.part(0.0, 0.35)), u, lost)
+    found = _of_sites(u, rebuilt, logs, clipped, pattern, nothing, progress.part(0.35, 1.0))
     light[clipped] = np.maximum(np.exp2(found[clipped]), light[clipped])
     return int(clipped.sum())

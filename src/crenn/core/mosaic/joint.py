@@ -3,6 +3,8 @@
 import numba as nb
 import numpy as np
 
+from crenn.core.progress import Progress
+
 #: Rows of a stripe: every second one is worked on at once, so that the result does not depend on how many do the work.
 _STRIPE = 16
 #: Over-relaxation.
@@ -79,7 +81,14 @@ def _sweep(u, mean, ys, xs, bounds, starts, even, smooth, backwards):
 
 
 def solve(
-    u: np.ndarray, ys: np.ndarray, xs: np.ndarray, bounds: np.ndarray, even: float, smooth: float, sweeps: int
+    u: np.ndarray,
+    ys: np.ndarray,
+    xs: np.ndarray,
+    bounds: np.ndarray,
+    even: float,
+    smooth: float,
+    sweeps: int,
+    progress: Progress,
 ) -> np.ndarray:
     """Find light that was lost, in place; the mean of its colours, float32 (H, W).
 
@@ -97,10 +106,12 @@ def solve(
         Of each cell's values: `KNOWN`, `UNBOUNDED`, or the least they can be.
     even, smooth : float
     sweeps : int
+    progress : Progress
     """
     mean = u.mean(0)
     if len(ys):
         starts = np.searchsorted(ys, np.arange(0, u.shape[1] + _STRIPE, _STRIPE)).astype(np.int64)
         for n in range(sweeps):
+            progress.at(n / sweeps, "Rebuilding lost light")
             _sweep(u, mean, ys, xs, bounds, starts, np.float32(even), np.float32(smooth), n % 2 == 1)
     return mean
