@@ -45,18 +45,26 @@ export function Sky({ report }: { report: Report }) {
 
 /** What the frames were registered on and by what that was decided; the other way is one click away. */
 function Registered({ sky, why }: { sky: boolean; why: string }) {
+  // Nothing was decided where it was asked for: then the way back is to let the frames decide.
+  const other = why ? (sky ? "ground" : "stars") : "auto";
   const turnRound = async () => {
-    await instruct((i) => ({ ...i, follow: sky ? "ground" : "stars" }));
+    await instruct((i) => ({ ...i, follow: other }));
     mergeAgain();
   };
   return (
     <>
       <p className="dim">
         {sky ? "Registered on the stars" : "Registered as whole pictures"}
-        {why ? `: ${why}` : "."}
+        {why ? `: ${why}` : ", as asked."}
       </p>
       <button className="link" onClick={() => void turnRound()}>
-        {sky ? "Merge as whole pictures instead" : "Merge on the stars instead"}
+        {
+          {
+            ground: "Merge as whole pictures instead",
+            stars: "Merge on the stars instead",
+            auto: "Merge by what they show",
+          }[other]
+        }
       </button>
     </>
   );
