@@ -7,15 +7,12 @@ import numpy as np
 from crenn.core.noise.blocks import LEAST, STEP, collaborate, energies, spectrum_of
 
 
-def level(shape: tuple[int, int], value: float = 1.0) -> np.ndarray:
-    return np.full((3, shape[0] // 8 + 1, shape[1] // 8 + 1), value, np.float32)
+def told(shape: tuple[int, int] = (128, 160), spectrum: np.ndarray | float = 1.0) -> np.ndarray:
+    return np.zeros((3, shape[0] // 8 + 1, shape[1] // 8 + 1, 64), np.float32) + np.float32(spectrum)
 
 
 def white(shape: tuple[int, int] = (128, 160), seed: int = 1) -> np.ndarray:
     return np.random.default_rng(seed).standard_normal((3, *shape)).astype(np.float32)
-
-
-EVEN = np.ones((3, 64), np.float32)
 
 
 class Transform(unittest.TestCase):
@@ -45,55 +42,55 @@ class Transform(unittest.TestCase):
 
 class Filtering(unittest.TestCase):
     def test_noise_alone_goes(self):
-        clean, stronger = collaborate(white(), level((128, 160)), EVEN)
+        clean, stronger = collaborate(white(), told())
         self.assertLess(float(clean.std()), 0.12)
         self.assertLess(float(stronger.std()), float(clean.std()))
 
     def test_an_edge_stays_sharp(self):
         step = np.zeros((3, 128, 160), np.float32)
         step[:, :, 80:] = 12.0
-        clean, _ = collaborate(step + white(), level((128, 160)), EVEN)
+        clean, _ = collaborate(step + white(), told())
         self.assertLess(float(np.abs(clean - step)[:, 20:-20, 76:84].mean()), 0.25)
 
     def test_a_texture_stronger_than_noise_stays(self):
         y, x = np.mgrid[:128, :160].astype(np.float32)
         texture = np.stack([4 * np.sin(x / 1.7) * np.cos(y / 2.3)] * 3)
-        clean, _ = collaborate(texture + white(), level((128, 160)), EVEN)
+        clean, _ = collaborate(texture + white(), told())
         self.assertGreater(float((clean * texture).sum() / (texture**2).sum()), 0.93)
 
     def test_the_level_tells_how_much_goes(self):
         planes = white()
-        less, _ = collaborate(planes, level((128, 160), 0.05), EVEN)
+        less, _ = collaborate(planes, told(spectrum=0.05))
         self.assertGreater(float(less.std()), 0.5)
 
     def test_the_spectrum_tells_what_goes(self):
         """Noise told to be in coarse waves only: what is fine is taken for detail and stays."""
-        spectrum = np.full((3, 64), 1e-4, np.float32)
-        spectrum.reshape(3, 8, 8)[:, :2, :2] = 1.0
-        clean, _ = collaborate(white(), level((128, 160)), spectrum)
+        spectrum = np.full((8, 8), 1e-4, np.float32)
+        spectrum[:2, :2] = 1.0
+        clean, _ = collaborate(white(), told(spectrum=spectrum.ravel()))
         self.assertGreater(float(clean.std()), 0.7)
 
     def test_without_noise_nothing_changes(self):
         planes = np.cumsum(white(), axis=2)
-        clean, stronger = collaborate(planes, level((128, 160)), np.full((3, 64), 1e-9, np.float32))
+        clean, stronger = collaborate(planes, told(spectrum=1e-9))
         for found in (clean, stronger):
             np.testing.assert_allclose(found, planes, atol=2e-3)
 
     def test_a_part_comes_out_as_the_whole(self):
         planes = np.cumsum(white((192, 256)), axis=1) + white((192, 256), 2)
-        whole, _ = collaborate(planes, level((192, 256)), EVEN)
-        part, _ = collaborate(np.ascontiguousarray(planes[:, 16:, 40:]), level((176, 216)), EVEN, (16, 40))
+        whole, _ = collaborate(planes, told((192, 256)))
+        part, _ = collaborate(np.ascontiguousarray(planes[:, 16:, 40:]), told((176, 216)), (16, 40))
         inside = np.s_[:, 56:-56, 56:-56]
         self.assertLess(float(np.abs(part[inside] - whole[:, 16:, 40:][inside]).max()), 1e-3)
 
 
 class BadInput(unittest.TestCase):
     def test_what_does_not_fit_is_named(self):
-        for planes, levels, spectrum, word in (
-            (white((LEAST - 1, 64)), level((64, 64)), EVEN, "pixels"),
-            (white()[:2], level((128, 160)), EVEN, "planes"),
-            (white(), level((64, 64)), EVEN, "levels"),
-            (white(), level((128, 160)), EVEN[:, :60], "spectrum"),
+        for planes, variance, word in (
+            (white((LEAST - 1, 64)), told((64, 64)), "pixels"),
+            (white()[:2], told(), "planes"),
+            (white(), told((64, 64)), "cover"),
+            (white(), told()[..., :60], "variances"),
         ):
             with self.subTest(word), self.assertRaisesRegex(ValueError, word):
-                collaborate(planes, levels, spectrum)
+                collaborate(planes, variance)

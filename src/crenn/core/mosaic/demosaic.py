@@ -19,6 +19,10 @@ _LOG2_E, _LN_2 = np.float32(np.log2(np.e)), np.float32(np.log(2))
 _PAD = 10
 #: Rows worked on at once, an even number: seven planes of a band are held, not of the whole picture.
 _BAND = 256
+#: Two differences, each of about 1.3 deviations: their mean absolute gradient under pure noise, per deviation.
+_PER_DEVIATION = np.float32(1.5)
+#: Colour that departs from the tiles around it by more than so many variances is told its own noise, not theirs.
+_APART = np.float32(25)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
@@ -56,8 +60,12 @@ def _green(f, pattern, horizontal, vertical, box_h, box_v, floor, delta, green):
             if pattern[y & 1, x & 1] == 1:
                 green[y, x] = f[y, x]
                 continue
-            # 25 gradients of differences in each window: their mean under pure noise is the floor.
-            e = np.float32(25.0) * floor[y, x] + np.float32(1e-7)
+            noise = floor[y, x] ** 2
+            beside = np.float32(0.25) * (
+                floor[y - 1, x] ** 2 + floor[y + 1, x] ** 2 + floor[y, x - 1] ** 2 + floor[y, x + 1] ** 2
+            )
+            # 25 gradients of differences in each window, to which both colours add alike: their mean under pure noise.
+            e = np.float32(25.0) * np.sqrt(np.float32(0.5) * (noise + beside)) + np.float32(1e-7)
             n = np.float32(1.0) / (e + box_v[y - 2, x]) ** 2
             s = np.float32(1.0) / (e + box_v[y + 2, x]) ** 2
             w = np.float32(1.0) / (e + box_h[y, x - 2]) ** 2
@@ -182,12 +190,27 @@ def _compress(light, variance, scale, f, floor):
             root = np.sqrt(u * u + np.float32(1))
             a = log2(abs(u) + root) * _LN_2
             f[y, x] = a if u >= 0 else -a
-            # Two differences, each of about 1.3 deviations: their mean absolute gradient under pure noise.
-            floor[y, x] = np.float32(1.5) * np.sqrt(variance[y, x]) / (scale * root)
+            floor[y, x] = _PER_DEVIATION * np.sqrt(variance[y, x]) / (scale * root)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _finish(rgb, variance, pattern, scale, matrix, table, sigma):
+def _tiles(rgb, variance, pattern, out):
+    """Of each tile of the mosaic its mean colour, and the variance of its sites of each colour, out (h, w, 6)."""
+    for ty in nb.prange(out.shape[0]):
+        for tx in range(out.shape[1]):
+            for i in range(6):
+                out[ty, tx, i] = np.float32(0)
+            for dy in range(2):
+                for dx in range(2):
+                    y, x = 2 * ty + dy, 2 * tx + dx
+                    c = pattern[dy, dx]
+                    out[ty, tx, 3 + c] += variance[y, x] * np.float32(0.5) if c == 1 else variance[y, x]
+                    for i in range(3):
+                        out[ty, tx, i] += np.float32(0.25) * rgb[y, x, i]
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _finish(rgb, tiles, calm, pattern, scale, matrix, table, sigma):
     """Back to linear light, through the camera matrix, with the deviation of each colour."""
     height, width = rgb.shape[:2]
     for y in nb.prange(height):
@@ -195,19 +218,23 @@ def _finish(rgb, variance, pattern, scale, matrix, table, sigma):
         slope = np.empty(3, np.float32)
         linear = np.empty(3, np.float32)
         for x in range(width):
+            ty, tx = min(y // 2, height // 2 - 1), min(x // 2, width // 2 - 1)
+            around = calm[ty, tx]
+            apart = False
+            for c in range(3):
+                e = exp2(around[c] * _LOG2_E)
+                slope[c] = np.float32(0.5) * scale * (e + np.float32(1) / e)
+                var[c] = around[3 + c] / (slope[c] * slope[c])
+                apart |= (rgb[y, x, c] - around[c]) ** 2 > _APART * var[c]
             for c in range(3):
                 e = exp2(rgb[y, x, c] * _LOG2_E)
                 inverse = np.float32(1) / e
                 linear[c] = np.float32(0.5) * scale * (e - inverse)
-                slope[c] = np.float32(0.5) * scale * (e + inverse)
-            y0, x0 = 2 * min(y // 2, height // 2 - 1), 2 * min(x // 2, width // 2 - 1)
-            for c in range(3):
-                var[c] = np.float32(0)
-            for dy in range(2):
-                for dx in range(2):
-                    c = pattern[dy, dx]
-                    v = variance[y0 + dy, x0 + dx] / (slope[c] * slope[c])
-                    var[c] += v * np.float32(0.5) if c == 1 else v
+                if apart:
+                    slope[c] = np.float32(0.5) * scale * (e + inverse)
+            if apart:
+                for c in range(3):
+                    var[c] = tiles[ty, tx, 3 + c] / (slope[c] * slope[c])
             for i in range(3):
                 a, b, d = matrix[i, 0] * slope[0], matrix[i, 1] * slope[1], matrix[i, 2] * slope[2]
                 total = np.float32(0)
@@ -278,8 +305,11 @@ def demosaic(
     f, floor, scale = compressed(light, variance, scale)
     rgb = interpolate(f, pattern, floor)
     del f, floor
+    tiles = np.empty((light.shape[0] // 2, light.shape[1] // 2, 6), np.float32)
+    _tiles(rgb, variance, pattern, tiles)
+    # By its own light a place that noise made darker would seem surer than it is.
+    calm = cv2.blur(tiles, (3, 3))
     sigma = np.empty_like(rgb)
-    _finish(
-        rgb, variance, pattern, scale, np.ascontiguousarray(matrix, np.float32), _noise_table(pattern.tobytes()), sigma
-    )
+    matrix = np.ascontiguousarray(matrix, np.float32)
+    _finish(rgb, tiles, calm, pattern, scale, matrix, _noise_table(pattern.tobytes()), sigma)
     return rgb, sigma

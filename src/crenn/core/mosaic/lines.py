@@ -4,6 +4,7 @@ The amplifiers of a sensor's rows and columns differ a little, from frame to fra
 less than a single site's noise, but the same along all of a line, so that it shows once shadows are lifted.
 """
 
+import cv2
 import numpy as np
 from scipy.ndimage import median_filter
 
@@ -20,6 +21,9 @@ _TEXTURE = 1.5
 #: than so many deviations of the pattern: what does is part of the scene.
 _SURE, _MOST = 3.0, 4.0
 _ROUNDS = 4
+#: Pixels around a site whose mean variance says whether it is dark. By its own, which goes by its own light, those that
+#: noise made darker would be chosen.
+_CALM = 9
 #: Correlation of neighbouring lines that no pattern has.
 _ALIKE = 0.25
 
@@ -33,7 +37,7 @@ def line_offsets(light: np.ndarray, variance: np.ndarray) -> np.ndarray:
     Parameters
     ----------
     light, variance : ndarray, float32 (H, W)
-        A Bayer mosaic and its variance.
+        A Bayer mosaic and its variance, the latter without the noise that it has by that of the light.
     """
     height, width = light.shape
     out = np.zeros(height, np.float32)
@@ -92,16 +96,22 @@ def _standing_out(departs: np.ndarray, deviation: float) -> np.ndarray:
 
 
 def take_lines(light: np.ndarray, variance: np.ndarray) -> float:
-    """Take row and column patterns out of the shadows, in place; parameters as of `line_offsets`.
+    """Take row and column patterns out of the shadows, in place.
+
+    Parameters
+    ----------
+    light, variance : ndarray, float32 (H, W)
+        A Bayer mosaic and its variance.
 
     Returns
     -------
     float
         Deviation of what was taken out, relative to that of a dark site's noise; 0 if there was no pattern.
     """
-    least = float(np.quantile(variance[::8, ::8], 0.01))
+    calm = cv2.blur(variance, (_CALM, _CALM))
+    least = float(np.quantile(calm[::8, ::8], 0.01))
     taken = 0.0
-    for across, own in ((light, variance), (light.T, variance.T)):
+    for across, own in ((light, calm), (light.T, calm.T)):
         # Where more light is, other frames have a say, and photon noise hides it.
         share = None
         total = np.zeros(across.shape[0], np.float32)

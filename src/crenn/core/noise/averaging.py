@@ -32,7 +32,7 @@ def _noise_of(matrix: bytes) -> tuple[np.ndarray, float]:
 
     Its luminance, float32 (H, W), and the deviation of that relative to what it was if colours did not share noise.
     """
-    light = answers().sum(0) @ np.linalg.inv(np.frombuffer(matrix).reshape(3, 3)).T
+    light = answers().sum(0).transpose(1, 2, 0) @ np.linalg.inv(np.frombuffer(matrix).reshape(3, 3)).T
     grey = np.ascontiguousarray(light @ LUMINANCE, np.float32)
     own = np.sqrt(np.square(light.std((0, 1)) * LUMINANCE).sum())
     return grey, float(grey.std() / own)

@@ -202,7 +202,7 @@ def _put(group, n, ys, xs, weight, window, work, summed, weights):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _filter(noisy, pilot, level, spectrum, first, window, strip, parity, out, weights):
+def _filter(noisy, pilot, told, first, window, strip, parity, out, weights):
     """One pass over every other strip of rows, so that no two that run side by side write to the same.
 
     Without a pilot, (3, 0, 0), coefficients are kept or not; with one they are shrunk as Wiener's filter does.
@@ -217,7 +217,7 @@ def _filter(noisy, pilot, level, spectrum, first, window, strip, parity, out, we
         ds, line = np.empty(_MOST, np.float32), np.empty(_COLUMNS, np.float32)
         group, like = np.empty((_MOST, 64), np.float32), np.empty((_MOST, 64), np.float32)
         more = np.empty((_MOST, 64), np.float32)
-        work, variance = np.empty(64, np.float32), np.empty(64, np.float32)
+        work = np.empty(64, np.float32)
         begin = (2 * s + parity) * strip
         # In parts so narrow that what they read and write stays in the processor's cache.
         for part in range((columns + _PART - 1) // _PART * strip):
@@ -229,9 +229,7 @@ def _filter(noisy, pilot, level, spectrum, first, window, strip, parity, out, we
                 x = min(first[1] + column * STEP, width - 8)
                 n = _matched(pilot[0] if second else noisy[0], y, x, ys, xs, ds, line)
                 for c in range(channels):
-                    here = level[c, (y + 4) // 8, (x + 4) // 8]
-                    for i in range(64):
-                        variance[i] = spectrum[c, i] * here
+                    variance = told[c, (y + 4) // 8, (x + 4) // 8]
                     for k in range(n):
                         _read(noisy[c], ys[k], xs[k], group[k])
                     _forward(group, n, work)
@@ -276,7 +274,7 @@ def _filter(noisy, pilot, level, spectrum, first, window, strip, parity, out, we
 
 
 def collaborate(
-    noisy: np.ndarray, level: np.ndarray, spectrum: np.ndarray, origin: tuple[int, int] = (0, 0)
+    noisy: np.ndarray, variance: np.ndarray, origin: tuple[int, int] = (0, 0)
 ) -> tuple[np.ndarray, np.ndarray]:
     """Free planes of noise whose spectrum is known: as strong as it is, and as if there were twice as much.
 
@@ -284,10 +282,8 @@ def collaborate(
     ----------
     noisy : ndarray, float32 (3, H, W)
         The first is what blocks are matched by. H and W at least `LEAST`.
-    level : ndarray, float32 (3, ≥ H // 8 + 1, ≥ W // 8 + 1)
-        Variance of the noise relative to that of the spectrum, for cells of 8 × 8 pixels.
-    spectrum : ndarray, float32 (3, 64)
-        Variance that noise gives the coefficients of a block, as `spectrum_of` finds it.
+    variance : ndarray, float32 (3, ≥ H // 8 + 1, ≥ W // 8 + 1, 64)
+        Variance that noise gives the coefficients of a block, for cells of 8 × 8 pixels.
     origin : tuple of int
         Row and column of the whole picture that the planes start at: parts of a picture are filtered at the same
         blocks as the whole.
@@ -299,15 +295,14 @@ def collaborate(
     Raises
     ------
     ValueError
-        If the planes are too small, or level or spectrum do not fit them.
+        If the planes are too small, or the variances do not fit them.
     """
     channels, height, width = noisy.shape
     if channels != 3 or min(height, width) < LEAST:
         raise ValueError(f"three planes of at least {LEAST} pixels each way are needed, not {noisy.shape}")
-    if level.shape[0] != 3 or level.shape[1] < height // 8 + 1 or level.shape[2] < width // 8 + 1:
-        raise ValueError(f"levels of shape {level.shape} do not cover planes of shape {noisy.shape}")
-    if spectrum.shape != (3, 64):
-        raise ValueError(f"a spectrum has the shape (3, 64), not {spectrum.shape}")
+    cells = variance.shape[1:3]
+    if variance.shape[::3] != (3, 64) or cells[0] < height // 8 + 1 or cells[1] < width // 8 + 1:
+        raise ValueError(f"variances of shape {variance.shape} do not cover planes of shape {noisy.shape}")
     taper = np.kaiser(8, 2.0).astype(np.float32)
     window = np.outer(taper, taper).ravel()
     first = np.array([-origin[0] % STEP, -origin[1] % STEP], np.int64)
@@ -319,7 +314,7 @@ def collaborate(
         out = np.zeros((results, *noisy.shape), np.float32)
         weights = np.zeros_like(out)
         for parity in (0, 1):
-            _filter(noisy, pilot, level, spectrum, first, window, strip, parity, out, weights)
+            _filter(noisy, pilot, variance, first, window, strip, parity, out, weights)
         found = np.divide(out, weights, out=out, where=weights > 0)
         np.copyto(found, noisy, where=weights <= 0)
         pilot = found[0]
@@ -327,24 +322,29 @@ def collaborate(
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)
-def _energies(planes, out):
-    """Squares of the coefficients of blocks a few pixels apart, out float32 (3, rows, columns, 64)."""
+def _coefficients(planes, out):
+    """Coefficients of blocks a few pixels apart, out float32 (C, rows, columns, 64)."""
     block, work = np.empty((1, 64), np.float32), np.empty(64, np.float32)
     for c in range(planes.shape[0]):
         for row in range(out.shape[1]):
             for column in range(out.shape[2]):
                 _read(planes[c], row * STEP, column * STEP, block[0])
                 _forward(block, 1, work)
-                for i in range(64):
-                    out[c, row, column, i] = block[0, i] * block[0, i]
+                out[c, row, column] = block[0]
+
+
+def coefficients(planes: np.ndarray) -> np.ndarray:
+    """Coefficients of blocks `STEP` pixels apart, float32 (C, rows, columns, 64), of planes (C, H, W)."""
+    height, width = planes.shape[1:]
+    out = np.empty((len(planes), (height - 8) // STEP + 1, (width - 8) // STEP + 1, 64), np.float32)
+    _coefficients(np.ascontiguousarray(planes, np.float32), out)
+    return out
 
 
 def energies(planes: np.ndarray) -> np.ndarray:
-    """Squared coefficients of blocks `STEP` pixels apart, float32 (3, rows, columns, 64), of planes (3, H, W)."""
-    height, width = planes.shape[1:]
-    out = np.empty((3, (height - 8) // STEP + 1, (width - 8) // STEP + 1, 64), np.float32)
-    _energies(np.ascontiguousarray(planes, np.float32), out)
-    return out
+    """Squares of `coefficients`."""
+    out = coefficients(planes)
+    return np.square(out, out=out)
 
 
 def spectrum_of(noise: np.ndarray) -> np.ndarray:

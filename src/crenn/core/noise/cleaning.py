@@ -1,11 +1,11 @@
 """Frees a scene's light of noise, part by part and at several scales.
 
 The light is brought to a scale on which noise is even (`Stabiliser`), split into luminance and two differences, and
-filtered block by block with the spectrum that the rebuilding of colour gives its noise. What is coarser than a block is
-left to the same at half the size, and so on (Pierazzo, Morel and Facciolo 2017, "Multi-scale DCT denoising"). Colour
-is rebuilt once more from what is clean: its directions are told far better then. That rebuilding first and filtering
-after it keeps more detail than the other way round was found by Jin, Facciolo and Morel (2020, "A review of an old
-dilemma: demosaicking first, or denoising first?").
+filtered block by block with the spectrum that the rebuilding of colour gives its noise in light of such a colour. What
+is coarser than a block is left to the same at half the size, and so on (Pierazzo, Morel and Facciolo 2017, "Multi-scale
+DCT denoising"). Colour is rebuilt once more from what is clean: its directions are told far better then. That
+rebuilding first and filtering after it keeps more detail than the other way round was found by Jin, Facciolo and Morel
+(2020, "A review of an old dilemma: demosaicking first, or denoising first?").
 """
 
 import cv2
@@ -14,13 +14,11 @@ import numpy as np
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import interpolate
 from crenn.core.noise.averaging import FACTORS, reduced
-from crenn.core.noise.blocks import LEAST, REACH, collaborate, energies, spectrum_of
-from crenn.core.noise.spectrum import COLOURS, OPPONENT, DemosaicNoise, halved, tile_of
+from crenn.core.noise.blocks import LEAST, REACH, collaborate, energies
+from crenn.core.noise.spectrum import COLOURS, OPPONENT, SCALES, DemosaicNoise, halved, tile_of
 from crenn.core.noise.stabilise import Stabiliser
 from crenn.core.pipeline.scene import Capture
 
-#: Sizes at which blocks are filtered, each half the one before.
-SCALES = 4
 #: Filters act as if the noise were so many times what is predicted: blocks that look alike share some of it.
 _TRUST = 1.1
 #: Pixels beyond a part that the two passes of a filter look at.
@@ -72,20 +70,15 @@ class Cleaner:
         of_sites = self._noise.of_sites(variance, slope)
         of_green = self._noise.of_opponents(of_sites, slope * [0.0, 1.0, 0.0])[..., 0] * 4
         self._stabiliser = Stabiliser(sample[..., 1], of_green, float(sample.max()))
-        self._sites = np.median(of_sites.reshape(-1, 3), 0)
-        # Spectra are those of grey: all colours stand at the same place of the scale.
-        rate = self._stabiliser.rate(np.maximum(sample[..., 1], 0.0)) * slope[..., 1]
-        self._rate = np.full(3, np.median(rate))
-        #: Variance of the opponent planes that stands for level 1.
-        self._unit = self._noise.of_opponents(self._sites, self._rate)
-        noise = [self._noise.planes(self._sites, self._rate)]
-        for _ in range(SCALES - 1):
-            noise.append(halved(noise[-1]))
-        self._noise_alone = noise[0]
-        self._spectra = [spectrum_of(planes) * np.float32(_TRUST**2) for planes in noise]
+        rate = self._stabiliser.rate(np.maximum(sample, 0.0)) * slope
+        #: Variance of the sites, and rate of the scale, that stand for the scene.
+        self._typical = np.median(of_sites.reshape(-1, 3), 0), np.full(3, np.median(rate[..., 1]))
+        self._noise_alone = self._noise.planes(*self._typical)
+        #: How many times as strong as told the noise is taken for, float32 (3, 64), at each scale.
+        self._factors = [np.full((3, 64), _TRUST**2, np.float32) for _ in range(SCALES)]
         if self._tile is None or capture.developed:
             # Of a developed picture colour has been rebuilt once more; of any other nothing is known.
-            self._fit_spectra(noise, 1e4 if self._tile is None else 30.0)
+            self._fit_spectra(1e4 if self._tile is None else 30.0)
 
     def _measured_variance(self) -> float:
         """Variance of the light's noise where nothing predicts it: from the smoothest blocks' second differences."""
@@ -96,10 +89,10 @@ class Cleaner:
         energy = cv2.resize(part * part, (max(width // 16, 1), max(height // 16, 1)), interpolation=cv2.INTER_AREA)
         return max(float(np.quantile(energy, 0.1)), 1e-14)
 
-    def _fit_spectra(self, noise: list[np.ndarray], most: float) -> None:
+    def _fit_spectra(self, most: float) -> None:
         """Measure, in the smoothest blocks, how the noise departs from a sensor's.
 
-        ``noise`` is planes of the latter alone, at each scale; no coefficient has more than ``most`` times its energy.
+        No coefficient has more than ``most`` times the energy of the latter.
         """
         side = _LATTICE * 8
         found: list[list[np.ndarray]] = [[] for _ in range(SCALES)]
@@ -107,30 +100,34 @@ class Cleaner:
         lefts = np.unique(np.linspace(0, max(self.size[1] - side, 0), 4).astype(int) // _LATTICE * _LATTICE)
         for top in tops:
             for left in lefts:
-                planes, level = self._planes((top, left, min(side, self.size[0] - top), min(side, self.size[1] - left)))
+                box = top, left, min(side, self.size[0] - top), min(side, self.size[1] - left)
+                planes, noise = self._planes(box)
                 for scale in range(SCALES):
                     if min(planes.shape[1:]) >= LEAST:
-                        own = energies(planes)
-                        here = np.repeat(level.mean((1, 2), keepdims=True)[..., None], 64, -1)
-                        found[scale].append((own / np.maximum(here, 1e-9)).reshape(3, -1, 64))
-                    planes, level = halved(planes), halved(level)
+                        here = self._variances(noise, scale, 1.0).mean((1, 2))
+                        found[scale].append((energies(planes) / here[:, None, None, :]).reshape(3, -1, 64))
+                    planes, noise = halved(planes), halved(noise)
+        alone = self._noise_alone
         for scale, blocks in enumerate(found):
             if not blocks:
                 continue
-            told = self._spectra[scale]
+            told = self._noise.spectra(*(v[None] for v in self._typical), scale)
             # The smoothest blocks of noise alone have less than the mean energy: they are what is compared.
-            ratio = _smooth(np.concatenate(blocks, 1), told) / _smooth(energies(noise[scale]).reshape(3, -1, 64), told)
+            ratio = _smooth(np.concatenate(blocks, 1) * told, told[:, 0])
+            ratio /= _smooth(energies(alone).reshape(3, -1, 64), told[:, 0])
             ratio[:, 0] = np.minimum(ratio[:, 0], 0.5 * (ratio[:, 1] + ratio[:, 8]))
-            told *= np.clip(ratio, 0.02, most)
+            self._factors[scale] *= np.clip(ratio, 0.02, most).astype(np.float32)
+            alone = halved(alone)
 
     def _slope(self, light: np.ndarray) -> np.ndarray:
         """By how much light grows per step of the compressive scale at it, float64 like ``light``."""
         return np.ones(light.shape) if self._scale is None else np.asarray(np.hypot(light, self._scale), np.float64)
 
     def _planes(self, box: Box) -> tuple[np.ndarray, np.ndarray]:
-        """Opponent planes of a part on the even scale, float32 (3, h, w), and the noise's level in its cells.
+        """Opponent planes of a part on the even scale, float32 (3, h, w), and what is known of noise in its cells.
 
-        The part, (top, left, height, width), starts on the lattice; level is float32 (3, h // 8 + 1, w // 8 + 1).
+        The part, (top, left, height, width), starts on the lattice. The second is float32 (6, h // 8 + 1, w // 8 + 1):
+        variance of red, green and blue sites on the compressive scale, and by how much the even one grows with it.
         """
         top, left, height, width = box
         where = np.s_[top : top + height, left : left + width]
@@ -151,8 +148,15 @@ class Cleaner:
         mean = np.maximum(in_cells(cv2.blur(light, (9, 9))), 0.0)
         slope = self._slope(mean)
         of_sites = self._noise.of_sites(in_cells(variance), slope)
-        level = self._noise.of_opponents(of_sites, self._stabiliser.rate(mean) * slope) / self._unit
-        return planes, np.ascontiguousarray(level.transpose(2, 0, 1), np.float32)
+        noise = np.concatenate([of_sites, self._stabiliser.rate(mean) * slope], -1).transpose(2, 0, 1)
+        return planes, np.ascontiguousarray(noise, np.float32)
+
+    def _variances(self, noise: np.ndarray, scale: int, factor: np.ndarray | float) -> np.ndarray:
+        """Variance of blocks' coefficients in cells, float32 (3, rows, columns, 64), by what `_planes` knows."""
+        flat = noise.reshape(6, -1).T
+        told = self._noise.spectra(flat[:, :3], flat[:, 3:], scale)
+        told *= np.broadcast_to(factor, (3, 64))[:, None]
+        return told.reshape(3, *noise.shape[1:], 64)
 
     def clean(self, box: Box) -> tuple[np.ndarray, np.ndarray]:
         """A part of the light without its noise, and as if there had been twice as much.
@@ -176,13 +180,15 @@ class Cleaner:
         reach = (_MARGIN + _OVERLAP) * (2**SCALES - 1) // 2 + _LATTICE
         fy, fx = (max(v - reach, 0) // _LATTICE * _LATTICE for v in (y0, x0))
         far_y, far_x = min(y1 + reach, self.size[0]), min(x1 + reach, self.size[1])
-        planes, level = self._planes((fy, fx, far_y - fy, far_x - fx))
-        found = self._filtered(planes, level, 0, (fy, fx), (y0, x0, y1, x1))
+        planes, noise = self._planes((fy, fx, far_y - fy, far_x - fx))
+        found = self._filtered(planes, noise, 0, (fy, fx), (y0, x0, y1, x1))
         inside = np.s_[top - y0 : top - y0 + height, left - x0 : left - x0 + width]
         out = []
         for opponents in found:
             stable = np.ascontiguousarray(opponents.transpose(1, 2, 0) @ COLOURS.T.astype(np.float32))
-            light = self._stabiliser.light(stable if self._tile is None else self._rebuilt(stable))
+            if self._tile is not None:
+                stable = self._rebuilt(stable)
+            light = self._stabiliser.light(stable)
             rgb = light @ self._matrix.T.astype(np.float32)
             out.append(np.ascontiguousarray(rgb[inside]))
         return out[0], out[1]
@@ -195,10 +201,11 @@ class Cleaner:
         """
         noise = self._noise_alone
         planes = noise + np.array([20.0, 0.0, 0.0], np.float32)[:, None, None]
-        level = np.ones((3, noise.shape[1] // _CELL + 1, noise.shape[2] // _CELL + 1), np.float32)
+        typical = np.concatenate(self._typical).astype(np.float32)[:, None, None]
+        known = np.tile(typical, (1, noise.shape[1] // _CELL + 1, noise.shape[2] // _CELL + 1))
         inner = np.s_[_MARGIN:-_MARGIN, _MARGIN:-_MARGIN]
         height, width = noise.shape[1:]
-        results = self._filtered(planes, level, 0, (0, 0), (0, 0, height, width))
+        results = self._filtered(planes, known, 0, (0, 0), (0, 0, height, width))
         before, *left = (np.ascontiguousarray(p) for p in (noise[0][inner], results[0][0][inner], results[1][0][inner]))
 
         def gain(after: np.ndarray, factor: int) -> float:
@@ -224,7 +231,7 @@ class Cleaner:
         return interpolate(mosaic, self._tile, np.full(mosaic.shape, _LEFT, np.float32))
 
     def _filtered(
-        self, planes: np.ndarray, level: np.ndarray, scale: int, origin: tuple[int, int], box: Box
+        self, planes: np.ndarray, noise: np.ndarray, scale: int, origin: tuple[int, int], box: Box
     ) -> tuple[np.ndarray, np.ndarray]:
         """Planes of a box (y0, x0, y1, x1) filtered at a scale and all coarser ones; of the scale's pixels all."""
         y0, x0, y1, x1 = box
@@ -235,14 +242,15 @@ class Cleaner:
         right = min(max(x1 - origin[1] + _MARGIN, left + LEAST), width)
         top, left = (max(min(a, b - LEAST), 0) // _CELL * _CELL for a, b in ((top, bottom), (left, right)))
         part = np.ascontiguousarray(planes[:, top:bottom, left:right])
-        own = np.ascontiguousarray(level[:, top // _CELL :, left // _CELL :])
+        cells = top // _CELL, left // _CELL, part.shape[1] // _CELL + 1, part.shape[2] // _CELL + 1
+        own = noise[:, cells[0] : cells[0] + cells[2], cells[1] : cells[1] + cells[3]]
         first = origin[0] + top, origin[1] + left
         short = [max(LEAST - n, 0) for n in part.shape[1:]]
         if any(short):
             part = np.stack([cv2.copyMakeBorder(p, 0, short[0], 0, short[1], cv2.BORDER_REFLECT) for p in part])
             more = [(n // _CELL + 1) - m for n, m in zip(part.shape[1:], own.shape[1:])]
             own = np.pad(own, ((0, 0), (0, max(more[0], 0)), (0, max(more[1], 0))), "edge")
-        results = list(collaborate(part, own, self._spectra[scale], first))
+        results = list(collaborate(part, self._variances(own, scale, self._factors[scale]), first))
         inside = np.s_[:, y0 - first[0] : y1 - first[0], x0 - first[1] : x1 - first[1]]
         if scale + 1 < SCALES and min(height, width) >= 2 * LEAST:
             ends = -(-height // 2) + origin[0] // 2, -(-width // 2) + origin[1] // 2
@@ -250,7 +258,7 @@ class Cleaner:
             cy1, cx1 = min(-(-y1 // 2) + _OVERLAP, ends[0]), min(-(-x1 // 2) + _OVERLAP, ends[1])
             coarse = self._filtered(
                 halved(planes),
-                self._halved_level(level),
+                self._halved_noise(noise),
                 scale + 1,
                 (origin[0] // 2, origin[1] // 2),
                 (cy0, cx0, cy1, cx1),
@@ -270,9 +278,9 @@ class Cleaner:
         return np.ascontiguousarray(results[0][inside]), np.ascontiguousarray(results[1][inside])
 
     @staticmethod
-    def _halved_level(level: np.ndarray) -> np.ndarray:
-        """Levels of cells twice as large, and one more each way, as half the planes may need."""
-        return np.pad(halved(level), ((0, 0), (0, 1), (0, 1)), "edge")
+    def _halved_noise(noise: np.ndarray) -> np.ndarray:
+        """What is known in cells twice as large, and one more each way, as half the planes may need."""
+        return np.pad(halved(noise), ((0, 0), (0, 1), (0, 1)), "edge")
 
 
 def _smooth(energy: np.ndarray, told: np.ndarray) -> np.ndarray:

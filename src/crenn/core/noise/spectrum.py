@@ -12,13 +12,18 @@ import numpy as np
 
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import interpolate
+from crenn.core.noise.blocks import coefficients
 
 #: From red, green and blue to luminance and two differences; and back.
 OPPONENT = np.array([[0.25, 0.5, 0.25], [0.5, 0.0, -0.5], [-0.25, 0.5, -0.25]])
 COLOURS = np.linalg.inv(OPPONENT)
 #: The four tiles there are.
 PATTERNS = ("RGGB", "BGGR", "GRBG", "GBRG")
+#: Sizes at which the noise of blocks is known, each half the one before.
+SCALES = 4
 _SIDE = 320
+#: The products there are of three colours.
+_PAIRS = tuple((a, b) for a in range(3) for b in range(a, 3))
 
 
 def tile_of(name: str) -> np.ndarray:
@@ -39,7 +44,10 @@ def halved(planes: np.ndarray) -> np.ndarray:
 
 @cache
 def answers() -> np.ndarray:
-    """Rebuilt colour of white noise of unit variance at the sites of each colour, float32 (3, H, W, 3)."""
+    """Rebuilt colour of white noise of unit variance at the sites of each colour, float32 (3, 3, H, W).
+
+    On even ground. The first axis is that of the sites' colour.
+    """
     noise = np.random.default_rng(1).standard_normal((_SIDE, _SIDE)).astype(np.float32)
     pattern = tile_of("RGGB")
     # A floor far above the noise: on even ground the directions mix equally.
@@ -50,13 +58,27 @@ def answers() -> np.ndarray:
         for c, where in sites(pattern):
             if c == colour:
                 lone[where] = noise[where]
-        out.append(interpolate(lone, pattern, even))
+        out.append(interpolate(lone, pattern, even).transpose(2, 0, 1))
     return np.stack(out)
 
 
 @cache
 def _covariances() -> np.ndarray:
-    return np.stack([np.cov(answer.reshape(-1, 3).T) for answer in answers()])
+    return np.stack([np.cov(answer.reshape(3, -1)) for answer in answers()])
+
+
+@cache
+def _powers(scale: int) -> np.ndarray:
+    """Mean products of the coefficients of blocks of `answers`, float32 (3 · 6, 64), at a scale."""
+    out = []
+    for planes in answers():
+        for _ in range(scale):
+            planes = halved(planes)
+        blocks = coefficients(planes).reshape(3, -1, 64)
+        for a, b in _PAIRS:
+            product = np.einsum("ni,ni->i", blocks[a], blocks[b], dtype=np.float64) / blocks.shape[1]
+            out.append(product * (1.0 if a == b else 2.0))
+    return np.asarray(out, np.float32)
 
 
 @dataclass(frozen=True)
@@ -104,8 +126,30 @@ class DemosaicNoise:
         )
 
     @staticmethod
+    def spectra(of_sites: np.ndarray, rate: np.ndarray, scale: int = 0) -> np.ndarray:
+        """Variance of the coefficients of a block of the `OPPONENT` planes, float32 (3, N, 64).
+
+        Parameters
+        ----------
+        of_sites, rate : ndarray, float (N, 3)
+            As of `of_opponents`.
+        scale : int
+            How many times the planes were `halved`.
+        """
+        mixed = (OPPONENT * rate[:, None, :]).astype(np.float32)
+        first, second = np.array(_PAIRS).T
+        powers = _powers(scale)
+        out = np.empty((3, len(of_sites), 64), np.float32)
+        for plane in range(3):
+            products = mixed[:, plane, first] * mixed[:, plane, second]
+            by_site = of_sites.astype(np.float32)[:, :, None] * products[:, None, :]
+            np.matmul(by_site.reshape(len(of_sites), -1), powers, out=out[plane])
+        # Sums of products of either sign: rounding must not make a variance negative.
+        return np.maximum(out, 1e-9, out=out)
+
+    @staticmethod
     def planes(of_sites: np.ndarray, rate: np.ndarray) -> np.ndarray:
         """`OPPONENT` planes of noise alone, float32 (3, H, W), at one variance of the sites and one rate, (3,)."""
-        deviations = np.sqrt(of_sites)
-        answer = np.einsum("s,syxc,c,oc->oyx", deviations, answers(), rate, OPPONENT, optimize=True)
-        return np.ascontiguousarray(answer, np.float32)
+        mixed = OPPONENT * rate
+        planes = np.einsum("s,oc,scyx->oyx", np.sqrt(of_sites), mixed, answers(), optimize=True)
+        return np.ascontiguousarray(planes, np.float32)
