@@ -46,12 +46,12 @@ class Hot(unittest.TestCase):
         places = [(20, 31), (50, 70), (77, 12)]
         for place in places:
             light[place] = 0.4
-        self.assertEqual(mend_hot(light, variance), len(places))
+        self.assertEqual(sorted(map(tuple, np.argwhere(mend_hot(light, variance)))), places)
         self.assertLess(np.abs(light - 0.01).max(), 0.005)
 
     def test_they_are_mended_by_what_is_beside_them(self):
         light, mosaic, where = self.hot()
-        count = mend_hot(mosaic, variance())
+        count = mend_hot(mosaic, variance()).sum()
         stops = np.abs(np.log2(mosaic[where] / light[where]))
         self.assertLess(float((stops > 0.3).mean()), 0.05)
         self.assertGreaterEqual(count, 0.94 * where.sum())
@@ -111,7 +111,7 @@ class Hot(unittest.TestCase):
 
     def test_noise_is_none(self):
         mosaic = noisy(np.full(SIZE, 0.05, np.float32))
-        self.assertEqual(mend_hot(mosaic, variance()), 0)
+        self.assertFalse(mend_hot(mosaic, variance()).any())
 
 
 if __name__ == "__main__":

@@ -63,6 +63,14 @@ class Taken(unittest.TestCase):
         step = light[254:262, :480].mean() - light[240:248, :480].mean()
         self.assertAlmostEqual(step, truth[254:262, :480].mean() - truth[240:248, :480].mean(), delta=0.25)
 
+    def test_noise_that_goes_by_its_own_light_is_no_pattern(self):
+        """A field at twice the least variance beside a darker one: sites that noise made darker count as dark."""
+        rng = np.random.default_rng(6)
+        truth = np.tile(np.float32([[2.0, 4.5], [4.5, 3.2]]), (200, 300))
+        truth[:100] /= 12
+        light = (rng.poisson(truth) + 2.2 * rng.standard_normal(truth.shape)).astype(np.float32)
+        self.assertEqual(take_lines(light, 4.84 + np.maximum(light, 0)), 0.0)
+
     def test_small_and_bright_mosaics_tell_nothing(self):
         self.assertFalse(line_offsets(np.ones((16, 300), np.float32), np.ones((16, 300), np.float32)).any())
         self.assertFalse(line_offsets(np.ones((300, 20), np.float32), np.ones((300, 20), np.float32)).any())

@@ -164,6 +164,30 @@ class OfTheDemosaic(unittest.TestCase):
             found = (light @ OPPONENT.T).std((0, 1))
             np.testing.assert_allclose(found / told, 1.0, atol=0.08, err_msg=f"{colour}")
 
+    def test_it_is_told_and_taken_alike_at_every_place_of_the_mosaic(self):
+        """Flat light of nearly one colour: white, deep blue, sodium, by the balanced light of red, green and blue."""
+        sensor = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
+        exposure = Exposure(1 / 50, 8.0, 3200.0)
+        matrix = sensor.camera_matrix()
+        for colour in ((0.05, 0.05, 0.05), (0.004, 0.05, 0.1), (0.1, 0.045, 0.002)):
+            with self.subTest(colour):
+                rgb = np.linalg.solve(matrix, np.array(colour) * matrix.sum(1)).astype(np.float32)
+                truth = np.broadcast_to(rgb, (320, 448, 3)).copy()
+                truth[:80] /= 12
+                with tempfile.TemporaryDirectory() as folder:
+                    radiance = truth / np.float32(exposure.relative)
+                    merged = merge_frames(take(Path(folder), radiance, (exposure,), sensor))
+                even = np.s_[96:-16, 16:-16]
+                errors = ((merged.rgb - truth) / merged.sigma)[even]
+                left = (cleaned(merged) - truth)[even] / np.median(merged.sigma[even], (0, 1))
+                places = [(row, column) for row in range(2) for column in range(2)]
+                for row, column in places:
+                    spread = errors[row::2, column::2].std((0, 1))
+                    np.testing.assert_allclose(spread, 1.0, atol=0.05, err_msg=f"row {row}, column {column}")
+                lefts = np.array([left[row::2, column::2].std((0, 1)) for row, column in places])
+                self.assertLess(float(lefts.max()), 0.12)
+                self.assertTrue((lefts.max(0) < 2.2 * lefts.min(0)).all(), lefts)
+
     def test_the_report_tells_the_mosaic_as_it_lies(self):
         merged, _, _ = shot(3200, 0)
         self.assertEqual(merged.report["capture"]["mosaic"], "RGGB")

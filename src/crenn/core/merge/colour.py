@@ -17,6 +17,7 @@ from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic, scale_of
 from crenn.core.mosaic.fringes import measure_fringes, take_fringes
 from crenn.core.mosaic.hot import mend_hot
+from crenn.core.mosaic.lone import mend_lone
 from crenn.core.pipeline.fringes import Fringes
 from crenn.core.pipeline.scene import Capture
 from crenn.core.progress import Progress
@@ -57,7 +58,12 @@ def to_colour(
         gain = frame.neutral_gains[c]
         merged.light[where] *= gain
         merged.variance[where] *= gain * gain
-    facts.hot += mend_hot(merged.light, merged.variance)
+    mended = mend_hot(merged.light, merged.variance)
+    # Jumping and weak sites are no hot pixels: nobody needs to be told.
+    facts.hot += int(mended.sum())
+    mended |= mend_lone(merged.light, merged.variance)
+    # What a hot site clipped is no light that was lost.
+    merged.clipped &= ~mended
     if frame.grey:
         # Every site has the whole light already.
         rgb, sigma = (np.repeat(v[..., None], 3, -1) for v in (merged.light, np.sqrt(merged.variance)))

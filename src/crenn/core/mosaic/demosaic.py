@@ -21,8 +21,9 @@ _PAD = 10
 _BAND = 256
 #: Two differences, each of about 1.3 deviations: their mean absolute gradient under pure noise, per deviation.
 _PER_DEVIATION = np.float32(1.5)
-#: Colour that departs from the tiles around it by more than so many variances is told its own noise, not theirs.
-_APART = np.float32(25)
+#: Colour that departs from the tiles around it by more than so many variances, or whose sites' variance does by such a
+#: factor, is told its own noise, not theirs.
+_APART, _FACTOR = np.float32(25), np.float32(12)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
@@ -225,6 +226,8 @@ def _finish(rgb, tiles, calm, pattern, scale, matrix, table, sigma):
                 e = exp2(around[c] * _LOG2_E)
                 slope[c] = np.float32(0.5) * scale * (e + np.float32(1) / e)
                 var[c] = around[3 + c] / (slope[c] * slope[c])
+                own = tiles[ty, tx, 3 + c] * _FACTOR
+                apart |= own < around[3 + c] or own > around[3 + c] * _FACTOR * _FACTOR
                 apart |= (rgb[y, x, c] - around[c]) ** 2 > _APART * var[c]
             for c in range(3):
                 e = exp2(rgb[y, x, c] * _LOG2_E)

@@ -7,6 +7,8 @@ import numpy as np
 #: more than any of those does.
 _DEVIATIONS, _AROUND = 10.0, 2.0
 _LEAST = 0.15
+#: One of the sites around it may be hot as well: it stands out by so many times what any other does.
+_TWO = 4.0
 #: The four sites beside it stand out by less than this share of it in the mean, and none by more than that. A star
 #: drawn by a lens, however sharp, lights its neighbours more.
 _BESIDE, _MOST = 0.11, 0.35
@@ -86,18 +88,26 @@ def _find(light, variance, found):
         around = np.empty(8, np.float32)
         for x in range(_BORDER, width - _BORDER):
             n = 0
-            highest, lowest = np.float32(-1e30), np.float32(1e30)
+            highest, second, lowest = np.float32(-1e30), np.float32(-1e30), np.float32(1e30)
             for dy in range(-2, 3, 2):
                 for dx in range(-2, 3, 2):
                     if dy != 0 or dx != 0:
-                        around[n] = light[y + dy, x + dx]
-                        highest, lowest = max(highest, around[n]), min(lowest, around[n])
+                        v = light[y + dy, x + dx]
+                        around[n] = v
+                        second = max(second, min(highest, v))
+                        highest, lowest = max(highest, v), min(lowest, v)
                         n += 1
             value = light[y, x]
-            if value <= highest:
+            if value <= second:
                 continue
             around.sort()
             middle = np.float32(0.5) * (around[3] + around[4])
+            # One of them may be hot as well: then it is no measure, nor fit to mend by.
+            two = highest - middle > np.float32(_TWO) * max(second - middle, middle - lowest)
+            if two:
+                highest = second
+            elif value <= highest:
+                continue
             excess = value - middle
             # Judged by the noise of its surroundings: a hot site's own photon noise would excuse it.
             noise = np.sqrt(min(variance[y, x], min(variance[y, x - 2], variance[y, x + 2])))
@@ -112,10 +122,10 @@ def _find(light, variance, found):
                 continue
             mean, most = _beside(light, y, x)
             if mean < np.float32(_BESIDE) * excess + 2 * noise and most < np.float32(_MOST) * excess + 4 * noise:
-                found[y, x] = _between(light, y, x)
+                found[y, x] = middle if two else _between(light, y, x)
 
 
-def mend_hot(light: np.ndarray, variance: np.ndarray) -> int:
+def mend_hot(light: np.ndarray, variance: np.ndarray) -> np.ndarray:
     """Replace hot sites, in place, by what lies between the nearest of their colour.
 
     Parameters
@@ -125,8 +135,8 @@ def mend_hot(light: np.ndarray, variance: np.ndarray) -> int:
 
     Returns
     -------
-    int
-        Number of sites mended.
+    ndarray, bool (H, W)
+        Which were.
     """
     found = np.full(light.shape, np.nan, np.float32)
     _find(light, variance, found)
@@ -134,4 +144,4 @@ def mend_hot(light: np.ndarray, variance: np.ndarray) -> int:
     light[hot] = found[hot]
     ys, xs = np.nonzero(hot)
     variance[ys, xs] = variance[ys, xs - 2] * np.float32(0.3)
-    return int(hot.sum())
+    return hot
