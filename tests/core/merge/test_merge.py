@@ -1,5 +1,6 @@
 """The merge against known truth."""
 
+import cv2
 import numpy as np
 
 from crenn.camera.sensor import Exposure, Sensor
@@ -95,6 +96,22 @@ class Merge(FolderCase):
         sky = (slice(10, 300), slice(10, -10))
         self.assertLess(np.abs(merged.rgb[sky].mean((0, 1)) / truth[sky].mean((0, 1)) - 1).max(), 0.03)
         self.assertIn("no Bayer mosaic", merged.report["warnings"][0])
+
+    def test_grey_stays_grey_on_six_by_six_and_lamps_do_not_turn_magenta(self):
+        six = "GGRGGBGGBGGRBRGRBGGGBGGRGGRGGBRBGBRG"
+        sensor = Sensor(pattern=six, prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
+        grain = np.random.default_rng(3).standard_normal((512, 544)).astype(np.float32)
+        grey = np.exp2(cv2.GaussianBlur(grain, (0, 0), 1.2) * 3 - 3)
+        grey[100:140, 100:160] = 4.0
+        truth = np.repeat(grey[..., None], 3, -1)
+        merged = merge_frames(take(self.folder, truth, [Exposure(1.0)], sensor=sensor))
+        ground = np.s_[160:-10, 10:-10]
+        # LibRaw's demosaic does as well if it is given balanced light; without it grey edges turn coloured.
+        np.testing.assert_array_less(np.abs(np.log2(merged.rgb[ground] / truth[ground])).mean((0, 1)), 0.08)
+        self.assertLess(float(np.abs(np.log2(merged.rgb[ground][..., 0] / merged.rgb[ground][..., 2])).mean()), 0.11)
+        lamp = merged.rgb[110:130, 110:150].reshape(-1, 3)
+        self.assertTrue((merged.clipped[110:130, 110:150] == 7).all())
+        self.assertLess(float((lamp.max(1) / lamp.min(1)).max()), 1.3)
 
     def test_reference_decides_the_scale(self):
         paths = take(self.folder, ramp(64, 256))

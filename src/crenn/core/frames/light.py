@@ -73,7 +73,7 @@ class LightFrame:
     spread : ndarray, float32 (H // 8 + 1, W // 8 + 1, 3), or None
         What moving did to its variance; None if it was not moved.
     planes : Planes or None
-        Of developed pictures in colour.
+        Of what was made from full colour.
     sites : Sites or None
         What it recorded, before it was moved; kept where detail is gathered from it.
     """

@@ -286,4 +286,5 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
         grey,
         planes,
         profile.curve,
+        True,
     )

@@ -50,7 +50,9 @@ class RawFrame:
     notes : tuple of str
         What was left out or changed in reading.
     planes : ndarray, float32 (H, W, 3), or None
-        All three colours of each pixel, in the mosaic's numbers but not rounded, of a developed picture in colour.
+        All three colours of each pixel, in the mosaic's numbers but not rounded, where it was made from full colour.
+    finished : bool
+        Whether it is a picture, whose ends are as somebody wanted them, and not what a sensor recorded.
     curve : callable or None
         From codes, 0 to 1, to light, as the file's profile tells.
     grey : bool
@@ -75,6 +77,11 @@ class RawFrame:
     grey: bool = False
     planes: np.ndarray | None = None
     curve: Callable[[np.ndarray], np.ndarray] | None = None
+    finished: bool = False
+
+
+#: Saturation of what LibRaw has developed.
+_FULL = 65535.0
 
 
 def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:
@@ -89,30 +96,37 @@ def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:
     return np.array(["RGB".index(c) for c in colours], np.uint8).reshape(2, 2)
 
 
-def _developed_mosaic(raw: rawpy.RawPy) -> np.ndarray:
-    """Linear camera colours by LibRaw's own demosaic, sampled as a Bayer mosaic, uint16 (H, W).
+def _developed(raw: rawpy.RawPy) -> tuple[np.ndarray, np.ndarray | None]:
+    """Linear camera colours by LibRaw's own demosaic, of sensors with another mosaic or none; black is taken off.
 
-    For sensors with another mosaic or none: so they go the same way as all others. Black is taken off. What has one
-    channel only is taken for grey.
+    Returns
+    -------
+    mosaic : ndarray, uint16 (H, W)
+        Sampled from them as a Bayer mosaic, by which frames are aligned, measured and compared; `_FULL` is saturation.
+    planes : ndarray, float32 (H, W, 3), or None
+        All of them. What has one channel only is taken for grey, and has none.
     """
+    # Balanced, or edges of grey things would be taken for coloured ones; held so that no colour clips by it.
+    gains = np.ones(3, np.float32) if raw.num_colors == 1 else _neutral_gains(raw)
     colour = np.atleast_3d(
         raw.postprocess(
             output_color=rawpy.ColorSpace.raw,
             gamma=(1, 1),
             no_auto_bright=True,
-            no_auto_scale=True,
-            user_wb=[1.0, 1.0, 1.0, 1.0],
+            user_wb=[*gains.tolist(), float(gains[1])],
+            highlight_mode=rawpy.HighlightMode.Ignore,
             output_bps=16,
             user_flip=0,
         )
     )
     if colour.shape[2] == 1:
         # A sensor without colour filters: its light is grey.
-        return colour[..., 0].copy()
-    mosaic = colour[..., 1].copy()
-    mosaic[::2, ::2] = colour[::2, ::2, 0]
-    mosaic[1::2, 1::2] = colour[1::2, 1::2, 2]
-    return mosaic
+        return colour[..., 0].copy(), None
+    planes = colour * (gains.max() / gains)
+    mosaic = np.minimum(np.rint(planes), _FULL).astype(np.uint16)
+    out = mosaic[..., 1].copy()
+    out[::2, ::2], out[1::2, 1::2] = mosaic[::2, ::2, 0], mosaic[1::2, 1::2, 2]
+    return out, planes.astype(np.float32, copy=False)
 
 
 def _camera_matrix(raw: rawpy.RawPy) -> np.ndarray:
@@ -167,10 +181,10 @@ def _decode(path: Path, name: str) -> RawFrame:
         metadata = read_metadata(path, raw)
         try:
             bayer = _bayer_pattern(raw)
-            developed = bayer is None
+            developed, planes = bayer is None, None
             pattern = np.array([[0, 1], [1, 2]], np.uint8) if bayer is None else bayer
             if developed:
-                mosaic = _developed_mosaic(raw)
+                mosaic, planes = _developed(raw)
             else:
                 mosaic = raw.raw_image_visible[: raw.sizes.height, : raw.sizes.width].copy()
         except (rawpy.LibRawError, ValueError, IndexError, TypeError):
@@ -190,7 +204,7 @@ def _decode(path: Path, name: str) -> RawFrame:
                 "Its metadata is damaged.",
             )
         if developed:
-            white, black = white - float(black.mean()), np.zeros(3, np.float32)
+            white, black = _FULL, np.zeros(3, np.float32)
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
         gains, matrix = _neutral_gains(raw), _camera_matrix(raw)
         grey = raw.num_colors == 1
@@ -211,4 +225,5 @@ def _decode(path: Path, name: str) -> RawFrame:
             name,
             developed,
             grey=grey,
+            planes=None if grey else planes,
         )

@@ -13,7 +13,7 @@ from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.describe import Facts
 from crenn.core.merge.detail import Gathered, refine
 from crenn.core.mosaic.bayer import even, sites
-from crenn.core.mosaic.clipped import rebuild_clipped
+from crenn.core.mosaic.clipped import rebuild_clipped, rebuild_planes
 from crenn.core.mosaic.demosaic import demosaic, scale_of
 from crenn.core.mosaic.fringes import measure_fringes, take_fringes
 from crenn.core.mosaic.hot import mend_hot
@@ -53,7 +53,7 @@ def to_colour(
     if merged.full is not None:
         # Nothing was mended in the planes.
         facts.hot = 0
-        return _of_planes(merged, first)
+        return _of_planes(merged, first, progress)
     for c, where in sites(frame.pattern):
         gain = frame.neutral_gains[c]
         merged.light[where] *= gain
@@ -96,11 +96,13 @@ def to_colour(
     return RadianceMap(rgb, sigma, merged.source, clipped)
 
 
-def _of_planes(merged: MergedMosaic, first: LightFrame) -> RadianceMap:
-    """Frames that have all colours of every pixel: nothing is to be rebuilt."""
+def _of_planes(merged: MergedMosaic, first: LightFrame, progress: Progress) -> RadianceMap:
+    """Frames that have all colours of every pixel: a picture clips where it should, a sensor where it must."""
     assert merged.full is not None
     gains, matrix = first.raw.neutral_gains, first.raw.to_rec2020
     light, variance = merged.full.light * gains, merged.full.variance * gains * gains
+    if not first.raw.finished:
+        rebuild_planes(light, merged.full.clipped, progress)
     rgb = cv2.transform(light, matrix.astype(np.float32))
     sigma = np.sqrt(cv2.transform(variance, (matrix * matrix).astype(np.float32)))
     bits = (merged.full.clipped * np.array([1, 2, 4], np.uint8)).sum(-1, dtype=np.uint8)

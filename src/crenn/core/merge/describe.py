@@ -7,7 +7,6 @@ from typing import Any
 import numpy as np
 
 from crenn.core.frames.light import LightFrame
-from crenn.core.frames.pictures import PICTURE_ENDINGS
 from crenn.core.geometry.orientation import box_as_held, lies_across
 from crenn.core.merge.detail import Gathered
 from crenn.core.merge.ghosts import CELL, Motion
@@ -247,7 +246,7 @@ def _warnings(lights: list[LightFrame], mode: str) -> list[str]:
                 f"{frame.name}: shares too little well-exposed light with the next darker frame to check its "
                 "exposure; the file's value is used."
             )
-        if frame.raw.developed and frame.raw.path.suffix.lower() not in PICTURE_ENDINGS:
+        if frame.raw.developed and not frame.raw.finished:
             out.append(
                 f"{frame.name}: its sensor has no Bayer mosaic; LibRaw's demosaic comes before the merge, and the "
                 "predicted noise is only roughly right."

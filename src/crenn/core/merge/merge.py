@@ -86,6 +86,10 @@ def merge_frames(
     facts = Facts(aside=found.aside, warnings=found.warnings, calibration=calibration.notes, keys=list(keys or names))
     facts.hot = 0 if calibration.hot is None else int(calibration.hot.sum())
     lights = found.lights
+    if any(v is not None for v in (calibration.dark, calibration.flat, calibration.hot)):
+        # Calibration frames speak of sites.
+        for frame in lights:
+            frame.planes = None
     facts.mode = _mode(lights, instructions)
     # Gathering detail takes about as long as all that comes before.
     until = 0.55 if len(lights) > 1 and instructions.detail else 0.75

@@ -248,3 +248,35 @@ def rebuild_clipped(
     found = _of_sites(u, rebuilt, logs, clipped, pattern, nothing, progress.part(0.35, 1.0))
     light[clipped] = np.maximum(np.exp2(found[clipped]), light[clipped])
     return int(clipped.sum())
+
+
+def rebuild_planes(light: np.ndarray, clipped: np.ndarray, progress: Progress | None = None) -> int:
+    """Raise clipped light of pixels that have all colours, in place, as `rebuild_clipped` does that of sites.
+
+    Parameters
+    ----------
+    light : ndarray, float32 (H, W, 3)
+        White-balanced.
+    clipped : ndarray, bool (H, W, 3)
+    progress : Progress, optional
+
+    Returns
+    -------
+    int
+        Number of values changed.
+    """
+    if not clipped.any():
+        return 0
+    floor = max(float(light.max()) * 1e-4, 1e-9)
+    recorded = np.ascontiguousarray(np.moveaxis(np.log2(np.maximum(light, np.float32(floor))), -1, 0))
+    lost = np.ascontiguousarray(np.moveaxis(clipped, -1, 0))
+    nothing = np.asarray(lost.all(0))
+    found = _evened(_coarse_to_fine(recorded, lost, progress or Progress()), recorded, lost)
+    dome, most = _holes(nothing, recorded)
+    found = np.minimum(found, most)
+    white = _whitened(found[:, nothing], recorded[:, nothing])
+    found[:, nothing] = white - np.maximum(white.mean(0) - most[nothing], 0)
+    found = np.maximum(found, recorded) + dome
+    for c in range(3):
+        light[..., c][lost[c]] = np.exp2(found[c][lost[c]])
+    return int(clipped.sum())

@@ -111,7 +111,7 @@ class Cleaner:
         for scale, blocks in enumerate(found):
             if not blocks:
                 continue
-            told = self._noise.spectra(*(v[None] for v in self._typical), scale)
+            told = self._noise.spectra(self._typical[0][None], self._typical[1][None], scale)
             # The smoothest blocks of noise alone have less than the mean energy: they are what is compared.
             ratio = _smooth(np.concatenate(blocks, 1) * told, told[:, 0])
             ratio /= _smooth(energies(alone).reshape(3, -1, 64), told[:, 0])
