@@ -85,6 +85,21 @@ class Pictures(FolderCase):
         self.assertEqual(back.shape, (64, 96, 3))
         self.assertLessEqual(np.abs(back - codes[:, :96]).max(), 1)
 
+    def test_what_eight_bits_round_off_is_part_of_the_noise(self):
+        """A dark slope, without noise of its own and with a little, as dithering gives: predicted as it is."""
+        y, x = np.mgrid[:200, :320]
+        light = np.exp2(-8 + 2.5 * x / 320 + 0.5 * y / 200)[..., None] * np.array([0.9, 1.0, 1.2])
+        to_rec2020 = (XYZ_TO_REC2020 @ rgb_to_xyz_matrix(SRGB_XY)).T
+        for noise, least, most in ((0.0, 0.7, 1.6), (0.4, 0.8, 1.25)):
+            rng = np.random.default_rng(4)
+            codes = np.rint(srgb_encode(light) * 255 + noise * rng.standard_normal(light.shape)).astype(np.uint8)
+            Image.fromarray(codes).save(self.folder / "dark.png")
+            merged = merge_frames([self.folder / "dark.png"])
+            error = np.sqrt(np.square((merged.rgb - light @ to_rec2020) / merged.sigma).mean())
+            with self.subTest(noise=noise):
+                self.assertGreater(float(error), least / 1.2)
+                self.assertLess(float(error), most)
+
     def test_a_profile_tells_colours_and_curve(self):
         profile = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
         tags = {bytes(profile[i : i + 4]): i for i in range(132, 132 + 12 * profile[131], 12)}

@@ -260,7 +260,9 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
     height, width = mosaic.shape
     planes = None if grey else _planes(pixels[:height, :width], top)
     flip = 0 if path.suffix.lower() == ".exr" else _metadata(path, 0, 0)[1]
+    step = 0.0
     if pixels.dtype.kind != "f":
+        step = 1.0 / top
         top /= float(np.iinfo(pixels.dtype).max)
     to_rec2020 = XYZ_TO_REC2020 @ profile.matrix
     # Light is counted in units of the file: the frame's sensitivity takes the scale up.
@@ -287,4 +289,5 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
         planes,
         profile.curve,
         True,
+        step,
     )

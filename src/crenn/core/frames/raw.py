@@ -51,6 +51,10 @@ class RawFrame:
         What was left out or changed in reading.
     planes : ndarray, float32 (H, W, 3), or None
         All three colours of each pixel, in the mosaic's numbers but not rounded, where it was made from full colour.
+    step : float
+        From one code to the next, saturation being 1; 0 where they are finer than noise.
+    rounding : NoiseModel or None
+        The variance that rounding to codes gives the light.
     finished : bool
         Whether it is a picture, whose ends are as somebody wanted them, and not what a sensor recorded.
     curve : callable or None
@@ -78,6 +82,8 @@ class RawFrame:
     planes: np.ndarray | None = None
     curve: Callable[[np.ndarray], np.ndarray] | None = None
     finished: bool = False
+    step: float = 0.0
+    rounding: NoiseModel | None = None
 
 
 #: Saturation of what LibRaw has developed.

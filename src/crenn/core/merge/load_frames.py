@@ -42,7 +42,8 @@ def noise_of(frame: RawFrame, models: Sequence[CameraNoise] = ()) -> NoiseModel:
     kept = next((m for m in models if not frame.developed and m.fits(frame.metadata)), None)
     if kept is not None:
         return kept.noise
-    return frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
+    # Places that lie on one code show no noise: what was rounded off is noise all the same.
+    return frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white, frame.rounding)
 
 
 def _key(frame: RawFrame) -> tuple:

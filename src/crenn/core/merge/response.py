@@ -1,7 +1,7 @@
 """Turns the codes of developed pictures back into light."""
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import cv2
 import numpy as np
@@ -10,6 +10,7 @@ from crenn.core.colorimetry.spaces import srgb_decode
 from crenn.core.frames.pictures import TOP
 from crenn.core.frames.raw import RawFrame
 from crenn.core.mosaic.bayer import half_colour
+from crenn.core.mosaic.noise import NoiseModel
 
 #: Codes between these shares of the range are taken for measured.
 _LOW, _HIGH = 0.06, 0.94
@@ -76,6 +77,26 @@ def response_of(frames: Sequence[RawFrame]) -> np.ndarray:
     return np.maximum.accumulate(curve) / max(curve[-1], curve[250])
 
 
+def _rounding(light_of: Callable[[np.ndarray], np.ndarray], step: float) -> NoiseModel:
+    """The variance that rounding to codes gives light, as nearly as a line tells it.
+
+    Codes grow about as the root of light, so that a step is a line's deviation: a twelfth of its square is its variance
+    if what is rounded is even.
+    """
+    codes = np.linspace(0.02, 0.95, 64)
+    light = light_of(codes)
+    variance = (light_of(codes + step / 2) - light_of(codes - step / 2)) ** 2 / 12
+    known = variance > 0
+    if known.sum() < 8:
+        return NoiseModel(np.zeros(3, np.float32), np.full(3, step**2 / 12, np.float32))
+    # Each as near as its share: dark ones must not be ruled by bright ones.
+    weight = 1 / variance[known]
+    rows = np.stack([light[known], np.ones(int(known.sum()))], 1) * weight[:, None]
+    slope, offset = np.linalg.lstsq(rows, variance[known] * weight, rcond=None)[0]
+    least = float(variance[known].min()) * 0.1
+    return NoiseModel(np.full(3, max(slope, 0.0), np.float32), np.full(3, max(offset, least), np.float32))
+
+
 def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
     """Turn the mosaics of developed pictures into light, in place, and say in ``warnings`` how far to trust them."""
     pictures = [f for f in frames if f.encoding != "linear"]
@@ -86,6 +107,7 @@ def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
     if len(unknown) > 1 and len(unknown) == len(pictures) and is_linear(unknown):
         for f in unknown:
             f.encoding = "linear"
+            f.rounding = _rounding(np.asarray, f.step) if f.step else None
         warnings.append("The pictures' numbers grow with the exposure as light does: they are merged as linear light.")
         return
     curve = response_of(pictures)
@@ -108,6 +130,7 @@ def linearise(frames: Sequence[RawFrame], warnings: list[str]) -> None:
         f.mosaic = table[np.minimum(f.mosaic, TOP)]
         f.mosaic[clipped] = TOP
         f.encoding = "linear"
+        f.rounding = _rounding(light_of, f.step) if f.step else None
     times = [f.metadata.sensitivity or 1.0 for f in pictures]
     by = "its profile's curve" if alone and pictures[0].curve else "the sRGB curve"
     if len(pictures) < 2 or max(times) / min(times) < 1.2:

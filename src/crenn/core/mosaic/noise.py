@@ -133,7 +133,9 @@ def quantisation(black: np.ndarray, white: float) -> float:
     return float((1.0 / (white - black.mean())) ** 2 / 12.0)
 
 
-def estimate_noise(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: float) -> NoiseModel:
+def estimate_noise(
+    mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: float, least: NoiseModel | None = None
+) -> NoiseModel:
     """Estimate the noise model from one frame, where its file has no noise profile.
 
     Parameters
@@ -142,6 +144,8 @@ def estimate_noise(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, w
     pattern : ndarray, uint8 (2, 2)
     black : ndarray, float32 (3,)
     white : float
+    least : NoiseModel, optional
+        There is no less noise than this, whatever smooth places show: that of light which was rounded.
 
     Returns
     -------
@@ -150,6 +154,12 @@ def estimate_noise(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, w
     """
     mean, variance = smooth_samples(mosaic, pattern, black, white)
     floor = quantisation(black, white)
-    if mean.size < FEWEST:
-        return NoiseModel(np.full(3, 1e-4, np.float32), np.full(3, max(floor, 1e-7), np.float32))
-    return model_of(mean, variance, floor)
+    if mean.size >= FEWEST:
+        found = model_of(mean, variance, floor)
+    elif least is None:
+        found = NoiseModel(np.full(3, 1e-4, np.float32), np.full(3, max(floor, 1e-7), np.float32))
+    else:
+        return least
+    if least is None:
+        return found
+    return NoiseModel(np.maximum(found.slope, least.slope), np.maximum(found.offset, least.offset))
