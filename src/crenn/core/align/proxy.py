@@ -15,6 +15,8 @@ _SMALLEST = 200
 SEEN = 0.002
 #: A frame that keeps less than this share of the others' fine detail is blurred.
 SHARP = 0.45
+#: Detail of so many times the energy of noise tells whether a frame is blurred.
+_ABOVE = 3.0
 
 
 @dataclass
@@ -131,7 +133,8 @@ def relative_sharpness(a: Level, b: Level) -> float:
                 # The Laplacian's weights have a sum of squares of 20.
                 noise = 20 * float((v.variance[part][both] / (v.light[part][both] ** 2 + scale**2)).mean())
                 detail.append((float((bend**2).mean()), noise))
-            if min(d for d, _ in detail) > 0:
+            # As sharp as the first, the second must show detail well above its noise: else nothing can be told.
+            if detail[0][0] - detail[0][1] > _ABOVE * detail[1][1] and detail[1][0] > 0:
                 energy += [max(d - n, 0.02 * n) for d, n in detail]
     if energy[0] <= 0 or energy[1] <= 0:
         return 1.0

@@ -14,6 +14,9 @@ from crenn.core.mosaic.noise import NoiseModel
 
 #: Codes between these shares of the range are taken for measured.
 _LOW, _HIGH = 0.06, 0.94
+#: A response is recovered from so many tones, and as many places of each; codes from the second on count as clipped,
+#: and so far around them, in pixels, a coder rings.
+_PLACES, _HIGHEST, _RINGS = 20, 250, 9
 
 
 def _quads(frame: RawFrame, side: int = 600) -> np.ndarray:
@@ -36,6 +39,41 @@ def is_linear(frames: Sequence[RawFrame]) -> bool:
         if keep.sum() > 50:
             slopes.append(float(np.median(np.log2(y[keep] / x[keep]))) / told)
     return bool(slopes) and abs(float(np.median(slopes)) - 1) < 0.12
+
+
+def _even_places(pictures: list[np.ndarray]) -> list[np.ndarray]:
+    """Codes of the same places of every picture, uint8 (n, n, 3) each: of every tone those where neighbours agree most.
+
+    Texture would mix codes. Beside what one picture clips there are none, as far as other places have such codes: a
+    coder's ringing gives it codes below white.
+    """
+    greys = np.stack([p.mean(-1, dtype=np.float32) for p in pictures])
+    texture, beside = np.zeros(greys.shape[1:], np.float32), np.zeros(greys.shape[1:], bool)
+    reach = np.ones((_RINGS, _RINGS), np.uint8)
+    for picture, grey in zip(pictures, greys):
+        texture += cv2.blur(np.abs(grey - cv2.blur(grey, (5, 5))), (5, 5))
+        full = (picture >= _HIGHEST).any(-1).astype(np.uint8)
+        beside |= (cv2.dilate(full, reach) > 0) & (cv2.erode((picture.min(-1) >= 255).astype(np.uint8), reach) == 0)
+    tones, texture, beside = greys.reshape(len(pictures), -1), texture.ravel(), beside.ravel()
+    clear = np.flatnonzero(~beside)
+    picks = [np.zeros(0, np.int64)]
+    if clear.size:
+        # As many of each part of the tones there are.
+        order = clear[np.argsort(tones[:, clear].sum(0), kind="stable")]
+        best = [part[np.argsort(texture[part], kind="stable")] for part in np.array_split(order, _PLACES)]
+        picks = [part[np.linspace(0, part.size // 2, _PLACES).astype(int)] for part in best if part.size]
+    found = np.concatenate(picks)
+    for low in range(16, 240, 16):
+        own = (tones >= low) & (tones < low + 16)
+        if own[:, found].sum() < _PLACES:
+            others = np.flatnonzero(own.any(0))
+            more = others[np.argsort(texture[others], kind="stable")[: max(others.size // 2, 1)]]
+            found = np.concatenate(
+                [found, more[np.linspace(0, more.size - 1, _PLACES).astype(int)]] if more.size else [found]
+            )
+    side = max(int(np.sqrt(found.size)), 1)
+    shown = found[np.linspace(0, found.size - 1, side * side).astype(int)]
+    return [np.ascontiguousarray(p.reshape(-1, 3)[shown].reshape(side, side, 3)) for p in pictures]
 
 
 def response_of(frames: Sequence[RawFrame]) -> np.ndarray:
@@ -61,9 +99,9 @@ def response_of(frames: Sequence[RawFrame]) -> np.ndarray:
         return plain
     order = np.argsort(times)
     pictures = [np.clip(np.rint(_quads(frames[i]) * 255), 0, 255).astype(np.uint8) for i in order]
-    # Places of every tone, where neighbours agree: texture would mix codes.
-    found = cv2.createCalibrateDebevec(samples=400, lambda_=30.0, random=False).process(
-        pictures, times[order].astype(np.float32)
+    chosen = _even_places(pictures)
+    found = cv2.createCalibrateDebevec(samples=chosen[0].shape[0] ** 2, lambda_=30.0, random=False).process(
+        chosen, times[order].astype(np.float32)
     )
     curve = np.log(np.maximum(found.reshape(256, 3).astype(np.float64), 1e-12)).mean(1)
     seen = np.bincount(np.concatenate([p.ravel() for p in pictures]), minlength=256)
@@ -72,8 +110,8 @@ def response_of(frames: Sequence[RawFrame]) -> np.ndarray:
         return plain
     curve = np.exp(curve - curve[250])
     # The lowest codes are mostly noise and have little say: there the curve goes on straight to nothing.
-    foot = max(int(known[0]), 8)
-    curve[:foot] = curve[foot] * (np.arange(foot) / foot) ** 1.2
+    foot = max(int(known[0]), 16)
+    curve[:foot] = curve[foot] * (np.arange(foot) / foot)
     return np.maximum.accumulate(curve) / max(curve[-1], curve[250])
 
 
