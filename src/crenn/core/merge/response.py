@@ -54,20 +54,20 @@ def _even_places(pictures: list[np.ndarray]) -> list[np.ndarray]:
         texture += cv2.blur(np.abs(grey - cv2.blur(grey, (5, 5))), (5, 5))
         full = (picture >= _HIGHEST).any(-1).astype(np.uint8)
         beside |= (cv2.dilate(full, reach) > 0) & (cv2.erode((picture.min(-1) >= 255).astype(np.uint8), reach) == 0)
-    tones, texture, beside = greys.reshape(len(pictures), -1), texture.ravel(), beside.ravel()
+    tones, even = greys.reshape(len(pictures), -1), texture.reshape(-1)
     clear = np.flatnonzero(~beside)
     picks = [np.zeros(0, np.int64)]
     if clear.size:
         # As many of each part of the tones there are.
         order = clear[np.argsort(tones[:, clear].sum(0), kind="stable")]
-        best = [part[np.argsort(texture[part], kind="stable")] for part in np.array_split(order, _PLACES)]
+        best = [part[np.argsort(even[part], kind="stable")] for part in np.array_split(order, _PLACES)]
         picks = [part[np.linspace(0, part.size // 2, _PLACES).astype(int)] for part in best if part.size]
     found = np.concatenate(picks)
     for low in range(16, 240, 16):
         own = (tones >= low) & (tones < low + 16)
         if own[:, found].sum() < _PLACES:
             others = np.flatnonzero(own.any(0))
-            more = others[np.argsort(texture[others], kind="stable")[: max(others.size // 2, 1)]]
+            more = others[np.argsort(even[others], kind="stable")[: max(others.size // 2, 1)]]
             found = np.concatenate(
                 [found, more[np.linspace(0, more.size - 1, _PLACES).astype(int)]] if more.size else [found]
             )
