@@ -129,7 +129,10 @@ class Merging(ApiCase):
         self.assertEqual(
             {s["name"] for s in scenes}, {"lock-basin", "ferry-hall", "dam-crest", "ridge-observatory", "kiln-yard"}
         )
-        answer = self.http.post("/api/camera", json={"scene": "kiln-yard", "frames": 2, "step": 3, "iso": 200})
+        answer = self.http.post(
+            "/api/camera",
+            json={"scene": "kiln-yard", "frames": 2, "step": 3, "iso": 200, "flaws": 1, "flaws_only": ["dust", "coma"]},
+        )
         self.assertEqual(answer.status_code, 200, answer.text)
         self.work()
         scene = self.http.get("/api/shoots").json()[0]["scenes"][0]
@@ -140,5 +143,6 @@ class Merging(ApiCase):
             {"scene": "moon"},
             {"scene": "kiln-yard", "frames": 60, "step": 4},
             {"scene": "kiln-yard", "shake": 9},
+            {"scene": "kiln-yard", "flaws": 1, "flaws_only": ["dust", "rust"]},
         ):
             self.assertGreaterEqual(self.http.post("/api/camera", json=wrong).status_code, 400)

@@ -24,8 +24,10 @@ class OneByOne(unittest.TestCase):
         lit[100:104, 60:64] = 0.9
         for field in dataclasses.fields(Flaws):
             with self.subTest(flaw=field.name):
+                # Lamps on the mains are steady in long exposures.
+                exposure = Exposure(1 / 250, iso=25000) if field.name == "flicker" else long
                 frames = [
-                    [numbers(Flaws(**{field.name: s}), long, seed, lit) for s in (0.0, 1e-6, 4.0)]
+                    [numbers(Flaws(**{field.name: s}), exposure, seed, lit) for s in (0.0, 1e-6, 4.0)]
                     for seed in (1, 2, 3, 4)
                 ]
                 self.assertTrue(any((strong != none).any() for none, _, strong in frames))
@@ -76,6 +78,28 @@ class OneByOne(unittest.TestCase):
         self.assertGreater(ghost, 1.2 * seen[100:112, 292:304].mean())
         # Spikes lie along the blades.
         self.assertGreater(seen[102, 67].mean(), 2 * seen[107, 67].mean())
+
+    def test_coma_draws_points_away_from_the_middle(self):
+        points = np.full((*SIZE, 3), 1e-3, np.float32)
+        points[119:121, 179:181] = points[20:22, 30:32] = 5.0
+        seen = Flaws(coma=5.0).before_sensor(points, 0.1, 1.4, 1.0, 7, 1)[..., 1]
+        self.assertAlmostEqual(float(seen.sum() / points[..., 1].sum()), 1.0, delta=0.02)
+        corner = seen[10:32, 20:42]
+        y, x = (float((corner * grid).sum() / corner.sum()) for grid in np.mgrid[10:32, 20:42])
+        self.assertLess(y, 20.4)
+        self.assertLess(x, 30.4)
+
+    def test_lamps_on_the_mains_flicker_in_short_exposures(self):
+        flaws, lit = Flaws(flicker=1.0), np.full((*SIZE, 3), 0.01, np.float32)
+        lit[100:140, 60:100] = 0.5
+        for seconds, least, most in ((1 / 500, 0.1, 0.5), (1.0, 0.0, 0.005)):
+            seen = np.stack([flaws.before_sensor(lit, seconds, 8.0, 1.0, 7, s) for s in range(8)])
+            told = [flaws.flicker_of(seconds, s) for s in range(8)]
+            lamp = seen[:, 120, 80, 1] / 0.5
+            self.assertGreaterEqual(float(np.ptp(lamp)), least)
+            self.assertLess(float(np.ptp(lamp)), most + 0.3)
+            self.assertLess(float(np.ptp(seen[:, 20, 20, 1]) / 0.01), 0.5 * float(np.ptp(lamp)) + 1e-6)
+            np.testing.assert_allclose(lamp, told, atol=0.12)
 
     def test_dust_lies_in_the_same_places(self):
         flaws = Flaws(dust=2.0)

@@ -4,6 +4,7 @@ Each is drawn from the sensor's serial or the frame's seed, so that a camera has
 all of its frames, and the truth of each is known (`Flaws.truth`).
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass, fields
 
 import cv2
@@ -32,6 +33,11 @@ _SPIKES, _SPIKE_LENGTH = 0.002, 0.008
 _GRAINS, _GRAIN_RADIUS, _TAKES = 6, (0.003, 0.009), (0.05, 0.25)
 #: Exposures longer than this many seconds are shaken by so much of the width.
 _LONG, _SHAKE = 0.5, 3e-4
+#: Coma draws points out away from the middle, at the corners by this share of the width at f/2; in so many steps.
+_COMA, _COMA_STEPS = 8e-4, 7
+#: Lamps on the mains go up and down by this share, so many times a second; light counts as theirs by half where it is
+#: so many times the mean.
+_FLICKER, _PULSES, _LAMPLIT = 0.35, 100.0, 3.0
 #: An aircraft crosses one in so many exposures longer than this.
 _SKY_SECONDS, _CROSSES = 4.0, 4
 
@@ -56,6 +62,10 @@ class Flaws:
         Numbers coded with losses, as 14 bits in 12.
     glare : float
         Light scattered over the picture, a faint ghost of lamps beyond the middle, and spikes on lights.
+    coma : float
+        Points drawn out away from the middle, the more the wider the aperture.
+    flicker : float
+        Lamps that go up and down with the mains, in short exposures.
     dust : float
         Dust on the sensor, in the same places of every frame.
     shake : float
@@ -71,6 +81,8 @@ class Flaws:
     glow: float = 0.0
     coding: float = 0.0
     glare: float = 0.0
+    coma: float = 0.0
+    flicker: float = 0.0
     dust: float = 0.0
     shake: float = 0.0
     aircraft: float = 0.0
@@ -79,6 +91,21 @@ class Flaws:
     def all(cls, strength: float) -> "Flaws":
         """Every flaw of one strength."""
         return cls(**{f.name: strength for f in fields(cls)})
+
+    @classmethod
+    def some(cls, strength: float, names: Iterable[str] = ()) -> "Flaws":
+        """Those of these names, or every one without any, of one strength.
+
+        Raises
+        ------
+        ValueError
+            If a name is unknown.
+        """
+        names, known = tuple(names), {f.name for f in fields(cls)}
+        for name in names:
+            if name not in known:
+                raise ValueError(f"there is no flaw “{name}”; known are {', '.join(sorted(known))}")
+        return cls(**dict.fromkeys(names, strength)) if names else cls.all(strength)
 
     @classmethod
     def parse(cls, text: str) -> "Flaws":
@@ -92,10 +119,7 @@ class Flaws:
         parts = [p.partition("=") for p in text.split(",")]
         if len(parts) == 1 and not parts[0][1]:
             return cls.all(_strength(text))
-        known = {f.name for f in fields(cls)}
-        for name, _, _ in parts:
-            if name.strip() not in known:
-                raise ValueError(f"there is no flaw “{name.strip()}”; known are {', '.join(sorted(known))}")
+        cls.some(0.0, [name.strip() for name, _, _ in parts])
         return cls(**{name.strip(): _strength(value) for name, _, value in parts})
 
     def before_sensor(
@@ -116,6 +140,10 @@ class Flaws:
         out = radiance
         if self.aircraft and seconds > _SKY_SECONDS and rng.random() < self.aircraft / _CROSSES:
             out = out + _track(out.shape[:2], rng)[..., None] * np.float32(0.4 / light)
+        if self.flicker:
+            out = out * _lamplit(out, self.flicker_of(seconds, seed))
+        if self.coma:
+            out = _drawn_out(out, self.coma * _COMA * out.shape[1] * min(2 / aperture, 1.0) ** 2)
         if self.shake and seconds > _LONG:
             out = cv2.filter2D(out, -1, _sway(self.shake * _SHAKE * out.shape[1], rng))
         if self.glare:
@@ -123,6 +151,11 @@ class Flaws:
         if self.dust:
             out = out * self.transmission(radiance.shape[:2], aperture, serial)[..., None]
         return np.maximum(out, 0).astype(np.float32)
+
+    def flicker_of(self, seconds: float, seed: int) -> float:
+        """How bright lamps on the mains are in a frame, relative to their mean; its time averages their pulses."""
+        phase = np.random.default_rng([seed, 61]).uniform(0, 2 * np.pi)
+        return float(max(1 + self.flicker * _FLICKER * np.sinc(_PULSES * seconds) * np.cos(phase), 0.0))
 
     def transmission(self, size: tuple[int, int], aperture: float, serial: int) -> np.ndarray:
         """What dust lets through, float32 (H, W)."""
@@ -219,6 +252,30 @@ def _glared(radiance: np.ndarray, strength: float) -> np.ndarray:
     kept = 1 - strength * (_VEIL + _SCATTER + _SPIKES)
     spread = _VEIL * veil + _SCATTER * wide + _SPIKES * spikes + _GHOST * ghost
     return np.asarray(kept * radiance + strength * spread, np.float32)
+
+
+def _lamplit(radiance: np.ndarray, factor: float) -> np.ndarray:
+    """By what light changes where lamps change by a factor, float32 (H, W, 1): what is bright is theirs."""
+    light = radiance.mean(-1, keepdims=True)
+    share = light / (light + np.float32(_LAMPLIT * max(float(light.mean()), 1e-12)))
+    return np.asarray(1 + np.float32(factor - 1) * share, np.float32)
+
+
+def _drawn_out(radiance: np.ndarray, length: float) -> np.ndarray:
+    """Light drawn out away from the middle, by so many pixels at the corners: the mean of ever fainter copies."""
+    height, width = radiance.shape[:2]
+    middle, radius = np.array([(width - 1) / 2, (height - 1) / 2]), np.hypot(width, height) / 2
+    weights = np.arange(_COMA_STEPS, 0, -1) / (_COMA_STEPS * (_COMA_STEPS + 1) / 2)
+    out = np.zeros_like(radiance)
+    for step, weight in enumerate(weights):
+        scale = 1 + length / radius * step / (_COMA_STEPS - 1)
+        matrix = np.array([[scale, 0, middle[0] * (1 - scale)], [0, scale, middle[1] * (1 - scale)]])
+        # Enlarged copies keep their light: it lies on more pixels.
+        moved = cv2.warpAffine(
+            radiance, matrix, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        )
+        out += moved * np.float32(weight / scale**2)
+    return out
 
 
 def _sway(length: float, rng: np.random.Generator) -> np.ndarray:

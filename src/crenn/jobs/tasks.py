@@ -149,7 +149,7 @@ def shoot_scene(job: RunningJob) -> None:
     )
     folder = job.library.incoming_of_camera(job.id)
     shutil.rmtree(folder, ignore_errors=True)
-    sensor = Sensor(flaws=Flaws.all(options.get("flaws", 0.0)))
+    sensor = Sensor(flaws=Flaws.some(options.get("flaws", 0.0), options.get("flaws_only", ())))
     shot = shoot(
         options["scene"], folder, SHIPPED_SIZE, job.id, sensor, progress=job.progress, truth=False, bracket=bracket
     )

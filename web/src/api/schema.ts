@@ -1298,6 +1298,12 @@ export interface components {
              */
             flaws: number;
             /**
+             * Flaws Only
+             * @description names of flaws; all of them without any
+             * @default []
+             */
+            flaws_only: string[];
+            /**
              * Shift
              * @description EV by which all frames are exposed more
              * @default 0

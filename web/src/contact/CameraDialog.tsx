@@ -15,6 +15,22 @@ interface Setting {
   flaws: number;
 }
 
+/** What a real sensor and lens do, by the names that the camera knows. */
+const FLAWS = {
+  telegraph: "Sites that jump",
+  weak: "Weak and dead sites",
+  uneven: "Uneven sites",
+  drift: "Black that drifts",
+  glow: "A corner that glows",
+  coding: "Lossy coding",
+  glare: "Veil, ghosts and spikes",
+  coma: "Coma",
+  flicker: "Lamps that flicker",
+  dust: "Dust",
+  shake: "Sway in long exposures",
+  aircraft: "Aircraft",
+};
+
 const FIELDS: { name: keyof Setting; title: string; step: number }[] = [
   { name: "frames", title: "Frames", step: 1 },
   { name: "step", title: "Step, EV (0 for a stack)", step: 0.5 },
@@ -31,6 +47,7 @@ export default function CameraDialog({ onClose }: { onClose: () => void }) {
   const limits = useLimits("CameraIn").data;
   const [name, setName] = useState<string | null>(null);
   const [changed, setChanged] = useState<Partial<Setting>>({});
+  const [only, setOnly] = useState<string[]>([]);
   const scene = scenes.find((s) => s.name === name) ?? scenes[0];
   const setting: Setting = {
     ...START,
@@ -53,7 +70,9 @@ export default function CameraDialog({ onClose }: { onClose: () => void }) {
       )
     : [];
   const shoot = async () => {
-    const job = await told(answered(api.POST("/api/camera", { body: { scene: scene.name, ...setting } })));
+    const job = await told(
+      answered(api.POST("/api/camera", { body: { scene: scene.name, ...setting, flaws_only: only } })),
+    );
     if (job) onClose();
   };
   return (
@@ -81,6 +100,32 @@ export default function CameraDialog({ onClose }: { onClose: () => void }) {
             onChange={(e) => setChanged({ ...changed, [f.name]: e.target.value === "" ? NaN : Number(e.target.value) })}
           />
         ))}
+        {setting.flaws > 0 && (
+          <TextField
+            select
+            size="small"
+            label="Which flaws"
+            value={only}
+            onChange={(e) => setOnly(e.target.value as unknown as string[])}
+            slotProps={{
+              inputLabel: { shrink: true },
+              select: {
+                multiple: true,
+                displayEmpty: true,
+                renderValue: (names) => {
+                  const titles = (names as (keyof typeof FLAWS)[]).map((n) => FLAWS[n]);
+                  return titles.length > 0 ? titles.join(", ") : "All of them";
+                },
+              },
+            }}
+          >
+            {Object.entries(FLAWS).map(([name, title]) => (
+              <MenuItem key={name} value={name}>
+                {title}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
         {scene && wrong.length === 0 && (
           <p className="dim">
             {setting.frames === 1 || setting.step === 0

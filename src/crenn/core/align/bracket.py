@@ -203,7 +203,8 @@ def align(frames: Sequence[LightFrame], reference: int, progress: Progress | Non
             continue
         if not is_still(found, size):
             found = _inverted(refined(own, laid, _inverted(found))) if brighter else refined(laid, own, found)
-        sharpness = relative_sharpness(laid[0], own[0])
+        # A frame of a set held by hand is laid right by its detail; one on a tripod need not show any.
+        sharpness = relative_sharpness(laid[0], own[0], surely=steady)
         if sharpness < SHARP:
             out[k] = Alignment(fault=f"is blurred: it keeps {sharpness:.0%} of the fine detail of the others.")
             continue

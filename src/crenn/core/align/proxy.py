@@ -112,8 +112,11 @@ def seen(level: Level) -> float:
     return float(clear.mean())
 
 
-def relative_sharpness(a: Level, b: Level) -> float:
-    """Fine detail of a picture relative to another's, in parts that both measured well, without what noise adds."""
+def relative_sharpness(a: Level, b: Level, surely: bool = False) -> float:
+    """Fine detail of a picture relative to another's, in parts that both measured well, without what noise adds.
+
+    ``surely``: only where the second, were it as sharp as the first, would show detail well above its noise.
+    """
     scale = np.float32(8 * np.sqrt(max(np.quantile(v.variance[::8, ::8], 0.2) for v in (a, b))))
     height, width = a.light.shape
     side = min(192, height, width)
@@ -133,8 +136,8 @@ def relative_sharpness(a: Level, b: Level) -> float:
                 # The Laplacian's weights have a sum of squares of 20.
                 noise = 20 * float((v.variance[part][both] / (v.light[part][both] ** 2 + scale**2)).mean())
                 detail.append((float((bend**2).mean()), noise))
-            # As sharp as the first, the second must show detail well above its noise: else nothing can be told.
-            if detail[0][0] - detail[0][1] > _ABOVE * detail[1][1] and detail[1][0] > 0:
+            told = not surely or detail[0][0] - detail[0][1] > _ABOVE * detail[1][1]
+            if told and min(d for d, _ in detail) > 0:
                 energy += [max(d - n, 0.02 * n) for d, n in detail]
     if energy[0] <= 0 or energy[1] <= 0:
         return 1.0
