@@ -96,6 +96,8 @@ class Merge(FolderCase):
         sky = (slice(10, 300), slice(10, -10))
         self.assertLess(np.abs(merged.rgb[sky].mean((0, 1)) / truth[sky].mean((0, 1)) - 1).max(), 0.03)
         self.assertIn("no Bayer mosaic", merged.report["warnings"][0])
+        with self.assertRaisesRegex(CrennError, "480×480.*from 512 pixels"):
+            merge_frames(take(self.folder, night(480, 480), [Exposure(1.0)], sensor=sensor))
 
     def test_grey_stays_grey_on_six_by_six_and_lamps_do_not_turn_magenta(self):
         six = "GGRGGBGGBGGRBRGRBGGGBGGRGGRGGBRBGBRG"

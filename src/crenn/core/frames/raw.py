@@ -88,6 +88,8 @@ class RawFrame:
 
 #: Saturation of what LibRaw has developed.
 _FULL = 65535.0
+#: LibRaw develops a mosaic of six by six in tiles of this side.
+_SMALLEST_SIX = 512
 
 
 def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:
@@ -185,6 +187,9 @@ def read_raw(path: Path, name: str | None = None) -> RawFrame:
 def _decode(path: Path, name: str) -> RawFrame:
     with open_raw(path) as raw:
         metadata = read_metadata(path, raw)
+        # Once LibRaw has failed it tells nothing more.
+        width, height = raw.sizes.width, raw.sizes.height
+        six = raw.raw_pattern is not None and raw.raw_pattern.shape == (6, 6)
         try:
             bayer = _bayer_pattern(raw)
             developed, planes = bayer is None, None
@@ -194,6 +199,12 @@ def _decode(path: Path, name: str) -> RawFrame:
             else:
                 mosaic = raw.raw_image_visible[: raw.sizes.height, : raw.sizes.width].copy()
         except (rawpy.LibRawError, ValueError, IndexError, TypeError):
+            if six and min(width, height) < _SMALLEST_SIX:
+                raise UnreadableFrame(
+                    f"is {width}×{height}: LibRaw develops mosaics of 6×6 from {_SMALLEST_SIX} pixels a side on.",
+                    path,
+                    "Use a larger frame.",
+                ) from None
             raise UnreadableFrame(
                 "is damaged: its picture data breaks off.", path, "Copy it again from the card."
             ) from None
