@@ -4,9 +4,9 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from fastapi import Path
-from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
-from crenn.camera.flaws import STRONGEST, Flaws
+from crenn.camera.flaws import FLAWS, STRONGEST, FlawName
 from crenn.core.areas.part import Id as AreaId
 from crenn.core.changes import Change
 from crenn.core.geometry.turn import TurnParameters
@@ -225,14 +225,8 @@ class CameraIn(Body):
     iso: float = Field(100.0, ge=50, le=25600)
     shake: float = Field(0.0, ge=0, le=1.5, description="deviation of the camera's direction and roll, in degrees")
     flaws: float = Field(0.0, ge=0, le=STRONGEST, description="strength of a real sensor's flaws, 1 as they are")
-    flaws_only: list[Words] = Field([], max_length=20, description="names of flaws; all of them without any")
+    flaws_only: list[FlawName] = Field([], max_length=len(FLAWS), description="which flaws; all of them without any")
     shift: float = Field(0.0, ge=-6, le=6, description="EV by which all frames are exposed more")
-
-    @field_validator("flaws_only")
-    @classmethod
-    def _known(cls, names: list[str]) -> list[str]:
-        Flaws.some(0.0, names)
-        return names
 
 
 class FolderIn(Body):

@@ -4,12 +4,29 @@ Each is drawn from the sensor's serial or the frame's seed, so that a camera has
 all of its frames, and the truth of each is known (`Flaws.truth`).
 """
 
-from collections.abc import Iterable
-from dataclasses import dataclass, fields
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
 
 import cv2
 import numpy as np
 
+#: The names of flaws, as `Flaws` has them.
+FlawName = Literal[
+    "telegraph",
+    "weak",
+    "uneven",
+    "drift",
+    "glow",
+    "coding",
+    "glare",
+    "coma",
+    "flicker",
+    "dust",
+    "shake",
+    "aircraft",
+]
+FLAWS: tuple[FlawName, ...] = get_args(FlawName)
 #: Flaws are at most so strong.
 STRONGEST = 5.0
 #: Share of sites that jump between two levels, and the mean of the jump in electrons (random telegraph signal).
@@ -90,22 +107,12 @@ class Flaws:
     @classmethod
     def all(cls, strength: float) -> "Flaws":
         """Every flaw of one strength."""
-        return cls(**{f.name: strength for f in fields(cls)})
+        return cls.some(strength)
 
     @classmethod
-    def some(cls, strength: float, names: Iterable[str] = ()) -> "Flaws":
-        """Those of these names, or every one without any, of one strength.
-
-        Raises
-        ------
-        ValueError
-            If a name is unknown.
-        """
-        names, known = tuple(names), {f.name for f in fields(cls)}
-        for name in names:
-            if name not in known:
-                raise ValueError(f"there is no flaw “{name}”; known are {', '.join(sorted(known))}")
-        return cls(**dict.fromkeys(names, strength)) if names else cls.all(strength)
+    def some(cls, strength: float, names: Sequence[FlawName] = ()) -> "Flaws":
+        """Those of these names, or every one without any, of one strength."""
+        return cls(**dict.fromkeys(names or FLAWS, strength))
 
     @classmethod
     def parse(cls, text: str) -> "Flaws":
@@ -119,7 +126,9 @@ class Flaws:
         parts = [p.partition("=") for p in text.split(",")]
         if len(parts) == 1 and not parts[0][1]:
             return cls.all(_strength(text))
-        cls.some(0.0, [name.strip() for name, _, _ in parts])
+        for name, _, _ in parts:
+            if name.strip() not in FLAWS:
+                raise ValueError(f"there is no flaw “{name.strip()}”; known are {', '.join(sorted(FLAWS))}")
         return cls(**{name.strip(): _strength(value) for name, _, value in parts})
 
     def before_sensor(
@@ -270,11 +279,8 @@ def _drawn_out(radiance: np.ndarray, length: float) -> np.ndarray:
     for step, weight in enumerate(weights):
         scale = 1 + length / radius * step / (_COMA_STEPS - 1)
         matrix = np.array([[scale, 0, middle[0] * (1 - scale)], [0, scale, middle[1] * (1 - scale)]])
-        # Enlarged copies keep their light: it lies on more pixels.
-        moved = cv2.warpAffine(
-            radiance, matrix, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-        )
-        out += moved * np.float32(weight / scale**2)
+        moved = cv2.warpAffine(radiance, matrix, (width, height), borderMode=cv2.BORDER_REPLICATE)
+        out += moved * np.float32(weight)
     return out
 
 

@@ -1299,10 +1299,10 @@ export interface components {
             flaws: number;
             /**
              * Flaws Only
-             * @description names of flaws; all of them without any
+             * @description which flaws; all of them without any
              * @default []
              */
-            flaws_only: string[];
+            flaws_only: ("telegraph" | "weak" | "uneven" | "drift" | "glow" | "coding" | "glare" | "coma" | "flicker" | "dust" | "shake" | "aircraft")[];
             /**
              * Shift
              * @description EV by which all frames are exposed more

@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import { answered, api } from "../api/client";
 import { useCamera, useLimits } from "../api/queries";
+import type { components } from "../api/schema";
 import { told } from "../state/messages";
 import { shutter } from "../units";
 
@@ -15,8 +16,10 @@ interface Setting {
   flaws: number;
 }
 
+type Flaw = components["schemas"]["CameraIn"]["flaws_only"][number];
+
 /** What a real sensor and lens do, by the names that the camera knows. */
-const FLAWS = {
+const FLAWS: Record<Flaw, string> = {
   telegraph: "Sites that jump",
   weak: "Weak and dead sites",
   uneven: "Uneven sites",
@@ -47,7 +50,7 @@ export default function CameraDialog({ onClose }: { onClose: () => void }) {
   const limits = useLimits("CameraIn").data;
   const [name, setName] = useState<string | null>(null);
   const [changed, setChanged] = useState<Partial<Setting>>({});
-  const [only, setOnly] = useState<string[]>([]);
+  const [only, setOnly] = useState<Flaw[]>([]);
   const scene = scenes.find((s) => s.name === name) ?? scenes[0];
   const setting: Setting = {
     ...START,
@@ -106,14 +109,14 @@ export default function CameraDialog({ onClose }: { onClose: () => void }) {
             size="small"
             label="Which flaws"
             value={only}
-            onChange={(e) => setOnly(e.target.value as unknown as string[])}
+            onChange={(e) => setOnly(e.target.value as unknown as Flaw[])}
             slotProps={{
               inputLabel: { shrink: true },
               select: {
                 multiple: true,
                 displayEmpty: true,
                 renderValue: (names) => {
-                  const titles = (names as (keyof typeof FLAWS)[]).map((n) => FLAWS[n]);
+                  const titles = (names as Flaw[]).map((n) => FLAWS[n]);
                   return titles.length > 0 ? titles.join(", ") : "All of them";
                 },
               },

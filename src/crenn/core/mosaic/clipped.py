@@ -29,6 +29,11 @@ _SOFT, _SHARP, _WINDOW = 0.7, 2.0, 0.3
 _SPREAD, _FALLS, _MOST_FALL = 0.2, 0.05, 3.0
 
 
+def _logs(light: np.ndarray) -> np.ndarray:
+    """Stops of light, float32 like it; what is next to nothing lies 13 below the brightest."""
+    return np.asarray(np.log2(np.maximum(light, np.float32(max(float(light.max()) * 1e-4, 1e-9)))))
+
+
 def _to_middle(values: np.ndarray, known: np.ndarray, next_is_after: bool, axis: int) -> np.ndarray:
     """Log light of one place of the tile, carried by half a site along an axis to the middle of the quads."""
     v, k = np.moveaxis(values, axis, 0), np.moveaxis(known, axis, 0)
@@ -239,8 +244,7 @@ def rebuild_clipped(
     if not clipped.any():
         return 0
     pattern = np.asarray(pattern, np.uint8)
-    floor = max(float(light.max()) * 1e-4, 1e-9)
-    logs = np.log2(np.maximum(light, np.float32(floor)))
+    logs = _logs(light)
     u, lost = _quads(logs, clipped, pattern)
     nothing = np.asarray(lost.all(0))
     progress = progress or Progress()
@@ -267,8 +271,7 @@ def rebuild_planes(light: np.ndarray, clipped: np.ndarray, progress: Progress | 
     """
     if not clipped.any():
         return 0
-    floor = max(float(light.max()) * 1e-4, 1e-9)
-    recorded = np.ascontiguousarray(np.moveaxis(np.log2(np.maximum(light, np.float32(floor))), -1, 0))
+    recorded = np.ascontiguousarray(np.moveaxis(_logs(light), -1, 0))
     lost = np.ascontiguousarray(np.moveaxis(clipped, -1, 0))
     nothing = np.asarray(lost.all(0))
     found = _evened(_coarse_to_fine(recorded, lost, progress or Progress()), recorded, lost)

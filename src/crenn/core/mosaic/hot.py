@@ -1,5 +1,7 @@
 """Mends hot pixels of a merged mosaic: single sites that no lens could have drawn."""
 
+from collections.abc import Callable
+
 import numba as nb
 import numpy as np
 
@@ -100,6 +102,10 @@ def _find(light, variance, found):
             value = light[y, x]
             if value <= second:
                 continue
+            # Judged by the noise of its surroundings: a hot site's own photon noise would excuse it.
+            noise = np.sqrt(min(variance[y, x], min(variance[y, x - 2], variance[y, x + 2])))
+            if value - lowest < np.float32(_DEVIATIONS) * noise:
+                continue
             around.sort()
             middle = np.float32(0.5) * (around[3] + around[4])
             # One of them may be hot as well: then it is no measure, nor fit to mend by.
@@ -109,8 +115,6 @@ def _find(light, variance, found):
             elif value <= highest:
                 continue
             excess = value - middle
-            # Judged by the noise of its surroundings: a hot site's own photon noise would excuse it.
-            noise = np.sqrt(min(variance[y, x], min(variance[y, x - 2], variance[y, x + 2])))
             spread = max(highest - middle, middle - lowest)
             # What is brighter by a seventh only is seen by nobody, and may well be texture.
             least = max(np.float32(_DEVIATIONS) * noise, np.float32(_LEAST) * middle)
@@ -123,6 +127,15 @@ def _find(light, variance, found):
             mean, most = _beside(light, y, x)
             if mean < np.float32(_BESIDE) * excess + 2 * noise and most < np.float32(_MOST) * excess + 4 * noise:
                 found[y, x] = middle if two else _between(light, y, x)
+
+
+def replaced(light: np.ndarray, variance: np.ndarray, find: Callable[..., None]) -> np.ndarray:
+    """Replace sites of a mosaic, float32 (H, W), in place, by what ``find`` puts for them; which were, bool (H, W)."""
+    found = np.full(light.shape, np.nan, np.float32)
+    find(light, variance, found)
+    where = ~np.isnan(found)
+    light[where] = found[where]
+    return where
 
 
 def mend_hot(light: np.ndarray, variance: np.ndarray) -> np.ndarray:
@@ -138,10 +151,7 @@ def mend_hot(light: np.ndarray, variance: np.ndarray) -> np.ndarray:
     ndarray, bool (H, W)
         Which were.
     """
-    found = np.full(light.shape, np.nan, np.float32)
-    _find(light, variance, found)
-    hot = ~np.isnan(found)
-    light[hot] = found[hot]
+    hot = replaced(light, variance, _find)
     ys, xs = np.nonzero(hot)
     variance[ys, xs] = variance[ys, xs - 2] * np.float32(0.3)
     return hot

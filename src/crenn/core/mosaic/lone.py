@@ -7,6 +7,8 @@ single one could be noise; but rebuilt colour makes a dot of each, and noise red
 import numba as nb
 import numpy as np
 
+from crenn.core.mosaic.hot import replaced
+
 #: A site is looked at if it departs by so many deviations from the eight of its colour around it, which differ by less
 #: than so many of them, or than a share of what it departs by.
 _DEPARTS, _EVEN, _SHARE = 4.5, 3.2, 0.4
@@ -20,27 +22,20 @@ _BORDER = 4
 
 
 @nb.njit(fastmath=True)
-def _ring(light, y, x):
-    """Mean of the eight sites of a site's colour around it, and how far the farthest is from that."""
-    total, high, low = np.float32(0), np.float32(-1e30), np.float32(1e30)
+def _ring(light, variance, y, x):
+    """Of the eight sites of a site's colour around it the mean, how far the farthest is from it, and the variance.
+
+    A site's own variance would excuse it.
+    """
+    total, noise, high, low = np.float32(0), np.float32(0), np.float32(-1e30), np.float32(1e30)
     for dy in range(-2, 3, 2):
         for dx in range(-2, 3, 2):
             if dy != 0 or dx != 0:
                 v = light[y + dy, x + dx]
-                total, high, low = total + v, max(high, v), min(low, v)
+                total, noise = total + v, noise + variance[y + dy, x + dx]
+                high, low = max(high, v), min(low, v)
     mean = total / np.float32(8)
-    return mean, max(high - mean, mean - low)
-
-
-@nb.njit(fastmath=True)
-def _noise(variance, y, x):
-    """Mean variance of the eight sites around: a site's own would excuse it."""
-    total = np.float32(0)
-    for dy in range(-2, 3, 2):
-        for dx in range(-2, 3, 2):
-            if dy != 0 or dx != 0:
-                total += variance[y + dy, x + dx]
-    return total / np.float32(8)
+    return mean, max(high - mean, mean - low), noise / np.float32(8)
 
 
 @nb.njit(fastmath=True)
@@ -68,14 +63,13 @@ def _find(light, variance, found):
     height, width = light.shape
     for y in nb.prange(_BORDER, height - _BORDER):
         for x in range(_BORDER, width - _BORDER):
-            mean, spread = _ring(light, y, x)
-            departs = light[y, x] - mean
-            noise = np.sqrt(_noise(variance, y, x))
-            if abs(departs) < np.float32(_DEPARTS) * noise:
-                continue
-            if spread > max(np.float32(_EVEN) * noise, np.float32(_SHARE) * abs(departs)):
-                continue
+            mean, spread, noise = _ring(light, variance, y, x)
+            departs, noise = light[y, x] - mean, np.sqrt(noise)
             size = abs(departs)
+            if size < np.float32(_DEPARTS) * noise:
+                continue
+            if spread > max(np.float32(_EVEN) * noise, np.float32(_SHARE) * size):
+                continue
             least = np.float32(_FOLLOWED) * size - np.float32(_UNSURE) * noise
             least = min(max(least, np.float32(_LEAST) * size), np.float32(_MOST) * size)
             if _asked(light, y, x) * (1 if departs > 0 else -1) < least:
@@ -95,8 +89,4 @@ def mend_lone(light: np.ndarray, variance: np.ndarray) -> np.ndarray:
     ndarray, bool (H, W)
         Which were.
     """
-    found = np.full(light.shape, np.nan, np.float32)
-    _find(light, variance, found)
-    lone = ~np.isnan(found)
-    light[lone] = found[lone]
-    return lone
+    return replaced(light, variance, _find)

@@ -15,10 +15,12 @@ from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import interpolate
 from crenn.core.noise.averaging import FACTORS, reduced
 from crenn.core.noise.blocks import LEAST, REACH, collaborate, energies
-from crenn.core.noise.spectrum import COLOURS, OPPONENT, SCALES, DemosaicNoise, halved, tile_of
+from crenn.core.noise.spectrum import COLOURS, OPPONENT, DemosaicNoise, halved, tile_of
 from crenn.core.noise.stabilise import Stabiliser
 from crenn.core.pipeline.scene import Capture
 
+#: Sizes at which blocks are filtered, each half the one before.
+SCALES = 4
 #: Filters act as if the noise were so many times what is predicted: blocks that look alike share some of it.
 _TRUST = 1.1
 #: Pixels beyond a part that the two passes of a filter look at.

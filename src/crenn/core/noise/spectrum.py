@@ -19,8 +19,6 @@ OPPONENT = np.array([[0.25, 0.5, 0.25], [0.5, 0.0, -0.5], [-0.25, 0.5, -0.25]])
 COLOURS = np.linalg.inv(OPPONENT)
 #: The four tiles there are.
 PATTERNS = ("RGGB", "BGGR", "GRBG", "GBRG")
-#: Sizes at which the noise of blocks is known, each half the one before.
-SCALES = 4
 _SIDE = 320
 #: The products there are of three colours.
 _PAIRS = tuple((a, b) for a in range(3) for b in range(a, 3))
