@@ -214,8 +214,11 @@ class Flaws:
         if self.telegraph:
             out += self.jumps(size, serial) * (rng.random(size, np.float32) < 0.5)
         if self.drift:
-            slow = cv2.GaussianBlur(rng.standard_normal((size[0], 1)), (0, 0), sigmaX=1e-3, sigmaY=_SLOWLY / 2)
-            slow *= _DRIFT / max(float(slow.std()), 1e-9)
+            wide = _SLOWLY / 2
+            rows = rng.standard_normal((size[0] + 8 * _SLOWLY, 1))
+            slow = cv2.GaussianBlur(rows, (0, 0), sigmaX=1e-3, sigmaY=wide)[4 * _SLOWLY : -4 * _SLOWLY]
+            # Rows averaged by a bell so wide keep this deviation.
+            slow *= _DRIFT * np.sqrt(2 * wide * np.sqrt(np.pi))
             out += np.float32(self.drift) * (slow + _FRAME * rng.standard_normal()).astype(np.float32)
         return out
 

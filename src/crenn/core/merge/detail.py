@@ -35,6 +35,10 @@ _PRIOR = np.array([0.3, 0.1, 0.3], np.float32)
 #: and by which the lines themselves are.
 _LINES, _MOMENTS, _EVEN = np.full(3, 0.8, np.float32), 1.2, 1.0
 _STEEPEST = (-1.0, 4.0)
+#: Sites of a colour around a place that make a line sure, relative to those that all frames have there.
+_ENOUGH = 0.4
+#: A line is believed up to so many deviations of those greens from their mean.
+_BEYOND = 4.0
 #: Deviation of the surroundings in which departures are compared with their noise.
 _AROUND = 1.5
 
@@ -325,6 +329,10 @@ def _with_lines(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> n
         line = vv + slope * slope * gg + start * start + 2 * (slope * start * g - slope * gv - start * v)
         own, other = (np.maximum(x - plain, 0) + 0.1 * plain for x in (line, off))
         share = other * other / np.maximum(own * own + other * other, 1e-30)
+        # Lines that few sites tell, where most were left out, come from beside the place: theirs is another light.
+        share = share * np.minimum(n * noise / _ENOUGH, 1)
+        # Nor does a line say anything far beyond the greens that it was fitted to.
+        share = share * np.minimum(_BEYOND**2 * spread / np.maximum((green - g) ** 2, 1e-20), 1)
         fitted = slope * green + start
         out[..., c] = np.where(some, band.light[..., c] + share * (fitted - band.light[..., c]), band.light[..., c])
     return out

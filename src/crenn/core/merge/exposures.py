@@ -11,6 +11,12 @@ from crenn.core.frames.raw import RawFrame
 _BLOCK = 16
 #: A block must be at least this many deviations of its mean above black to say anything.
 _SURE = 25.0
+#: Blocks differ from frame to frame by this share, whatever their noise.
+_UNEVEN = 5e-4
+#: Black drifts between frames by so much of a dark site's noise.
+_DRIFT = 0.5
+#: Deviation of shutters from what the file tells, in stops.
+_SHUTTER = 0.1
 
 
 @dataclass(frozen=True)
@@ -53,8 +59,10 @@ def _green_blocks(dark, bright, pattern, black_dark, scale_dark, black_bright, s
 def measure_ratio(dark: LightFrame, bright: LightFrame, nominal: float) -> ExposureRatio:
     """Ratio of two frames' sensitivities, bright over dark.
 
-    The logarithms of the block means' ratios are averaged with their photon-noise weights and Tukey's
-    biweight, so that what moved between the frames has no say.
+    The dark frame's block means are a line in the bright one's: its slope is the ratio, its offset what the black
+    level drifted between the frames, which would pass for light in the dark one. Photon noise weights the blocks, and
+    Tukey's biweight takes the say from what moved between the frames. Where little light tells the two apart, the
+    metadata's value has a say too.
 
     Parameters
     ----------
@@ -75,31 +83,43 @@ def measure_ratio(dark: LightFrame, bright: LightFrame, nominal: float) -> Expos
     )
     a, b = blocks[0].ravel(), blocks[1].ravel()
     sites = _BLOCK * _BLOCK / 2
-    with np.errstate(invalid="ignore", divide="ignore"):
-        var_a = dark.noise.variance(a) / sites
-        var_b = bright.noise.variance(b) / sites
-        keep = (a > _SURE * np.sqrt(var_a)) & (b > _SURE * np.sqrt(var_b))
-    if keep.sum() < 12:
+    a, b = (v[np.isfinite(b)].astype(np.float64) for v in (a, b))
+    # Blocks are chosen and weighted by what the bright frame makes of them: by the dark one's own light, those that
+    # noise brightened would be.
+    slope = 1.0 / nominal
+    expected = np.maximum(b * slope, 0)
+    var_a, var_b = dark.noise.variance(expected) / sites, bright.noise.variance(b) / sites
+    keep = b > _SURE * np.sqrt(var_b)
+    if (expected > _SURE * np.sqrt(var_a)).sum() < 12:
         return ExposureRatio(nominal, nominal, None)
-    a, b = a[keep].astype(np.float64), b[keep].astype(np.float64)
-    log_ratio = np.log2(b / a)
-    variance = (var_a[keep] / a**2 + var_b[keep] / b**2) / np.log(2) ** 2
+    a, b, expected = a[keep], b[keep], expected[keep]
     # Fixed-pattern noise and flicker keep even a perfect block from being surer than this.
-    variance = variance + 5e-4**2
-    centre = float(np.median(log_ratio))
-    spread = max(1.4826 * float(np.median(np.abs(log_ratio - centre) / np.sqrt(variance))), 1.0)
-    weight = 1.0 / variance
-    for _ in range(15):
-        u = (log_ratio - centre) / (4.7 * spread * np.sqrt(variance))
-        weight = np.where(np.abs(u) < 1, (1 - u**2) ** 2, 0.0) / variance
+    variance = var_a[keep] + slope**2 * var_b[keep] + (_UNEVEN * expected) ** 2
+    drift = _DRIFT**2 * float(dark.noise.variance(np.zeros(1))[0] + slope**2 * bright.noise.variance(np.zeros(1))[0])
+    line, spread = np.array([slope, 0.0]), 1.0
+    weight, about = 1.0 / variance, np.stack([b, np.ones_like(b)], 1)
+    covariance = np.eye(2)
+    for round_ in range(20):
+        off = (a - about @ line) / np.sqrt(variance)
+        if round_ < 3:
+            spread = max(1.4826 * float(np.median(np.abs(off))), 1.0)
+        u = off / (4.7 * spread)
+        weight = np.where(np.abs(u) < 1, (1 - u**2) ** 2, 0.0) / (variance * spread**2)
         if weight.sum() <= 0:
             return ExposureRatio(nominal, nominal, None)
-        centre = float(np.sum(weight * log_ratio) / np.sum(weight))
-    error = spread / float(np.sqrt(weight.sum()))
-    # A few blocks that agree by chance may not overrule the shutter by much.
-    if abs(centre - np.log2(nominal)) > 1.0 and error > 0.01:
+        covariance = np.linalg.inv((about * weight[:, None]).T @ about + np.diag([0.0, 1.0 / drift]))
+        line = covariance @ (about * weight[:, None]).T @ a
+    if line[0] <= 0:
         return ExposureRatio(nominal, nominal, None)
-    return ExposureRatio(nominal, float(2.0**centre), error)
+    told, found = float(np.log2(nominal)), -float(np.log2(line[0]))
+    error = float(np.sqrt(covariance[0, 0])) / float(line[0]) / np.log(2)
+    # A few blocks that agree by chance may not overrule the shutter by much.
+    if abs(found - told) > 1.0 and error > 0.01:
+        return ExposureRatio(nominal, nominal, None)
+    if abs(found - told) < 3 * np.hypot(error, _SHUTTER):
+        trust = _SHUTTER**2 / (_SHUTTER**2 + error**2)
+        found, error = told + trust * (found - told), error * np.sqrt(trust)
+    return ExposureRatio(nominal, float(2.0**found), float(error))
 
 
 def saturation_level(frame: RawFrame) -> float:
