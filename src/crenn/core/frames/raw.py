@@ -90,6 +90,8 @@ class RawFrame:
 _FULL = 65535.0
 #: LibRaw develops a mosaic of six by six in tiles of this side.
 _SMALLEST_SIX = 512
+#: Condition of a camera's matrix beyond which it is damaged.
+_WORST = 100.0
 
 
 def _bayer_pattern(raw: rawpy.RawPy) -> np.ndarray | None:
@@ -138,15 +140,28 @@ def _developed(raw: rawpy.RawPy) -> tuple[np.ndarray, np.ndarray | None]:
 
 
 def _camera_matrix(raw: rawpy.RawPy) -> np.ndarray:
-    to_srgb = np.array(raw.color_matrix, np.float64)[:, :3]
-    if to_srgb.shape != (3, 3) or not np.isfinite(to_srgb).all() or np.allclose(to_srgb, 0):
-        to_srgb = np.eye(3)
-    matrix = np.linalg.inv(REC2020_TO_SRGB) @ to_srgb
-    sums = matrix.sum(axis=1, keepdims=True)
-    if (np.abs(sums) < 1e-3).any() or (np.abs(matrix / sums) > 100).any():
+    """Balanced camera colours to Rec. 2020, float32 (3, 3); each row sums to 1.
+
+    LibRaw knows of most cameras a matrix from XYZ, under D65; DNG files bring one along, which it turns to sRGB.
+    """
+    from_xyz, to_srgb = (np.array(m, np.float64)[:3, :3] for m in (raw.rgb_xyz_matrix, raw.color_matrix))
+    if _tells(from_xyz):
+        to_camera = from_xyz @ REC2020_TO_XYZ
+    elif _tells(to_srgb) and np.linalg.cond(to_srgb) < _WORST:
+        to_camera = np.linalg.inv(to_srgb) @ REC2020_TO_SRGB
+    else:
+        # Nobody knows the camera: its colours are taken for those of sRGB.
+        to_camera = REC2020_TO_SRGB
+    sums = to_camera.sum(axis=1, keepdims=True)
+    balanced = to_camera / np.where(np.abs(sums) < 1e-9, 1.0, sums)
+    if (np.abs(sums) < 1e-3).any() or np.linalg.cond(balanced) > _WORST:
         # A matrix that makes no white, or blows colours up beyond all sense, is a damaged one.
         return np.eye(3, dtype=np.float32)
-    return (matrix / sums).astype(np.float32)
+    return np.linalg.inv(balanced).astype(np.float32)
+
+
+def _tells(matrix: np.ndarray) -> bool:
+    return matrix.shape == (3, 3) and bool(np.isfinite(matrix).all()) and not np.allclose(matrix, 0)
 
 
 def _neutral_gains(raw: rawpy.RawPy) -> np.ndarray:

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
+from crenn.core.colorimetry.gamut import bring_into_gamut
 from crenn.core.frames.light import LightFrame
 from crenn.core.geometry.orientation import as_held
 from crenn.core.lens.database import profile_of
@@ -86,6 +87,7 @@ def to_colour(
         facts.detail = _gather_detail(
             rgb, sigma, lights, first, taken, merged.clipped, facts.ground, scale, progress.part(0.25, 1.0)
         )
+    bring_into_gamut(rgb, sigma)
     clipped = np.zeros((height, width), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]
@@ -105,6 +107,8 @@ def _of_planes(merged: MergedMosaic, first: LightFrame, progress: Progress) -> R
         rebuild_planes(light, merged.full.clipped, progress)
     rgb = cv2.transform(light, matrix.astype(np.float32))
     sigma = np.sqrt(cv2.transform(variance, (matrix * matrix).astype(np.float32)))
+    if not first.raw.finished:
+        bring_into_gamut(rgb, sigma)
     bits = (merged.full.clipped * np.array([1, 2, 4], np.uint8)).sum(-1, dtype=np.uint8)
     return RadianceMap(rgb, sigma, merged.source, bits)
 
