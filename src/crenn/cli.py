@@ -137,7 +137,7 @@ def _render(arguments) -> None:
     from crenn.core.deliver.files import deliver
     from crenn.core.deliver.metadata import CaptureMetadata
     from crenn.core.frames.read import frame_metadata
-    from crenn.core.light.automatic import start_values
+    from crenn.core.light.starts import start_values
     from crenn.core.render.renderer import Renderer
     from crenn.core.treatment import Treatment, read_treatment
 
@@ -306,7 +306,11 @@ def parser() -> argparse.ArgumentParser:
     p = commands.add_parser("render", help="render a merged picture, or raw frames")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     p.add_argument("--treatment", type=Path, metavar="T.json")
-    p.add_argument("--start", metavar="NAME", help="where automatic light starts from: as-it-was, even or dramatic")
+    p.add_argument(
+        "--start",
+        metavar="NAME",
+        help="where light starts from: as-it-was, even, dramatic or as-the-camera-showed-it",
+    )
     p.add_argument("--long-edge", type=typed.positive, metavar="PX")
     p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif)")
     p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)

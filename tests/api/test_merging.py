@@ -37,11 +37,33 @@ class Merging(ApiCase):
         self.assertEqual(after["report"]["moved_share"], 0)
         self.assertFalse(after["instructions"]["deghost"])
 
+    def test_a_filter_before_the_lens_and_day_hold_at_once(self):
+        scene_id = self.scene["id"]
+        before = self.told(scene_id)
+        self.http.put(f"/api/scenes/{scene_id}/instructions", json=before["instructions"] | {"filter_stops": 10})
+        after = self.told(scene_id)
+        self.assertNotEqual(after["prepared"], before["prepared"])
+        self.assertAlmostEqual(after["automatic"]["luminance"] / before["automatic"]["luminance"], 1024, delta=1)
+        self.assertGreater(after["automatic"]["values"]["exposure.ev"], before["automatic"]["values"]["exposure.ev"])
+        self.http.put(
+            f"/api/scenes/{scene_id}/instructions", json=after["instructions"] | {"filter_stops": 0, "day": True}
+        )
+        day = self.told(scene_id)
+        self.assertEqual(day["automatic"]["values"]["exposure.ev"], after["automatic"]["values"]["exposure.ev"])
+        # All else is as it was, also for the merge after.
+        self.assertEqual(day["report"]["histogram"], before["report"]["histogram"])
+        self.assertEqual(len(list((self.folder / "library" / "scenes").iterdir())), 1)
+        merged = self.merge(scene_id)
+        self.assertTrue(merged["report"]["capture"]["day"])
+        self.assertEqual(merged["automatic"]["values"], day["automatic"]["values"])
+
     def test_wrong_instructions_are_refused_and_nothing_is_lost(self):
         scene_id = self.scene["id"]
         before = self.told(scene_id)["instructions"]
         for change in (
             {"method": "guess"},
+            {"filter_stops": -1},
+            {"filter_stops": 1e9},
             {"strokes": [{"kind": "moved", "points": [], "radius": 0.1}]},
             {"unknown": 1},
         ):

@@ -54,7 +54,7 @@ class Treatments(FolderCase):
             "ends": {"on": False, "white": None, "black": None},
         }
         read = parse_treatment(first)
-        self.assertEqual(read.version, 5)
+        self.assertEqual(read.version, 6)
         self.assertEqual((read.exposure.ev, read.tone.toe, read.ends.on), (1.5, 10.0, False))
         # What version 1 did not have is as it is by default, and changes nothing.
         written = json.loads(read.model_dump_json())
@@ -67,6 +67,8 @@ class Treatments(FolderCase):
             self.assertEqual((before.placement.local, before.placement.reach), (1.3, 3.0))
         now = parse_treatment({"version": 4}).placement
         self.assertEqual((now.local, now.reach), (1.6, 6.0))
+        # Since version 6 local contrast is found by the scene's span.
+        self.assertIsNone(parse_treatment({"version": 6}).placement.local)
         for step in STEPS:
             if step.name not in (*first, "noise"):
                 self.assertEqual(read.section(step), step.parameters())

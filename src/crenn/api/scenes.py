@@ -1,5 +1,7 @@
 """A scene in the workbench: treatment, undo, merge, delivery."""
 
+import shutil
+import time
 from collections.abc import Callable
 from typing import TypeVar
 
@@ -23,18 +25,19 @@ from crenn.api.schemas import (
 )
 from crenn.core.basis import Basis, basis_of
 from crenn.core.errors import CrennError, Missing
-from crenn.core.light.automatic import STARTS, start_values
+from crenn.core.light.starts import start_values, starts_of
 from crenn.core.merge.instructions import Instructions
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
-from crenn.core.render.pyramid import PreparedScene, noise_folder
+from crenn.core.render.pyramid import PreparedScene, noise_folder, with_report
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import frame_tones
 from crenn.core.report.merging import MergeReport
-from crenn.core.treatment import STEPS
+from crenn.core.treatment import STEPS, Treatment
 from crenn.jobs.queue import add_job, cancel
 from crenn.jobs.recovery import LISTED
 from crenn.store import treatments
+from crenn.store.library import prepared_name
 from crenn.store.models import Job, Revision, Scene
 
 router = APIRouter(prefix="/api", tags=["scenes"])
@@ -45,9 +48,20 @@ def automatic_values(report: dict) -> AutomaticOut:
     """What the automatic parameters of a scene come to."""
     light = SceneLight.from_report(report)
     found = {f"{step.name}.{name}": value for step in STEPS for name, value in step.automatic(light).items()}
+    values = {name: start_values(light, name) for name in starts_of(light)}
+    plain = Treatment()
+    rest = {
+        path: getattr(getattr(plain, path.split(".")[0]), path.split(".")[1]) for v in values.values() for path in v
+    }
     starts = [
-        StartOut(name=name, title=start.title, help=start.help, values=start_values(light, name))
-        for name, start in STARTS.items()
+        StartOut(
+            name=name,
+            title=start.title,
+            help=start.help,
+            values=values[name],
+            others={path: value for path, value in rest.items() if path not in values[name]},
+        )
+        for name, start in starts_of(light).items()
     ]
     return AutomaticOut(
         values={path: round(value, 2) for path, value in found.items()},
@@ -181,12 +195,34 @@ def merge(scene_id: PathId, config: Settings = Depends(settings)) -> JobOut:
 
 @router.put("/scenes/{scene_id}/instructions")
 def instruct(scene_id: PathId, body: Instructions, config: Settings = Depends(settings)) -> Instructions:
-    """Store how the scene is to be merged; it holds from its next merge."""
+    """Store how the scene is to be merged. It holds from its next merge; what light there was, at once."""
     with config.database.session() as session:
-        found = _scene(session, scene_id)
+        found = session.get(Scene, scene_id, with_for_update=True) or _scene(session, scene_id)
         found.instructions = body.model_dump(mode="json")
+        replaced = _tell_of_light(session, found, body, config)
         session.commit()
-        return _instructions(found)
+        kept = _instructions(found)
+    if replaced:
+        # Whoever has it open reads on from what is no longer named.
+        shutil.rmtree(config.library.scene(replaced), ignore_errors=True)
+    return kept
+
+
+def _tell_of_light(session, scene: Scene, body: Instructions, config: Settings) -> str | None:
+    """Put a filter, and whether it was day, into the report of a merged scene; the folder that is replaced by that."""
+    before, report = scene.prepared, scene.report
+    capture = report.get("capture") if report else None
+    if not before or not report or not capture:
+        return None
+    if (capture.get("filter_stops", 0.0), capture.get("day")) == (body.filter_stops, body.day):
+        return None
+    report = report | {"capture": capture | {"filter_stops": body.filter_stops, "day": body.day}}
+    scene.prepared, scene.report = prepared_name(scene.id, time.time_ns()), report
+    folder = config.library.scene(scene.prepared)
+    with_report(config.library.scene(before), report, folder)
+    if not noise_folder(folder).is_dir():
+        add_job(session, "noise", scene.id)
+    return before
 
 
 def prepared_of(scene_id: int, config: Settings) -> PreparedScene:

@@ -112,6 +112,9 @@ class StartOut(BaseModel):
     title: str
     help: str
     values: dict[str, float] = Field(description="what it comes to in this scene, by ``step.parameter``")
+    others: dict[str, float | None] = Field(
+        description="what dials are put back to that other starting points set and this one does not"
+    )
 
 
 class AutomaticOut(BaseModel):

@@ -9,7 +9,7 @@ import numpy as np
 
 from crenn.bench.table import Table
 from crenn.core.colorimetry.spaces import srgb_to_lab
-from crenn.core.light.automatic import start_values
+from crenn.core.light.starts import start_values
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer

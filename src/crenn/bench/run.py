@@ -21,6 +21,7 @@ from crenn.bench import (
     sites,
     speed,
     stack,
+    start,
     tone,
 )
 from crenn.core.errors import CrennError
@@ -37,6 +38,7 @@ SUBJECTS = {
     "moved-detail": lambda: [detail.moved()],
     "stars": lambda: [detail.stars()],
     "tone": tone.bench,
+    "start": start.bench,
     "speed": speed.bench,
     "scale": scale.bench,
     "colour": colour.bench,
@@ -75,6 +77,7 @@ def run_bench(names: list[str], as_json: bool = False) -> None:
         "sites",
         "full-colour",
         "tone",
+        "start",
         "colour",
         "areas",
         "geometry",

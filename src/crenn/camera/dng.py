@@ -1,11 +1,13 @@
 """Writes raw frames as DNG files (Adobe Digital Negative 1.4; TIFF 6.0; Exif 2.32)."""
 
+import io
 import struct
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 import numpy as np
+from PIL import Image
 
 _BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _UNDEFINED, _SRATIONAL, _DOUBLE = 1, 2, 3, 4, 5, 7, 10, 12
 _FORMATS = {_BYTE: "B", _SHORT: "H", _LONG: "I", _DOUBLE: "d"}
@@ -16,7 +18,8 @@ class FrameDescription:
     """Metadata of a frame to write.
 
     ``xyz_to_camera`` is (3, 3), ``neutral`` the camera's answer to white (3,), ``noise_profile`` the
-    pairs (S, O) of ``var(x) = S x + O`` per colour, or None to leave the tag out.
+    pairs (S, O) of ``var(x) = S x + O`` per colour, or None to leave the tag out. ``picture`` is what the camera shows
+    itself, sRGB codes, uint8 (h, w, 3), or None.
     """
 
     seconds: float | None
@@ -34,6 +37,7 @@ class FrameDescription:
     lens: str = "Simulated 24 mm f/2.8"
     focal_length: float = 24.0
     orientation: int = 1
+    picture: np.ndarray | None = None
 
 
 def _rational(value: float, kind: int) -> bytes:
@@ -56,7 +60,7 @@ def _encode(kind: int, values) -> tuple[int, bytes]:
     return len(values), struct.pack(f"<{len(values)}{_FORMATS[kind]}", *values)
 
 
-def _directory(entries: list[tuple], offset: int) -> bytes:
+def _directory(entries: list[tuple], offset: int, following: int = 0) -> bytes:
     """One TIFF directory with its values behind it; ``entries`` are (tag, type, values)."""
     entries = sorted(entries, key=lambda entry: entry[0])
     head = struct.pack("<H", len(entries))
@@ -70,7 +74,7 @@ def _directory(entries: list[tuple], offset: int) -> bytes:
             field = struct.pack("<I", start + len(body))
             body += data + b"\0" * (len(data) % 2)
         head += struct.pack("<HHI", tag, kind, count) + field
-    return head + struct.pack("<I", 0) + body
+    return head + struct.pack("<I", following) + body
 
 
 def write_dng(path: Path, mosaic: np.ndarray, about: FrameDescription) -> None:
@@ -136,12 +140,35 @@ def write_dng(path: Path, mosaic: np.ndarray, about: FrameDescription) -> None:
     ]
     if about.noise_profile is not None:
         main.append((51041, _DOUBLE, about.noise_profile))
-    length = len(_directory(main, main_offset))
-    data_offset = -(-(main_offset + length) // 16) * 16
+    after = main_offset + len(_directory(main, main_offset))
+    shown = b"" if about.picture is None else _shown(about.picture, after)
+    data_offset = -(-(after + len(shown)) // 16) * 16
     main = [(t, k, data_offset) if t == 273 else (t, k, v) for t, k, v in main]
     with open(path, "wb") as file:
         file.write(struct.pack("<2sHI", b"II", 42, main_offset))
         file.write(exif_bytes)
-        file.write(_directory(main, main_offset))
+        file.write(_directory(main, main_offset, after if shown else 0))
+        file.write(shown)
         file.write(b"\0" * (data_offset - file.tell()))
         mosaic.astype("<u2", copy=False).tofile(file)
+
+
+def _shown(picture: np.ndarray, offset: int) -> bytes:
+    """A directory of what the camera shows itself, and its JPEG."""
+    data = io.BytesIO()
+    Image.fromarray(picture).save(data, "JPEG", quality=90)
+    entries = [
+        (254, _LONG, 1),
+        (256, _LONG, picture.shape[1]),
+        (257, _LONG, picture.shape[0]),
+        (258, _SHORT, (8, 8, 8)),
+        (259, _SHORT, 7),
+        (262, _SHORT, 6),
+        (273, _LONG, 0),
+        (277, _SHORT, 3),
+        (278, _LONG, picture.shape[0]),
+        (279, _LONG, len(data.getvalue())),
+    ]
+    start = offset + len(_directory(entries, offset))
+    entries = [(t, k, start) if t == 273 else (t, k, v) for t, k, v in entries]
+    return _directory(entries, offset) + data.getvalue()

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from crenn.camera.development import develop
 from crenn.camera.dng import FrameDescription, write_dng
 from crenn.camera.sensor import Exposure, Sensor
 
@@ -26,8 +27,8 @@ def record(
         Of the frame's noise.
     taken : datetime
     changes
-        Of what the file says of itself, by the names of `FrameDescription`; it is told to be neutral in daylight (D65)
-        and of the noise that the sensor has, without these.
+        Of what the file says of itself, by the names of `FrameDescription`; without these it is told to be neutral in
+        daylight (D65) and of the noise that the sensor has, and carries the camera's own picture.
     """
     about: dict[str, Any] = {
         "seconds": exposure.seconds,
@@ -40,6 +41,7 @@ def record(
         "neutral": sensor.camera_matrix().sum(axis=1),
         "pattern": sensor.pattern,
         "noise_profile": sensor.noise_profile(exposure.iso) * 3,
+        "picture": develop(radiance, exposure.relative),
     }
     write_dng(path, sensor.expose(radiance, exposure, seed), FrameDescription(**about | changes))
     return path

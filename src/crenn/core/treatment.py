@@ -1,7 +1,7 @@
 """The treatment: everything done to a scene, as an open JSON document.
 
 The document names a step only where it departs from the default; a missing step, or a missing parameter, has its
-default, and a parameter that is null is automatic. Version 5.
+default, and a parameter that is null is automatic. Version 6.
 """
 
 import json
@@ -97,7 +97,7 @@ class _Head(Document):
 
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
     format: Literal["crenn-treatment"] = "crenn-treatment"
-    version: Literal[5] = 5
+    version: Literal[6] = 6
     basis: Basis | None = Field(
         None, description="what its places hold on to; null where they are those of the scene that it is put on"
     )
@@ -154,6 +154,14 @@ def _fifth(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
+def _sixth(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 6 finds local contrast by the scene's span; before, it was the same for all."""
+    placement = document.get("placement")
+    if placement is None or isinstance(placement, dict):
+        document = document | {"placement": {"local": 1.6} | (placement or {})}
+    return document
+
+
 def _within(bands: dict[str, float]) -> dict[str, float]:
     """Bands of relief as far as they can be set."""
     most = {"fine": (0.0, 3.0), "medium": (0.0, 2.5), "broad": (0.3, 2.0)}
@@ -177,9 +185,9 @@ def checked_areas(areas: list[Area]) -> list[Area]:
 
 
 class Treatment(_Sections):
-    """The treatment document, version 5: a section for each step, and the areas."""
+    """The treatment document, version 6: a section for each step, and the areas."""
 
-    UPGRADES = {1: _second, 2: _third, 3: _fourth, 4: _fifth}
+    UPGRADES = {1: _second, 2: _third, 3: _fourth, 4: _fifth, 5: _sixth}
 
     areas: list[Area] = Field(default_factory=list, max_length=MOST_AREAS, description="Local adjustments.")
 
@@ -265,11 +273,12 @@ class Treatment(_Sections):
         return self.with_sections(crop=CropParameters(ratio="free", corners=True))
 
     def started(self, values: Mapping[str, float]) -> "Treatment":
-        """The treatment with values, by ``step.parameter``, in place of automatic ones."""
+        """The treatment with values, by ``step.parameter``, in place of those that nobody has set."""
         changes: dict[str, dict[str, float]] = {}
         for path, value in values.items():
             step, name = path.split(".")
-            if getattr(getattr(self, step), name) is None:
+            parameters = getattr(self, step)
+            if getattr(parameters, name) == type(parameters).model_fields[name].default:
                 changes.setdefault(step, {})[name] = value
         return self.with_sections(**{step: getattr(self, step).model_copy(update=own) for step, own in changes.items()})
 

@@ -12,9 +12,12 @@ from crenn.core.files import content_hash, replacing
 _ABANDONED = 1800
 
 
-def prepared_name(scene_id: int, job_id: int) -> str:
-    """Name of the folder of a prepared scene: the scene and the job that merged it, never a path."""
-    return f"{scene_id}-{job_id}"
+def prepared_name(scene_id: int, number: int) -> str:
+    """Name of the folder of a prepared scene: the scene and the job that merged it, never a path.
+
+    Where what is told of it changed since, the number is that of nanoseconds since 1970.
+    """
+    return f"{scene_id}-{number}"
 
 
 class Library:

@@ -3,18 +3,23 @@
 import unittest
 from dataclasses import replace
 
+import cv2
 import numpy as np
+import tifffile
 
 from crenn.core.colorimetry.spaces import lightness, luminance, srgb_decode
 from crenn.core.errors import CrennError
-from crenn.core.light.automatic import STARTS, automatic_light, key_of, night_ev, start_values
+from crenn.core.light.automatic import automatic_light, key_of, night_ev
+from crenn.core.light.starts import STARTS, start_values
+from crenn.core.merge.merge import merge_frames
 from crenn.core.pipeline.scene import Capture, SceneLight
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
+from crenn.core.report.merging import light_statistics
 from crenn.core.treatment import Treatment, parse_treatment
-from tests.support import night
+from tests.support import FolderCase, night
 
 
 def scene(seconds: float | None, light: np.ndarray | None = None) -> PreparedScene:
@@ -50,7 +55,7 @@ class Luminance(unittest.TestCase):
     def test_nothing_is_darkened_that_is_bright_or_unknown(self):
         self.assertEqual(night_ev(None), 0.0)
         self.assertEqual(night_ev(10.0), 0.0)
-        self.assertEqual(night_ev(5000.0), 0.5)
+        self.assertEqual(night_ev(5000.0), 0.8)
         falls = [night_ev(10.0**-k) for k in range(6)]
         self.assertEqual(falls, sorted(falls, reverse=True))
         self.assertGreater(falls[-1], -4)
@@ -88,6 +93,60 @@ class Nights(unittest.TestCase):
         lit[250:300, 100:200] = 30.0
         found = automatic_light(scene(8, lit).light)
         self.assertGreaterEqual(found.highlights, -4.0)
+
+
+def _light_of(rgb: np.ndarray, noise: np.ndarray | None = None) -> SceneLight:
+    return SceneLight.from_report(light_statistics(rgb, noise, None))
+
+
+class Kinds(FolderCase):
+    """Scenes of other kinds: nothing but a disc, noise, deep colours, finished pictures."""
+
+    def test_a_bright_disc_before_nothing_stays_below_white(self):
+        rng = np.random.default_rng(1)
+        y, x = np.mgrid[:400, :600]
+        disc = (y - 180) ** 2 + (x - 300) ** 2 < 60**2
+        grain = cv2.GaussianBlur(rng.standard_normal(disc.shape).astype(np.float32), (0, 0), 2)
+        for sky in (-10.0, -8.0):
+            with self.subTest(sky=sky):
+                stops = np.where(disc, 0.4 * grain / grain.std() - 2.0, sky)
+                rgb = np.repeat(np.exp2(stops)[..., None], 3, -1).astype(np.float32)
+                noise = np.full_like(rgb, 2.0**-9)
+                rgb += noise * rng.standard_normal(rgb.shape).astype(np.float32)
+                scene = PreparedScene.from_radiance(RadianceMap(rgb, noise))
+                codes, _ = Renderer(scene).picture(parse_treatment({"noise": {"on": False}}), Window.whole(disc.shape))
+                tones = lightness(luminance(srgb_decode(codes / 255.0)))
+                self.assertLess(float(np.quantile(tones[disc], 0.95)), 95)
+                self.assertGreater(float(np.median(tones[disc])), 40)
+                self.assertGreater(float(np.ptp(np.quantile(tones[disc], (0.1, 0.9)))), 8)
+
+    def test_what_is_noise_alone_says_nothing(self):
+        rng = np.random.default_rng(2)
+        rgb = night()
+        noise = np.full_like(rgb, 0.02)
+        rgb[200:] = 0.0
+        rgb += noise * rng.standard_normal(rgb.shape).astype(np.float32)
+        light = _light_of(rgb, noise)
+        above = _light_of(rgb[:190], noise[:190])
+        self.assertLess(light.seen, 0.75)
+        self.assertAlmostEqual(light.bulk(), above.bulk(), delta=0.5)
+
+    def test_deep_colours_are_not_lifted_until_they_pale(self):
+        grey = night()
+        blue = grey * np.array([0.05, 0.02, 1.0], np.float32)
+        blue *= (luminance(grey) / luminance(blue))[..., None]
+        plain, deep = automatic_light(_light_of(grey)), automatic_light(_light_of(blue))
+        self.assertLess(deep.exposure, plain.exposure - 1.0)
+
+    def test_a_finished_picture_goes_out_as_it_came_in(self):
+        rng = np.random.default_rng(3)
+        codes = cv2.resize(rng.integers(0, 256, (40, 60, 3), np.uint8), (240, 160), interpolation=cv2.INTER_CUBIC)
+        path = self.folder / "finished.tif"
+        tifffile.imwrite(path, codes.astype(np.uint16) * 257, photometric="rgb")
+        scene = PreparedScene.from_radiance(merge_frames([path]))
+        found, _ = Renderer(scene).picture(parse_treatment({"noise": {"on": False}}), Window.whole(scene.size))
+        off = np.abs(found.astype(int) - codes)[4:-4, 4:-4]
+        self.assertLess(float(off.mean()), 0.6)
 
 
 class Starts(unittest.TestCase):

@@ -6,8 +6,8 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import MIDDLE_GREY, luminance
 from crenn.core.light.automatic import automatic_light
-from crenn.core.light.ends import STRAIGHT, shown_luminance
 from crenn.core.light.rungs import Rung, placement_ev
+from crenn.core.light.shown import STRAIGHT, shown_luminance
 from crenn.core.light.tone import tone_ev
 from crenn.core.pipeline.instructions import table_stops
 from crenn.core.pipeline.scene import SceneLight
@@ -79,8 +79,14 @@ class Automatic(unittest.TestCase):
         self.assertEqual(automatic_light(light_of(ramp(40, 600, -6, -4))).highlights, 0.0)
 
     def test_flat_scenes_get_more_contrast(self):
-        self.assertGreater(automatic_light(light_of(ramp(40, 600, -5, -2))).contrast, 1.2)
+        self.assertGreater(automatic_light(light_of(ramp(40, 600, -5, -2))).contrast, 1.05)
         self.assertEqual(automatic_light(light_of(ramp(40, 600, -12, 2))).contrast, 1.0)
+
+    def test_what_departs_from_its_neighbourhood_is_stretched_by_the_span(self):
+        local = [automatic_light(light_of(ramp(40, 600, low, 0))).local for low in (-3, -8, -10, -14)]
+        self.assertEqual(local, sorted(local))
+        self.assertLess(local[0], 1.2)
+        self.assertGreater(local[-1], 1.5)
 
     def test_black_and_uniform_scenes_have_finite_values(self):
         for rgb in (np.zeros((40, 60, 3), np.float32), np.full((40, 60, 3), 0.2, np.float32)):

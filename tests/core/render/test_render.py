@@ -6,8 +6,8 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import srgb_decode, srgb_to_lab
 from crenn.core.fastmath import cbrt, exp2, log2
-from crenn.core.light.ends import shown_luminance
 from crenn.core.light.rungs import Rung, placement_ev
+from crenn.core.light.shown import shown_luminance
 from crenn.core.pipeline.instructions import table_stops
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene

@@ -402,7 +402,7 @@ export interface paths {
         get?: never;
         /**
          * Instruct
-         * @description Store how the scene is to be merged; it holds from its next merge.
+         * @description Store how the scene is to be merged. It holds from its next merge; what light there was, at once.
          */
         put: operations["instruct"];
         post?: never;
@@ -1335,6 +1335,32 @@ export interface components {
             ];
         };
         /**
+         * CameraPicture
+         * @description What the camera's own picture of the reference frame tells.
+         */
+        CameraPicture: {
+            /**
+             * Tones
+             * @description the darkest first; brighter light is no darker
+             */
+            tones: components["schemas"]["CameraTone"][];
+            /**
+             * Lightness
+             * @description mean L* of the picture
+             */
+            lightness: number;
+            /**
+             * Brightest
+             * @description light of the strongest colour that a tenth of it exceeds, of 1
+             */
+            brightest: number;
+            /**
+             * Saturation
+             * @description of its colours over the scene's as bright; none if there are hardly any
+             */
+            saturation: number | null;
+        };
+        /**
          * CameraScene
          * @description A scene that the simulated camera can shoot, and how it usually does.
          */
@@ -1351,6 +1377,33 @@ export interface components {
             iso: number;
             /** Middle Seconds */
             middle_seconds: number;
+        };
+        /**
+         * CameraTone
+         * @description Light of about a stop, and how bright the camera's picture shows it.
+         */
+        CameraTone: {
+            /**
+             * Stop
+             * @description of the scene
+             */
+            stop: number;
+            /**
+             * Lightness
+             * @description median L* of the camera's picture
+             */
+            lightness: number;
+            /**
+             * Share
+             * @description of the picture
+             */
+            share: number;
+            /**
+             * Deep
+             * @description EV by which it counts for more than its luminance: its colour is deep
+             * @default 0
+             */
+            deep: number;
         };
         /**
          * CaptureReport
@@ -1427,6 +1480,23 @@ export interface components {
              * @default false
              */
             developed: boolean;
+            /**
+             * Filter Stops
+             * @description what a filter before the lens took, in stops
+             * @default 0
+             */
+            filter_stops: number;
+            /**
+             * Day
+             * @description whether it was day; none where nobody has said
+             */
+            day: boolean | null;
+            /**
+             * Finished
+             * @description whether it is one picture, whose tones are as somebody wanted them
+             * @default false
+             */
+            finished: boolean;
         };
         /**
          * CastIn
@@ -2880,6 +2950,17 @@ export interface components {
             seconds?: {
                 [key: string]: number;
             };
+            /**
+             * Filter Stops
+             * @description what a filter before the lens took, in stops
+             * @default 0
+             */
+            filter_stops: number;
+            /**
+             * Day
+             * @description whether it was day; null where nobody has said
+             */
+            day?: boolean | null;
             /** Strokes */
             strokes?: components["schemas"]["Stroke"][];
             /** Choices */
@@ -3475,6 +3556,25 @@ export interface components {
              */
             blur: number | null;
             /**
+             * Coloured Ev
+             * @description EV by which the bulk looks brighter than grey of its luminance
+             * @default 0
+             */
+            coloured_ev: number;
+            /**
+             * Deep Ev
+             * @description EV by which the brightest light counts for more than its luminance: its colour is deep
+             * @default 0
+             */
+            deep_ev: number;
+            /**
+             * Subject
+             * @description stop of the brightest light of a textured region before nothing; none if there is none
+             */
+            subject: number | null;
+            /** @description how the camera's own picture shows the scene; none if the reference frame carries none */
+            camera: components["schemas"]["CameraPicture"] | null;
+            /**
              * Seconds
              * @description time the merge took, s
              * @default 0
@@ -3796,9 +3896,8 @@ export interface components {
             /**
              * Local contrast
              * @description Stretches or flattens what departs from its neighbourhood within reach.
-             * @default 1.6
              */
-            local: number;
+            local: number | null;
             /**
              * Reach
              * @description How wide a neighbourhood decides which stop a place belongs to, in % of the picture.
@@ -4327,6 +4426,13 @@ export interface components {
             values: {
                 [key: string]: number;
             };
+            /**
+             * Others
+             * @description what dials are put back to that other starting points set and this one does not
+             */
+            others: {
+                [key: string]: number | null;
+            };
         };
         /**
          * StepOut
@@ -4586,7 +4692,7 @@ export interface components {
         };
         /**
          * Treatment
-         * @description The treatment document, version 5: a section for each step, and the areas.
+         * @description The treatment document, version 6: a section for each step, and the areas.
          */
         Treatment: {
             /**
@@ -4597,10 +4703,10 @@ export interface components {
             format: "crenn-treatment";
             /**
              * Version
-             * @default 5
+             * @default 6
              * @constant
              */
-            version: 5;
+            version: 6;
             /** @description what its places hold on to; null where they are those of the scene that it is put on */
             basis: components["schemas"]["Basis"] | null;
             lens: components["schemas"]["LensParameters-Output"];

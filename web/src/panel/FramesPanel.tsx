@@ -9,6 +9,7 @@ import { loadScene, useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { percent, shutter } from "../units";
 import { FrameFacts } from "./frames/FrameFacts";
+import { LightThere } from "./frames/LightThere";
 import { Together } from "./frames/Together";
 import { JobProgress } from "./JobProgress";
 
@@ -104,6 +105,7 @@ export default function FramesPanel() {
         </div>
       )}
       {current && <FrameFacts frame={current} />}
+      {report && instructions && <LightThere instructions={instructions} report={report} />}
       <Together picked={picked.filter((id) => scene.frames.some((f) => f.id === id))} done={() => setPicked([])} />
     </>
   );

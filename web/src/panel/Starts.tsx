@@ -7,6 +7,14 @@ export function Starts() {
   const treatment = useScene((s) => s.treatment);
   if (!treatment || starts.length === 0) return null;
   const set = (path: string, value: number | null) => preview((t) => withValue(t, path.split("."), value));
+  const start = (index: number) => {
+    const { title, values, others } = starts[index];
+    // Dials that another starting point has set go back to rest; those that were turned by hand stay.
+    for (const [path, rest] of Object.entries(others))
+      if (starts.some((other) => other.values[path] === numberAt(treatment, path.split(".")))) set(path, rest);
+    for (const [path, value] of Object.entries(values)) set(path, index === 0 ? null : value);
+    store(`Start: ${title}`);
+  };
   const begun = (index: number) =>
     Object.entries(starts[index].values).every(
       ([path, value]) => numberAt(treatment, path.split(".")) === (index === 0 ? null : value),
@@ -14,17 +22,9 @@ export function Starts() {
   return (
     <div className="starts">
       <div className="segment" role="group" aria-label="Start from">
-        {starts.map((start, i) => (
-          <button
-            key={start.name}
-            aria-pressed={begun(i)}
-            title={start.help}
-            onClick={() => {
-              for (const [path, value] of Object.entries(start.values)) set(path, i === 0 ? null : value);
-              store(`Start: ${start.title}`);
-            }}
-          >
-            {start.title}
+        {starts.map(({ name, title, help }, i) => (
+          <button key={name} aria-pressed={begun(i)} title={help} onClick={() => start(i)}>
+            {title}
           </button>
         ))}
       </div>

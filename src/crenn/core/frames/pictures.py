@@ -289,5 +289,6 @@ def read_picture(path: Path, name: str | None = None) -> RawFrame:
         planes,
         profile.curve,
         True,
+        encoding != "linear",
         step,
     )

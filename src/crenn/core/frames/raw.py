@@ -57,6 +57,8 @@ class RawFrame:
         The variance that rounding to codes gives the light.
     finished : bool
         Whether it is a picture, whose ends are as somebody wanted them, and not what a sensor recorded.
+    for_display : bool
+        Whether its codes are for a display, so that its tones are as somebody wanted them seen.
     curve : callable or None
         From codes, 0 to 1, to light, as the file's profile tells.
     grey : bool
@@ -82,6 +84,7 @@ class RawFrame:
     planes: np.ndarray | None = None
     curve: Callable[[np.ndarray], np.ndarray] | None = None
     finished: bool = False
+    for_display: bool = False
     step: float = 0.0
     rounding: NoiseModel | None = None
 

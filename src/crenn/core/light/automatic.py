@@ -9,15 +9,19 @@ from functools import lru_cache
 
 import numpy as np
 
-from crenn.core.colorimetry.spaces import MIDDLE_GREY
-from crenn.core.errors import CrennError
+from crenn.core.colorimetry.spaces import MIDDLE_GREY, lightness
 from crenn.core.light.rungs import LIGHT_SPAN, placement_ev
+from crenn.core.light.shown import shown_luminance
 from crenn.core.pipeline.scene import SceneLight
 
 #: Tone, in EV below white, on which the bulk of a scene is put that is as bright as a lit street in a city, or of which
-#: nothing is known; by day it is put higher.
+#: nothing is known; by day it is put higher, and in surroundings that are nothing but black by up to so much.
 _BULK_TONE = -3.25
-_BRIGHT_STREET, _BY_DAY = 10.0, 0.5
+_BRIGHT_STREET, _BY_DAY, _IN_BLACK = 10.0, 0.8, 1.0
+#: EV by which the colours of most scenes make them look brighter than grey: what is more has a say.
+_USUAL_COLOUR = 0.33
+#: EV by which the brightest light of most scenes is shown as brighter than its luminance.
+_USUAL_DEEP = 0.35
 #: Share of the way from there that a picture goes with the eye: it is seen on a screen, by one who has not come in from
 #: the night.
 _FOLLOWED = 0.55
@@ -25,15 +29,25 @@ _FOLLOWED = 0.55
 _DARK_TONE = -6.0
 #: The brightest hundredth is held to this tone; bare lamps above it may burn out.
 _BRIGHT_TONE = -0.1
+#: A bright subject stays below this tone.
+_SUBJECT_TONE = -0.4
 #: Noise at the horizon should not be lifted above this tone.
 _NOISE_TONE = -6.5
 #: Scenes of fewer stops than this, between the darkest and the brightest hundredth, get more contrast.
-_FLAT_RANGE, _MOST_CONTRAST = 7.0, 1.35
+_FLAT_RANGE, _MOST_CONTRAST = 7.0, 1.12
+#: What departs from its neighbourhood is stretched by so much in scenes of up to so many stops, and from so many on:
+#: much in few stops is hard on faces, and little in many leaves them flat.
+_NARROW, _WIDE, _LOCAL = 7.0, 11.0, (1.15, 1.6)
+#: A lone frame is shown at most so many times as bright in L* as its camera showed it, unless it was held down on
+#: purpose: a tenth of the camera's picture is then no brighter than this, of 1.
+_BRIGHTER, _HELD_DOWN = 1.3, 0.1
+#: EV within which an exposure is looked for that keeps what is asked of it, and how often it is halved.
+_SEARCHED, _HALVED = 12.0, 16
 
 
 @dataclass(frozen=True)
 class AutomaticLight:
-    """Automatic values: EV of exposure, placement and ends, and the contrast factor."""
+    """Automatic values: EV of exposure, placement and ends, and the factors of contrast and local contrast."""
 
     exposure: float
     shadows: float
@@ -41,15 +55,19 @@ class AutomaticLight:
     white: float
     black: float
     contrast: float
+    local: float
+
+
+#: What leaves a finished picture as it is.
+_UNTOUCHED = AutomaticLight(0.0, 0.0, 0.0, 0.0, -16.0, 1.0, 1.0)
 
 
 @dataclass(frozen=True)
-class Start:
-    """A starting point.
+class Look:
+    """What a start wants of a scene's light.
 
     Attributes
     ----------
-    title, help : str
     brighter : float
         EV.
     followed : float
@@ -62,32 +80,21 @@ class Start:
         Factor.
     black : float
         Share of the picture that may become black.
+    as_shown : bool
+        Whether a lone frame is not shown much brighter than its camera showed it.
     """
 
-    title: str
-    help: str
     brighter: float = 0.0
     followed: float = _FOLLOWED
     opened: float = 1.0
     held: float = 4.0
     contrast: float = 1.0
     black: float = 0.002
+    as_shown: bool = True
 
 
-#: Starting points of the Light station; the first is what automatic values come to.
-STARTS = {
-    "as-it-was": Start("As it was", "As bright as the scene was, for an eye that came to it from a lit room."),
-    "even": Start("Even", "Everything can be read, as if there were more light.", brighter=0.5, followed=0.0, held=6.0),
-    "dramatic": Start(
-        "Dramatic",
-        "The dark stays black, and lights are held.",
-        followed=0.75,
-        opened=0.0,
-        held=6.0,
-        contrast=1.2,
-        black=0.03,
-    ),
-}
+#: What automatic values are for: as bright as the scene was.
+AS_IT_WAS = Look()
 
 
 def key_of(luminance: float) -> float:
@@ -107,12 +114,28 @@ def night_ev(luminance: float | None) -> float:
 
 
 @lru_cache(maxsize=64)
-def automatic_light(scene: SceneLight, start: str = "as-it-was") -> AutomaticLight:
-    """Automatic values for the Light station, from a starting point of `STARTS`."""
-    look = STARTS[start]
-    seen = night_ev(scene.luminance)
+def automatic_light(scene: SceneLight, look: Look = AS_IT_WAS) -> AutomaticLight:
+    """Automatic values for the Light station, for a look; a finished picture is left as it is by the first."""
+    if scene.capture.finished and look == AS_IT_WAS:
+        return _UNTOUCHED
+    seen = _BY_DAY if scene.capture.day else night_ev(scene.luminance)
     darker = look.followed * seen if seen < 0 else seen
-    exposure = float(np.clip(_BULK_TONE + darker + look.brighter - scene.bulk(), -12.0, 12.0))
+    bulk = scene.bulk() + scene.coloured_ev - _USUAL_COLOUR
+    tone = _BULK_TONE + darker + look.brighter + _IN_BLACK * (1 - scene.seen)
+    exposure = float(np.clip(tone - bulk, -12.0, 12.0))
+    found = _values(scene, look, darker, exposure)
+    if not _too_bright(scene, look, found):
+        return found
+    low, high = -_SEARCHED, 0.0
+    for _ in range(_HALVED):
+        middle = (low + high) / 2
+        found = _values(scene, look, darker, max(exposure + middle, -12.0))
+        low, high = (low, middle) if _too_bright(scene, look, found) else (middle, high)
+    return _values(scene, look, darker, max(exposure + low, -12.0))
+
+
+def _values(scene: SceneLight, look: Look, darker: float, exposure: float) -> AutomaticLight:
+    """Values that go with an exposure."""
     dark, bright = scene.quantile(0.05) + exposure, scene.quantile(0.99) + exposure
     horizon = scene.noise_horizon + exposure
     # Lifting acts in full six stops below the middle and in part above.
@@ -124,37 +147,36 @@ def automatic_light(scene: SceneLight, start: str = "as-it-was") -> AutomaticLig
         highlights = -float(np.clip((bright - _BRIGHT_TONE) / max(share, 0.15), 0.0, look.held))
     span = scene.quantile(0.99) - scene.quantile(0.01)
     contrast = look.contrast * float(np.clip(_FLAT_RANGE / max(span, 1.0), 1.0, _MOST_CONTRAST))
-    stops = np.linspace(-32, 16, 1537)
-    placed = stops + placement_ev(stops, shadows, highlights, [], exposure)
-
-    def tone(share: float) -> float:
-        placed_on = float(np.interp(scene.quantile(share) + exposure, stops, placed))
-        return MIDDLE_GREY + contrast * (placed_on - MIDDLE_GREY)
-
-    white = float(np.clip(tone(0.9995) + 1.0, 0.0, 3.0))
-    black = float(np.clip(tone(look.black) - 0.5, -14.0, -7.5))
-    return AutomaticLight(*(round(float(v), 2) for v in (exposure, shadows, highlights, white, black, contrast)))
+    local = _LOCAL[0] + (_LOCAL[1] - _LOCAL[0]) * _share((span - _NARROW) / (_WIDE - _NARROW))
+    found = AutomaticLight(exposure, shadows, highlights, 0.0, -14.0, contrast, local)
+    tones = _tones(found, scene.quantile(0.9995), scene.quantile(look.black))
+    deep = max(scene.deep_ev - _USUAL_DEEP, 0.0)
+    white = float(np.clip(tones[0] + 1.0 + deep, 0.0, 3.0))
+    black = float(np.clip(tones[1] - 0.5, -14.0, -7.5))
+    values = exposure, shadows, highlights, white, black, contrast, local
+    return AutomaticLight(*(round(float(v), 2) for v in values))
 
 
-def start_values(scene: SceneLight, start: str) -> dict[str, float]:
-    """What a starting point of `STARTS` comes to in a scene, by ``step.parameter``.
+_STOPS = np.linspace(-32, 16, 1537)
 
-    Raises
-    ------
-    CrennError
-        If there is none of the name.
-    """
-    if start not in STARTS:
-        raise CrennError(f"There is no starting point “{start}”.", remedy="Known are: " + ", ".join(STARTS) + ".")
-    found = automatic_light(scene, start)
-    return {
-        "exposure.ev": found.exposure,
-        "placement.shadows": found.shadows,
-        "placement.highlights": found.highlights,
-        "tone.contrast": found.contrast,
-        "ends.white": found.white,
-        "ends.black": found.black,
-    }
+
+def _tones(found: AutomaticLight, *stops: float) -> np.ndarray:
+    """On which tones stops of even light are put before the ends, float64 (N,)."""
+    placed = _STOPS + placement_ev(_STOPS, found.shadows, found.highlights, [], found.exposure)
+    on = np.interp(np.array(stops) + found.exposure, _STOPS, placed)
+    return MIDDLE_GREY + found.contrast * (on - MIDDLE_GREY)
+
+
+def _too_bright(scene: SceneLight, look: Look, found: AutomaticLight) -> bool:
+    """Whether a bright subject would burn out, or a lone frame look brighter than it may."""
+    if scene.subject is not None and _tones(found, scene.subject)[0] > _SUBJECT_TONE:
+        return True
+    camera = scene.camera
+    if camera is None or not camera.single or not look.as_shown or camera.brightest < _HELD_DOWN:
+        return False
+    centres = scene.start + scene.bin * (np.arange(scene.histogram.size) + 0.5)
+    shown = lightness(shown_luminance(_tones(found, *centres), found.white, found.black))
+    return float((shown * scene.histogram).sum() / scene.histogram.sum()) > _BRIGHTER * camera.mean
 
 
 def _share(x: float) -> float:

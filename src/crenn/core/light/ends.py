@@ -5,15 +5,16 @@ from collections.abc import Mapping
 import numpy as np
 
 from crenn.core.light.automatic import automatic_light
+from crenn.core.light.shown import shown_luminance
 from crenn.core.pipeline.instructions import table_stops
 from crenn.core.pipeline.program import FADE, Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, Stage, StepParameters, dial
 
-#: Luminance of the picture up to which light is shown in proportion; above it rolls off to white.
-STRAIGHT = 0.45
 #: Luminance of the picture from which colours fade to white, for 0, 50 and 100 %.
 FADES = (0.2, FADE, 0.85)
+#: The same for a finished picture, in which they have faded as somebody wanted.
+_FADED = (0.2, 0.9999, 0.9999)
 
 
 class EndsParameters(StepParameters):
@@ -51,32 +52,6 @@ class EndsParameters(StepParameters):
     )
 
 
-def shown_luminance(stops: np.ndarray, white: float, black: float | None) -> np.ndarray:
-    """Luminance 0–1 of the picture for stops relative to nominal white.
-
-    In proportion up to `STRAIGHT`, then a hyperbola that leaves it with the same slope and meets 1 at the white
-    point; the black point's light is taken off.
-
-    Parameters
-    ----------
-    stops : ndarray (N,)
-    white, black : float
-        EV; ``black`` may be None for none.
-    """
-    light = np.exp2(stops)
-    low = 0.0 if black is None else float(np.exp2(black))
-    light = np.maximum(light - low, 0.0) / (1.0 - low)
-    top = (float(np.exp2(white)) - low) / (1.0 - low)
-    knee = min(STRAIGHT, 0.8 * top)
-    if top <= 1.0:
-        # White below nominal: everything is raised in proportion, with no room for a roll-off.
-        return np.clip(light / top, 0.0, 1.0)
-    u = np.clip((light - knee) / (top - knee), 0.0, 1.0)
-    steep = (top - knee) / (1.0 - knee)
-    rolled = knee + (1.0 - knee) * steep * u / (1.0 + (steep - 1.0) * u)
-    return np.where(light <= knee, light, rolled)
-
-
 def neutral_display() -> np.ndarray:
     """The display without this step: nominal white is white, no light is taken off; float64 (TABLE_SIZE,)."""
     return shown_luminance(table_stops(), 0.0, None)
@@ -93,7 +68,8 @@ class Ends(LightStep[EndsParameters]):
         return {"white": found.white, "black": found.black}
 
     def act(self, program: Program, parameters: EndsParameters, scene: SceneLight) -> None:
-        fade = float(np.interp(parameters.colour, (0, 50, 100), FADES))
+        fades = _FADED if scene.capture.finished else FADES
+        fade = float(np.interp(parameters.colour, (0, 50, 100), fades))
         program.show(_shown(table_stops(), parameters), fade)
 
     def bend(self, program: Program, bends: Mapping[str, float], parameters: EndsParameters, scene: SceneLight) -> None:

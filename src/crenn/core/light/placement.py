@@ -75,8 +75,8 @@ class PlacementParameters(StepParameters):
     highlight_width: float = dial(
         6.0, "stops", 2, 10, 0.1, "Highlight width", "Over how many stops above middle grey holding takes hold."
     )
-    local: float = dial(
-        1.6,
+    local: float | None = dial(
+        None,
         "×",
         0.3,
         2.5,
@@ -111,11 +111,12 @@ class Placement(LightStep[PlacementParameters]):
 
     def automatic(self, scene: SceneLight) -> dict[str, float]:
         found = automatic_light(scene)
-        return {"shadows": found.shadows, "highlights": found.highlights}
+        return {"shadows": found.shadows, "highlights": found.highlights, "local": found.local}
 
     def act(self, program: Program, parameters: PlacementParameters, scene: SceneLight) -> None:
         p = parameters
         added = self._added(program, p)
+        assert p.local is not None, "it is resolved"
         if added is None:
             program.grid(p.reach, None, p.local - 1.0)
             return

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from crenn.core.frames.embedded import embedded_picture
 from crenn.core.frames.light import LightFrame
 from crenn.core.geometry.orientation import box_as_held, lies_across
 from crenn.core.merge.detail import Gathered
@@ -16,6 +17,7 @@ from crenn.core.mosaic.bayer import tile_as_held
 from crenn.core.noise.averaging import left_when_averaged
 from crenn.core.pipeline.scene import Capture
 from crenn.core.radiance import RadianceMap
+from crenn.core.report.camera_picture import held_against
 from crenn.core.report.coverage import Measured, cover
 from crenn.core.report.merging import (
     HORIZON_SNR,
@@ -57,6 +59,10 @@ class Facts:
     regions : list of tuple
         (x, y, width, height in shares of the sensor, name of the frame, whether soft).
     stack : StackReport or None
+    filter_stops : float
+        What a filter before the lens took.
+    day : bool or None
+        Whether it was day.
     """
 
     keys: list[str] = field(default_factory=list)
@@ -74,6 +80,8 @@ class Facts:
     ground: np.ndarray | None = None
     regions: list[tuple] = field(default_factory=list)
     stack: StackReport | None = None
+    filter_stops: float = 0.0
+    day: bool | None = None
 
     def take_lines(self, deviation: float) -> None:
         """Note what pattern of rows and columns was taken out, relative to the noise of a dark site."""
@@ -148,7 +156,10 @@ def _capture(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> Capture
         fringes=facts.fringes,
         mosaic=_mosaic(first, facts, shape),
         developed=first.raw.developed,
+        finished=first.raw.for_display and facts.mode == "single",
         scale=facts.scale,
+        filter_stops=facts.filter_stops,
+        day=facts.day,
     )
 
 
@@ -199,7 +210,7 @@ def describe(
     if facts.common is not None and facts.common[2:] != size:
         x, y, w, h = (v / n for v, n in zip(facts.common, size * 2))
         common = box_as_held((x, y, w, h), flip)
-    moved = radiance.moved
+    moved, shown = radiance.moved, embedded_picture(first.raw.path)
     held = round(height / capture.part[3]), round(width / capture.part[2])
     sensor = held[::-1] if lies_across(first.raw.flip) else held
     return MergeReport(
@@ -225,6 +236,7 @@ def describe(
         basis=basis_of(first, facts.keys, radiance.shape, capture.part),
         maps=maps_between(lights, facts.keys, sensor, first, facts.stack is not None and facts.stack.sky),
         warnings=facts.warnings + _warnings(lights, facts.mode),
+        camera=None if shown is None else held_against(radiance.rgb, shown, capture.part),
         clipped_share=[float((radiance.clipped[::step, ::step] & bit > 0).mean()) for bit in (1, 2, 4)],
         **statistics,
     )

@@ -86,6 +86,8 @@ class Instructions(Document):
         max_length=200,
         description="exposure times in s, by frame, where the file has none or a wrong one",
     )
+    filter_stops: float = Field(0.0, ge=0, le=30, description="what a filter before the lens took, in stops")
+    day: bool | None = Field(None, description="whether it was day; null where nobody has said")
     strokes: list[Stroke] = Field(default_factory=list, max_length=500)
     choices: list[Choice] = Field(default_factory=list, max_length=200)
 

@@ -84,6 +84,7 @@ def merge_frames(
         calibration = master_frames(found.lights, found.darks, found.flats, found.biases)
     found.darks, found.flats, found.biases = [], [], []
     facts = Facts(aside=found.aside, warnings=found.warnings, calibration=calibration.notes, keys=list(keys or names))
+    facts.filter_stops, facts.day = instructions.filter_stops, instructions.day
     facts.hot = 0 if calibration.hot is None else int(calibration.hot.sum())
     lights = found.lights
     if any(v is not None for v in (calibration.dark, calibration.flat, calibration.hot)):

@@ -13,6 +13,9 @@ from crenn.core.pipeline.fringes import Fringes
 _PER_STOP = 64
 #: Share of the noise that is reckoned with once light has been cleaned.
 LEFT = 0.2
+#: Light whose signal to noise is less than this, in dB, has no say in what the scene's light suggests, if more than a
+#: small share of the picture has more.
+_DROWNED, _FEW = 0.0, 0.01
 _STOPS = np.arange(-40.0, 24.0, 1 / _PER_STOP)
 
 
@@ -39,6 +42,12 @@ class Capture:
         Of the compressive scale on which colour was rebuilt; see `crenn.core.mosaic.demosaic.compressed`.
     developed : bool
         Whether the frames were developed pictures, and not raw.
+    finished : bool
+        Whether the scene is one picture that somebody finished, whose tones are as they were wanted.
+    filter_stops : float
+        What a filter before the lens took, in stops.
+    day : bool or None
+        Whether it was day; None where nobody has said.
     """
 
     make: str = ""
@@ -54,6 +63,9 @@ class Capture:
     mosaic: str | None = None
     developed: bool = False
     scale: float | None = None
+    finished: bool = False
+    filter_stops: float = 0.0
+    day: bool | None = None
 
     @classmethod
     def from_report(cls, report: dict) -> "Capture":
@@ -75,11 +87,12 @@ class Capture:
         """Luminance in cd/m² of what just saturates the reference frame, stop 0; None where the frame does not tell.
 
         The saturation-based speed *S* means a focal plane exposure of 78 / *S* lx s; of a luminance *L* a camera gets
-        0.65 *L t / N²* (ISO 12232:2019, annex C: a usual lens, far away, a little off the middle).
+        0.65 *L t / N²* (ISO 12232:2019, annex C: a usual lens, far away, a little off the middle); a filter takes
+        of it what it does.
         """
         if not self.aperture or not self.seconds or not self.iso:
             return None
-        return 78.0 / 0.65 * self.aperture**2 / (self.seconds * self.iso)
+        return 78.0 / 0.65 * self.aperture**2 / (self.seconds * self.iso) * 2.0**self.filter_stops
 
     def middle(self, size: tuple[int, int]) -> tuple[np.ndarray, float]:
         """Where the lens's middle lies in a scene of size (H, W), and half its picture's diagonal, both in pixels."""
@@ -97,6 +110,46 @@ class Lamp:
     radius: float
     glare: float
     stop: float
+
+
+@dataclass(frozen=True, eq=False)
+class CameraShown:
+    """How the camera's own picture of the reference frame shows the scene.
+
+    Attributes
+    ----------
+    stops, lightness, shares, deep : ndarray, float64 (N,)
+        Stops of the scene, rising, the L* that they have in it, shares of the picture, and EV by which they count for
+        more than their luminance, as their colours are deep.
+    mean : float
+        Mean L* of it.
+    brightest : float
+        Light of the strongest colour that a tenth of it exceeds, of 1.
+    saturation : float or None
+        Of its colours, over that of the scene's as bright; None where there are hardly any.
+    single : bool
+        Whether the scene is of that frame alone.
+    """
+
+    stops: np.ndarray
+    lightness: np.ndarray
+    shares: np.ndarray
+    deep: np.ndarray
+    mean: float
+    brightest: float
+    saturation: float | None
+    single: bool
+
+    @classmethod
+    def from_report(cls, report: dict) -> "CameraShown | None":
+        """From a merge report; None where it does not tell."""
+        found = report.get("camera")
+        if not found or not found["tones"]:
+            return None
+        columns = ([float(tone[name]) for tone in found["tones"]] for name in ("stop", "lightness", "share", "deep"))
+        stops, shown, shares, deep = (np.array(column) for column in columns)
+        single = report.get("mode") == "single"
+        return cls(stops, shown, shares, deep, found["lightness"], found["brightest"], found["saturation"], single)
 
 
 @dataclass(frozen=True, eq=False)
@@ -122,6 +175,14 @@ class SceneLight:
         Median signal to noise of single pixels in each bin, in dB; NaN where it is not known.
     blur : float or None
         Deviation by which the sharpest edges are blurred, in full-size pixels; None where it could not be measured.
+    coloured_ev : float
+        EV by which the bulk looks brighter than grey light of its luminance.
+    deep_ev : float
+        EV by which the brightest light is shown as brighter than its luminance, as its colour is deep.
+    subject : float or None
+        Stop of the brightest light of a bright subject before nothing; None where there is none.
+    camera : CameraShown or None
+        How the camera showed it; None where that is not known.
     """
 
     histogram: np.ndarray
@@ -134,6 +195,10 @@ class SceneLight:
     lamps: tuple[Lamp, ...] = ()
     snr_db: np.ndarray = field(default_factory=lambda: np.full(1, np.nan))
     blur: float | None = None
+    coloured_ev: float = 0.0
+    deep_ev: float = 0.0
+    subject: float | None = None
+    camera: CameraShown | None = None
 
     @classmethod
     def from_report(cls, report: dict) -> "SceneLight":
@@ -150,6 +215,10 @@ class SceneLight:
             tuple(Lamp(**{name: float(v) for name, v in lamp.items()}) for lamp in report.get("lamps") or ()),
             np.array([np.nan if v is None else v for v in report.get("snr_db") or [None]], np.float64),
             report.get("blur"),
+            float(report.get("coloured_ev") or 0.0),
+            float(report.get("deep_ev") or 0.0),
+            report.get("subject"),
+            CameraShown.from_report(report),
         )
 
     @property
@@ -178,8 +247,18 @@ class SceneLight:
 
     @cached_property
     def unlit(self) -> np.ndarray:
-        """Share of the picture per bin of luminance, lamps left out, float64 (N,)."""
-        return np.maximum(self.histogram - self.lamp_histogram, 0.0)
+        """Share of the picture per bin of luminance, lamps and what is noise alone left out, float64 (N,)."""
+        out = np.maximum(self.histogram - self.lamp_histogram, 0.0)
+        drowned = np.flatnonzero(self.snr_db < _DROWNED)
+        if drowned.size and drowned.max() + 1 < out.size and out[drowned.max() + 1 :].sum() > _FEW:
+            out[: drowned.max() + 1] = 0.0
+        return out
+
+    @cached_property
+    def seen(self) -> float:
+        """Share of the picture that is more than noise, lamps left out."""
+        unlit = np.maximum(self.histogram - self.lamp_histogram, 0.0).sum()
+        return float(self.unlit.sum() / unlit) if unlit > 0 else 1.0
 
     @cached_property
     def luminance(self) -> float | None:
@@ -188,13 +267,13 @@ class SceneLight:
         return None if saturation is None else saturation * 2.0 ** self.bulk()
 
     def quantile(self, share: float) -> float:
-        """Stop below which a share of the picture lies, lamps left out."""
+        """Stop below which a share of the picture lies, lamps and what is noise alone left out."""
         total = np.concatenate([[0.0], np.cumsum(self.unlit)])
         edges = self.start + self.bin * np.arange(total.size)
         return float(np.interp(share * total[-1], total, edges))
 
     def bulk(self) -> float:
-        """Mean stop of the middle nine tenths, lamps left out."""
+        """Mean stop of the middle nine tenths, lamps and what is noise alone left out."""
         centres = self.start + self.bin * (np.arange(self.histogram.size) + 0.5)
         low, high = self.quantile(0.05), self.quantile(0.95)
         inside = (centres >= low) & (centres <= high)

@@ -2,6 +2,7 @@
 
 import itertools
 import json
+import os
 import threading
 import time
 from functools import cached_property
@@ -37,6 +38,27 @@ def noise_folder(folder: Path) -> Path:
     return folder / "noise"
 
 
+def with_report(folder: Path, report: dict, copy: Path) -> None:
+    """Prepare a scene again that is prepared in a folder, with another report; all else is shared on disk.
+
+    Raises
+    ------
+    CrennError
+        If it cannot be written.
+    """
+    with replacing_folder(copy, "cannot be prepared") as part:
+        for path in folder.rglob("*"):
+            other = part / path.relative_to(folder)
+            if path.is_dir():
+                other.mkdir(exist_ok=True)
+            elif path.name != _REPORT:
+                other.parent.mkdir(parents=True, exist_ok=True)
+                os.link(path, other)
+        (part / _REPORT).write_text(json.dumps(report))
+
+
+#: The report's file in a prepared scene's folder.
+_REPORT = "report.json"
 #: What tells prepared scenes from each other.
 _numbers = itertools.count()
 
@@ -87,7 +109,7 @@ class PreparedScene:
                 np.save(part / f"level{index}.npy", level)
             for name, plane in self._planes.items():
                 np.save(part / f"{name}.npy", plane)
-            (part / "report.json").write_text(json.dumps(self.report))
+            (part / _REPORT).write_text(json.dumps(self.report))
 
     @classmethod
     def open(cls, folder: Path) -> "PreparedScene":
@@ -99,7 +121,7 @@ class PreparedScene:
             return np.load(path, mmap_mode="r") if path.exists() else None
 
         try:
-            report = json.loads((folder / "report.json").read_text())
+            report = json.loads((folder / _REPORT).read_text())
             levels: list[np.ndarray] = []
             while (level := load(f"level{len(levels)}")) is not None:
                 levels.append(level)

@@ -2,22 +2,31 @@
 
 from typing import Annotated, Literal
 
+import cv2
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from crenn.core.basis import Basis, Homography
+from crenn.core.colorimetry.brightness import coloured_ev
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.document import Document
 from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.pipeline.scene import Capture
+from crenn.core.report.camera_picture import CameraPicture
 from crenn.core.report.coverage import Coverage
 from crenn.core.report.lamps import find_lamps, lamp_mask
 from crenn.core.report.sharpness import blur_of
+from crenn.core.report.subject import bright_subject
 
 #: Histograms count light in bins of this many stops.
 BIN = 0.125
 #: Signal to noise, as a ratio, below which a stop is no longer of use: 12 dB at the chosen output.
 HORIZON_SNR = 4.0
+#: Longer side on which the bulk's colours are looked at, in pixels, deviations by which they stand out of the noise,
+#: and the tone in EV below white on which they are thought to be shown.
+_SMALL, _SURE, _SHOWN = 400, 4.0, -3.25
+#: Share of the picture that is darker than its brightest light.
+_TOP = 0.9995
 
 
 _Share = Annotated[float, Field(ge=-0.05, le=0.05)]
@@ -67,6 +76,9 @@ class CaptureReport(_Part):
         None, gt=0, le=1e6, description="of the compressive scale on which colour was rebuilt; none if it was not"
     )
     developed: bool = Field(False, description="whether the frames were developed pictures, and not raw")
+    filter_stops: float = Field(0.0, ge=0, le=30, description="what a filter before the lens took, in stops")
+    day: bool | None = Field(None, description="whether it was day; none where nobody has said")
+    finished: bool = Field(False, description="whether it is one picture, whose tones are as somebody wanted them")
 
     @field_validator("part")
     @classmethod
@@ -178,6 +190,17 @@ class MergeReport(Document):
         le=100,
         description="deviation by which the sharpest edges are blurred, in pixels; none if not known",
     )
+    coloured_ev: float = Field(0.0, description="EV by which the bulk looks brighter than grey of its luminance")
+    deep_ev: float = Field(
+        0.0,
+        description="EV by which the brightest light counts for more than its luminance: its colour is deep",
+    )
+    subject: float | None = Field(
+        None, description="stop of the brightest light of a textured region before nothing; none if there is none"
+    )
+    camera: CameraPicture | None = Field(
+        None, description="how the camera's own picture shows the scene; none if the reference frame carries none"
+    )
     seconds: float = Field(0.0, description="time the merge took, s")
 
     @property
@@ -202,8 +225,11 @@ def light_statistics(rgb, sigma, clipped, step: int = 1, capture: Capture | None
     """
     lamps = find_lamps(rgb)
     blur = blur_of(rgb, sigma, clipped)
+    subject, coloured = bright_subject(rgb, sigma), _coloured_ev(rgb, sigma)
     rgb = rgb[::step, ::step]
     y = luminance(rgb)
+    # As the display measures light: half by its luminance, half by its strongest colour.
+    tops = np.quantile(np.stack([y, (y + rgb.max(-1)) / 2]), _TOP, axis=(1, 2))
     floor = max(float(y.max()), 1e-9) * 2.0**-26
     stops = np.log2(np.maximum(y, floor))
     positive = stops[y > floor]
@@ -243,4 +269,22 @@ def light_statistics(rgb, sigma, clipped, step: int = 1, capture: Capture | None
         "lamps": lamps,
         "snr_db": snr,
         "blur": blur,
+        "coloured_ev": coloured,
+        "deep_ev": round(float(np.log2(tops[1] / tops[0])), 3) if tops[0] > 0 else 0.0,
+        "subject": subject,
     }
+
+
+def _coloured_ev(rgb: np.ndarray, sigma: np.ndarray | None) -> float:
+    """EV by which the bulk of what is more than noise looks brighter than grey light of its luminance."""
+    factor = min(_SMALL / max(rgb.shape[:2]), 1.0)
+    size = tuple(max(round(n * factor), 1) for n in rgb.shape[1::-1])
+    small = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
+    y = luminance(small)
+    sure = y > 0
+    if sigma is not None:
+        sure &= y > _SURE * factor * luminance(cv2.resize(sigma, size, interpolation=cv2.INTER_AREA))
+    if not sure.any():
+        return 0.0
+    low, high = np.quantile(y[sure], (0.05, 0.95))
+    return round(float(coloured_ev(small[sure & (y >= low) & (y <= high)], _SHOWN).mean()), 3)

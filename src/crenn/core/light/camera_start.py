@@ -1,0 +1,73 @@
+"""Dials that show a scene as its camera showed it: exposure, curve, ends and saturation, fitted to its own picture."""
+
+from functools import lru_cache
+
+import numpy as np
+from scipy.optimize import least_squares
+
+from crenn.core.colorimetry.spaces import lightness
+from crenn.core.light.curve import TONES, tones_ev
+from crenn.core.light.shown import shown_luminance
+from crenn.core.light.tone import tone_ev
+from crenn.core.pipeline.instructions import table_stops
+from crenn.core.pipeline.program import FADE
+from crenn.core.pipeline.scene import CameraShown
+
+#: Tones in L* that are fitted: ends are what they are.
+_DARKEST, _LIGHTEST = 0.6, 97.0
+#: What a dial that is turned counts for, in L* for each EV: tones that need not be moved stay.
+_STAYS = 0.35
+#: Exposure, contrast, white, black, and tones of the curve, in their limits.
+_LOW = np.array([-12.0, 0.4, -3.0, -16.0, *[-2.0] * len(TONES)])
+_HIGH = np.array([12.0, 2.5, 3.0, -5.0, *[2.0] * len(TONES)])
+_SATURATION = 0.5, 2.0
+
+
+def _shown(stops: np.ndarray, deep: np.ndarray, dials: np.ndarray) -> np.ndarray:
+    """L* of even light of stops whose colours are so deep, float64 (N,)."""
+    exposure, contrast, white, black, *tones = dials
+    placed = table_stops() + tone_ev(table_stops(), contrast, 0.0, 0.0)
+    placed = placed + tones_ev(placed, dict(zip(TONES, tones)))
+    on = np.interp(stops + exposure, table_stops(), placed)
+    # The display goes by half luminance and half the strongest colour, and lets what is bright by that fade to white.
+    shown = shown_luminance(on + deep, white, black)
+    plain = shown * 2.0**-deep
+    u = np.clip((shown - FADE) / (1 - FADE), 0, 1)
+    return lightness(plain + u * u * (3 - 2 * u) * (shown - plain))
+
+
+@lru_cache(maxsize=64)
+def camera_values(camera: CameraShown) -> dict[str, float]:
+    """Values of dials by which a scene looks as in a camera's picture, by ``step.parameter``.
+
+    Tones are fitted by least squares, the more of the picture has them the closer, and by what departs most little
+    (Huber's loss); saturation is what was measured.
+    """
+    inside = (camera.lightness > _DARKEST) & (camera.lightness < _LIGHTEST)
+    if inside.sum() < 2:
+        inside[:] = True
+    stops, wanted, deep = camera.stops[inside], camera.lightness[inside], camera.deep[inside]
+    weights = np.sqrt(camera.shares[inside] / camera.shares[inside].sum()) + 0.05
+
+    def departs(dials: np.ndarray) -> np.ndarray:
+        stays = _STAYS * np.array([dials[1] - 1, dials[2], *dials[4:]])
+        return np.concatenate([weights * (_shown(stops, deep, dials) - wanted), stays])
+
+    # From the exposure that suits most tones as they are.
+    plain = np.array([0.0, 1.0, 0.0, -12.0, *[0.0] * len(TONES)])
+    tried = [plain + [ev, *[0.0] * (len(plain) - 1)] for ev in np.arange(-6.0, 10.0, 0.5)]
+    first = min(tried, key=lambda dials: float(np.abs(departs(dials)).sum()))
+    found = least_squares(departs, np.clip(first, _LOW + 1e-6, _HIGH - 1e-6), bounds=(_LOW, _HIGH), loss="huber").x
+    exposure, contrast, white, black, *tones = (round(float(v), 2) for v in found)
+    saturation = 1.0 if camera.saturation is None else float(np.clip(camera.saturation, *_SATURATION))
+    return {
+        "exposure.ev": exposure,
+        "placement.shadows": 0.0,
+        "placement.highlights": 0.0,
+        "placement.local": 1.0,
+        "tone.contrast": contrast,
+        "ends.white": white,
+        "ends.black": black,
+        "saturation.saturation": round(saturation, 2),
+        **{f"curve.{name}": value for name, value in zip(TONES, tones)},
+    }

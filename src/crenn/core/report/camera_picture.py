@@ -1,0 +1,148 @@
+"""How the camera itself showed a scene: its developed picture held against the scene's light."""
+
+from collections.abc import Iterator
+
+import cv2
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from crenn.core.colorimetry.oklab import to_oklab
+from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, lightness, luminance
+
+#: Longer side on which both are compared, in pixels.
+_SIDE = 160
+#: Both show the same if the ranks of their light correlate so far, and their sides are alike within this factor.
+_ALIKE, _SIDES = 0.7, 1.12
+#: Width in stops of the bins of light whose tone is told, and the least share of the picture in one.
+_BIN, _LEAST = 0.5, 0.004
+#: Light that the picture shows this near to black or white has no say in what it makes of colours.
+_BLACK, _WHITE = 0.002, 0.98
+#: Colours less saturated than this in Oklab tell nothing of saturation, and so much of the picture must be coloured.
+_COLOURED, _ENOUGH = 0.03, 0.02
+
+
+class CameraTone(BaseModel):
+    """Light of about a stop, and how bright the camera's picture shows it."""
+
+    model_config = ConfigDict(allow_inf_nan=False)
+    stop: float = Field(description="of the scene")
+    lightness: float = Field(ge=0, le=100, description="median L* of the camera's picture")
+    share: float = Field(ge=0, le=1, description="of the picture")
+    deep: float = Field(0.0, description="EV by which it counts for more than its luminance: its colour is deep")
+
+
+class CameraPicture(BaseModel):
+    """What the camera's own picture of the reference frame tells."""
+
+    model_config = ConfigDict(allow_inf_nan=False, json_schema_serialization_defaults_required=True)
+    tones: list[CameraTone] = Field(max_length=96, description="the darkest first; brighter light is no darker")
+    lightness: float = Field(ge=0, le=100, description="mean L* of the picture")
+    brightest: float = Field(ge=0, le=1.1, description="light of the strongest colour that a tenth of it exceeds, of 1")
+    saturation: float | None = Field(
+        None, ge=0, le=10, description="of its colours over the scene's as bright; none if there are hardly any"
+    )
+
+
+def _reduced(light: np.ndarray) -> np.ndarray:
+    factor = _SIDE / max(light.shape[:2])
+    size = tuple(max(round(n * factor), 1) for n in light.shape[1::-1])
+    return np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA))
+
+
+def _ranks(values: np.ndarray) -> np.ndarray:
+    """Ranks about their mean, with a spread of 1; equal values share theirs."""
+    _, inverse, counts = np.unique(values, return_inverse=True, return_counts=True)
+    ranks = (np.cumsum(counts) - (counts - 1) / 2)[inverse.ravel()]
+    ranks -= ranks.mean()
+    return np.asarray(ranks / max(float(np.linalg.norm(ranks)), 1e-12))
+
+
+def _turned(picture: np.ndarray, shape: tuple[int, int], part: tuple[float, ...]) -> Iterator[np.ndarray]:
+    """The picture in each turn that a scene of a shape (H, W) may be of, cut to its part and as large."""
+    for quarters in range(4):
+        turned = np.rot90(picture, quarters)
+        height, width = turned.shape[:2]
+        x, y, w, h = part
+        left, top = round(x * width), round(y * height)
+        cut = turned[top : top + max(round(h * height), 1), left : left + max(round(w * width), 1)]
+        aspect = cut.shape[1] / cut.shape[0] * shape[0] / shape[1]
+        if 1 / _SIDES < aspect < _SIDES:
+            yield np.asarray(cv2.resize(np.ascontiguousarray(cut), shape[::-1], interpolation=cv2.INTER_AREA))
+
+
+def held_against(rgb: np.ndarray, picture: np.ndarray, part: tuple[float, float, float, float]) -> CameraPicture | None:
+    """Hold a camera's picture against the light of a scene.
+
+    Parameters
+    ----------
+    rgb : ndarray, float32 (H, W, 3)
+        Light of the scene, as the camera was held.
+    picture : ndarray, float32 (h, w, 3)
+        Linear Rec. 2020, in any turn, as of `crenn.core.frames.embedded.embedded_picture`.
+    part : tuple of float
+        x, y, width and height of the scene in what the sensor recorded, as held, in shares of the latter.
+
+    Returns
+    -------
+    CameraPicture or None
+        None if the picture does not show the scene.
+    """
+    light = _reduced(rgb)
+    y = luminance(light)
+    positive = y > 0
+    if positive.mean() < 0.02:
+        return None
+    stops = np.log2(np.maximum(y, y[positive].min()))
+    known = _ranks(stops.ravel())
+    turns = [(float(known @ _ranks(luminance(p).ravel())), p) for p in _turned(picture, light.shape[:2], part)]
+    alike, shown = max(turns, key=lambda turn: turn[0], default=(0.0, light))
+    if alike < _ALIKE:
+        return None
+    l_star = np.clip(lightness(np.maximum(luminance(shown), 0)), 0, 100)
+    return CameraPicture(
+        tones=_tones(stops, l_star, _deep_ev(light, y)),
+        lightness=round(float(l_star.mean()), 2),
+        brightest=round(float(np.clip(np.quantile((shown @ REC2020_TO_SRGB.T).max(-1), 0.9), 0, 1)), 4),
+        saturation=_saturation(light, shown),
+    )
+
+
+def _deep_ev(light: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """EV by which light, as the display measures it, is more than its luminance, (h, w)."""
+    measured = (y + light.max(-1)) / 2
+    return np.log2(np.maximum(measured, 1e-12) / np.maximum(y, 1e-12)).clip(0, 4)
+
+
+def _tones(stops: np.ndarray, l_star: np.ndarray, deep: np.ndarray) -> list[CameraTone]:
+    bins = np.floor(stops / _BIN).astype(int)
+    out: list[CameraTone] = []
+    for index in np.unique(bins):
+        inside = bins == index
+        share = float(inside.mean())
+        if share >= _LEAST:
+            least = out[-1].lightness if out else 0.0
+            tone = max(float(np.median(l_star[inside])), least)
+            means = round(float(stops[inside].mean()), 3), round(float(deep[inside].mean()), 3)
+            out.append(CameraTone(stop=means[0], lightness=round(tone, 2), share=round(share, 5), deep=means[1]))
+    return out[-96:]
+
+
+def _saturation(light: np.ndarray, shown: np.ndarray) -> float | None:
+    """Saturation of a picture over that of the light, where both are shown as bright and by the same colours."""
+    y = luminance(shown)
+    bright = light * (y / np.maximum(luminance(light), 1e-9))[..., None]
+    # What sRGB cannot show the camera could not either.
+    inside = np.clip(bright @ REC2020_TO_SRGB.T.astype(np.float32), 0, 1)
+    back = np.linalg.inv(REC2020_TO_SRGB).T.astype(np.float32)
+    own, other = (_saturations(np.clip(v, 0, None)) for v in (inside @ back, shown))
+    top = (shown @ REC2020_TO_SRGB.T.astype(np.float32)).max(-1)
+    good = (y > _BLACK) & (top < _WHITE) & (own > _COLOURED) & np.isfinite(own + other)
+    if good.mean() < _ENOUGH:
+        return None
+    return round(float(np.clip(np.median(other[good] / own[good]), 0, 10)), 3)
+
+
+def _saturations(rgb: np.ndarray) -> np.ndarray:
+    """Chroma over lightness in Oklab, which does not go by how bright a colour is."""
+    lab = to_oklab(rgb)
+    return np.asarray(np.hypot(lab[..., 1], lab[..., 2]) / np.maximum(lab[..., 0], 1e-6))
