@@ -28,6 +28,9 @@ def _white(find: Callable[[], FoundWhite]) -> WhiteOut:
     return WhiteOut(
         temperature=round(float(np.clip(found.temperature, *TEMPERATURES))),
         tint=round(float(np.clip(found.tint, *TINTS)), 1),
+        red=round(found.red, 2),
+        blue=round(found.blue, 2),
+        short=round(found.short, 2),
         spread=None if found.spread is None else round(found.spread, 1),
     )
 

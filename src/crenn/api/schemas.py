@@ -349,6 +349,9 @@ class WhiteOut(BaseModel):
 
     temperature: float = Field(description="K")
     tint: float = Field(description="‰ Duv")
+    red: float = Field(0.0, description="gain of red beside it, EV, where no white light has the colour")
+    blue: float = Field(0.0, description="the same of blue")
+    short: float = Field(0.0, description="EV by which these still fall short")
     spread: float | None = Field(None, description="deviation of temperature within a patch, in mired")
 
 

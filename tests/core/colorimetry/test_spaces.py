@@ -57,7 +57,7 @@ class WhiteBalance(unittest.TestCase):
         as_shot = (5200.0, 4.0)
         patch = np.array([0.20, 0.16, 0.09])
         chosen = white_of_patch(patch, as_shot)
-        balanced = balance_matrix(chosen, as_shot) @ patch
+        balanced = balance_matrix((chosen.temperature, chosen.tint), as_shot) @ patch
         self.assertLess(np.ptp(balanced) / balanced.mean(), 0.02)
 
     def test_black_patch_is_refused(self):

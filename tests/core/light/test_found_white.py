@@ -6,6 +6,12 @@ import numpy as np
 
 from crenn.core.colorimetry.white import balance_matrix
 from crenn.core.light.found_white import automatic_white, dull_white, white_in_patch, white_of_picture
+from crenn.core.light.white_balance import WhiteBalanceParameters
+from crenn.core.radiance import RadianceMap
+from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
+from crenn.core.treatment import Treatment, parse_treatment
 
 SHOT = (5500.0, 0.0)
 
@@ -38,6 +44,25 @@ class Patches(unittest.TestCase):
 
     def test_one_pixel_has_no_spread(self):
         self.assertIsNone(white_in_patch(np.full((1, 1, 3), 0.1, np.float32), SHOT).spread)
+
+    def test_what_no_white_light_explains_is_carried_on_as_gains(self):
+        # Light beyond red, as a camera without its filter sees it, and a lamp of one line.
+        for colour in ((0.8, 0.1, 0.09), (0.05, 0.3, 0.02), (0.1, 0.1, 3.0)):
+            with self.subTest(colour=colour):
+                patch = np.full((8, 8, 3), colour, np.float32)
+                found = white_in_patch(patch, SHOT)
+                WhiteBalanceParameters(**{n: getattr(found, n) for n in ("temperature", "tint", "red", "blue")})
+                self.assertGreater(max(abs(found.red), abs(found.blue)), 0.1)
+                self.assertEqual(found.short, 0.0)
+                scene = PreparedScene.from_radiance(RadianceMap(patch, None, report={"as_shot": SHOT}))
+                section = {"temperature": found.temperature, "tint": found.tint, "red": found.red, "blue": found.blue}
+                document = Treatment.neutral().model_dump() | {"white_balance": section}
+                shown = Renderer(scene).linear(parse_treatment(document), Window.whole((8, 8)))[4, 4]
+                self.assertLess(float(np.ptp(shown) / shown.mean()), 0.01)
+
+    def test_a_patch_beyond_all_gains_says_by_how_much(self):
+        found = white_in_patch(np.full((4, 4, 3), (1.0, 1e-4, 1e-4), np.float32), SHOT)
+        self.assertGreater(found.short, 0.1)
 
     def test_black_is_refused(self):
         with self.assertRaisesRegex(ValueError, "dark"):

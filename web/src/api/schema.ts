@@ -4845,6 +4845,18 @@ export interface components {
              */
             tint: number | null;
             /**
+             * Red beyond
+             * @description Gain of red beside the white, where no white light has the colour.
+             * @default 0
+             */
+            red: number;
+            /**
+             * Blue beyond
+             * @description Gain of blue beside the white, where no white light has the colour.
+             * @default 0
+             */
+            blue: number;
+            /**
              * Second temperature
              * @description Colour of another light of the scene; none if there is one.
              */
@@ -4888,6 +4900,24 @@ export interface components {
              * @description ‰ Duv
              */
             tint: number;
+            /**
+             * Red
+             * @description gain of red beside it, EV, where no white light has the colour
+             * @default 0
+             */
+            red: number;
+            /**
+             * Blue
+             * @description the same of blue
+             * @default 0
+             */
+            blue: number;
+            /**
+             * Short
+             * @description EV by which these still fall short
+             * @default 0
+             */
+            short: number;
             /**
              * Spread
              * @description deviation of temperature within a patch, in mired

@@ -12,6 +12,10 @@ export const PATCHES = [5, 15, 25, 51, 101, 201];
 interface Reading {
   temperature: number;
   tint: number;
+  /** Gains beside it, in EV, and by how much they still fall short. */
+  red: number;
+  blue: number;
+  short: number;
   spread: number | null;
   /** Side of the patch, in full-size pixels. */
   side: number;
@@ -35,14 +39,14 @@ export async function readPatch(place: Point) {
     answered(api.POST("/api/scenes/{scene_id}/neutral", { params: { path: { scene_id: scene.id } }, body })),
   );
   if (!white) return;
-  useWhite.setState({ last: { ...white, spread: white.spread ?? null, side } });
-  const { temperature, tint } = white;
+  const { temperature, tint, red = 0, blue = 0, short = 0 } = white;
+  useWhite.setState({ last: { temperature, tint, red, blue, short, spread: white.spread ?? null, side } });
   preview((t) => ({
     ...t,
     white_balance: {
       ...t.white_balance,
       on: true,
-      ...(second ? { second_temperature: temperature, second_tint: tint } : { temperature, tint }),
+      ...(second ? { second_temperature: temperature, second_tint: tint } : { temperature, tint, red, blue }),
     },
   }));
   store(second ? "White balance: a second light" : "White balance from a neutral patch");
@@ -60,9 +64,22 @@ export async function readPicture(by: "automatic" | "picture") {
   useWhite.setState({ last: null });
   preview((t) => ({
     ...t,
-    white_balance: { ...t.white_balance, on: true, temperature: white.temperature, tint: white.tint },
+    white_balance: {
+      ...t.white_balance,
+      on: true,
+      temperature: white.temperature,
+      tint: white.tint,
+      red: white.red ?? 0,
+      blue: white.blue ?? 0,
+    },
   }));
   store(by === "automatic" ? "White balance: automatic" : "White balance: whole picture");
+}
+
+/** White light alone again, without gains beside it. */
+export function forgetBeyond() {
+  preview((t) => ({ ...t, white_balance: { ...t.white_balance, red: 0, blue: 0 } }));
+  store("White balance: white light alone");
 }
 
 /** One light again. */

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.light.white_balance import white_of_patch
+from crenn.core.light.white_balance import White, white_of_patch
 
 #: White towards which the eye leans, in kelvin: daylight.
 _DAYLIGHT = 5500.0
@@ -29,13 +29,24 @@ class FoundWhite:
     ----------
     temperature, tint : float
         Kelvin, thousandths of Duv.
+    red, blue : float
+        EV beside it, where no white light has the colour.
+    short : float
+        EV by which they still fall short.
     spread : float or None
         Deviation of temperature within a patch, in mired.
     """
 
     temperature: float
     tint: float
+    red: float = 0.0
+    blue: float = 0.0
+    short: float = 0.0
     spread: float | None = None
+
+    @classmethod
+    def of(cls, white: White, spread: float | None = None) -> "FoundWhite":
+        return cls(white.temperature, white.tint, white.red, white.blue, white.short, spread)
 
 
 def white_in_patch(patch: np.ndarray, as_shot: tuple[float, float]) -> FoundWhite:
@@ -58,10 +69,10 @@ def white_in_patch(patch: np.ndarray, as_shot: tuple[float, float]) -> FoundWhit
     for rows in np.array_split(patch, count, 0):
         for piece in np.array_split(rows, count, 1):
             try:
-                mired.append(1e6 / white_of_patch(piece.reshape(-1, 3).mean(0), as_shot)[0])
+                mired.append(1e6 / white_of_patch(piece.reshape(-1, 3).mean(0), as_shot).temperature)
             except ValueError:
                 continue
-    return FoundWhite(*found, spread=float(np.std(mired)) if len(mired) > 1 else None)
+    return FoundWhite.of(found, float(np.std(mired)) if len(mired) > 1 else None)
 
 
 def _speaking(rgb: np.ndarray, floor: float, ceiling: float) -> tuple[np.ndarray, np.ndarray]:
@@ -94,17 +105,7 @@ def white_of_picture(
     if known.sum() < 16:
         raise ValueError("Nothing in the picture is bright enough to tell the colour of its light.")
     colours = small[known].astype(np.float64)
-    return _explained(np.exp(np.log(colours / luminance(colours)[:, None]).mean(0)), as_shot)
-
-
-def _explained(colour: np.ndarray, as_shot: tuple[float, float]) -> FoundWhite:
-    """The white of a mean colour; where none explains it, of one that is nearer to white as shot."""
-    for share in (1.0, 0.75, 0.5, 0.25):
-        try:
-            return FoundWhite(*white_of_patch(colour**share, as_shot))
-        except ValueError:
-            continue
-    return FoundWhite(*as_shot)
+    return FoundWhite.of(white_of_patch(np.exp(np.log(colours / luminance(colours)[:, None]).mean(0)), as_shot))
 
 
 def dull_white(
@@ -126,7 +127,7 @@ def dull_white(
         if weight.sum() < 1e-6 * len(places):
             raise ValueError("No dull colour in the picture tells the colour of its light.")
         white = (places * weight[:, None]).sum(0) / weight.sum()
-    return _explained(np.exp2([white[0], 0.0, white[1]]), as_shot)
+    return FoundWhite.of(white_of_patch(np.exp2([white[0], 0.0, white[1]]), as_shot))
 
 
 def automatic_white(
@@ -140,4 +141,6 @@ def automatic_white(
     found = dull_white(rgb, as_shot, floor, ceiling)
     away = 1e6 / found.temperature - 1e6 / _DAYLIGHT
     temperature = 1e6 / (1e6 / _DAYLIGHT + away * (_WITH_WARM if away > 0 else _WITH_BLUE))
-    return FoundWhite(temperature, _WITH_TINT * found.tint)
+    # Of what no light explains the eye goes along as far as with a tint.
+    red, blue = _WITH_TINT * found.red, _WITH_TINT * found.blue
+    return FoundWhite(temperature, _WITH_TINT * found.tint, red, blue, found.short)

@@ -1,11 +1,11 @@
 """White balance: which light counts as white."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
-from pydantic import ValidationError
 
-from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, xy_to_xyz
+from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, luminance, xy_to_xyz
 from crenn.core.colorimetry.white import COLDEST, WARMEST, balance_matrix, temperature_of, white_xy
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
@@ -13,6 +13,10 @@ from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, numb
 
 #: What can be chosen, in kelvin and thousandths of Duv.
 TEMPERATURES, TINTS = (1800.0, 20000.0), (-60.0, 60.0)
+#: EV by which red and blue can be moved beside the white: light beyond red needs as much.
+BEYOND = 8.0
+#: EV below which a colour counts as white.
+_WHITE = 0.004
 
 
 class WhiteBalanceParameters(StepParameters):
@@ -35,6 +39,12 @@ class WhiteBalanceParameters(StepParameters):
         "Away from the black-body line: higher makes the picture more magenta.",
         bend=Bend("add", -40, 40, 0.5),
     )
+    red: float = number(
+        0.0, "EV", -BEYOND, BEYOND, "Red beyond", "Gain of red beside the white, where no white light has the colour."
+    )
+    blue: float = number(
+        0.0, "EV", -BEYOND, BEYOND, "Blue beyond", "Gain of blue beside the white, where no white light has the colour."
+    )
     second_temperature: float | None = number(
         None, "K", *TEMPERATURES, "Second temperature", "Colour of another light of the scene; none if there is one."
     )
@@ -44,8 +54,29 @@ class WhiteBalanceParameters(StepParameters):
     )
 
 
-def white_of_patch(mean_rgb, as_shot: tuple[float, float]) -> tuple[float, float]:
-    """The (temperature, tint) that makes a patch neutral.
+@dataclass(frozen=True)
+class White:
+    """A white: of light, and what is beyond all white light.
+
+    Attributes
+    ----------
+    temperature, tint : float
+        Kelvin, thousandths of Duv; within `TEMPERATURES` and `TINTS`.
+    red, blue : float
+        EV beside it.
+    short : float
+        EV by which either still falls short.
+    """
+
+    temperature: float
+    tint: float
+    red: float = 0.0
+    blue: float = 0.0
+    short: float = 0.0
+
+
+def white_of_patch(mean_rgb, as_shot: tuple[float, float]) -> White:
+    """The white that makes a patch neutral: the nearest there is, and gains of red and blue for what is beyond it.
 
     Parameters
     ----------
@@ -56,19 +87,37 @@ def white_of_patch(mean_rgb, as_shot: tuple[float, float]) -> tuple[float, float
     Raises
     ------
     ValueError
-        If the patch is black or so coloured that no white light explains it.
+        If the patch is black, or has nothing of a colour.
     """
     mean_rgb = np.asarray(mean_rgb, np.float64)
     if not (mean_rgb > 0).all():
         raise ValueError("This patch is too dark or too strongly coloured to be neutral. Pick a grey or white place.")
     d65, shot = xy_to_xyz(*D65_XY), xy_to_xyz(*white_xy(*as_shot))
     xyz = adaptation_matrix(d65, shot) @ REC2020_TO_XYZ @ mean_rgb
+    temperature, tint = _told_apart(xyz)
+    balanced = balance_matrix((temperature, tint), as_shot) @ mean_rgb
+    if not (balanced > 0).all():
+        # So far from white that its balance has no such colour: gains alone.
+        (temperature, tint), balanced = as_shot, mean_rgb
+    beyond = np.log2(balanced[1] / balanced[[0, 2]])
+    if np.abs(beyond).max() < _WHITE:
+        return White(temperature, tint)
+    red, blue = (float(v) for v in np.clip(beyond, -BEYOND, BEYOND))
+    return White(temperature, tint, red, blue, float(np.abs(beyond - (red, blue)).max()))
+
+
+def _told_apart(xyz: np.ndarray) -> tuple[float, float]:
+    """The nearest white that can be chosen; (temperature, tint)."""
+    if not (xyz > 0).all():
+        return TEMPERATURES[0], 0.0
     temperature, tint = temperature_of(*(xyz[:2] / xyz.sum()))
-    try:
-        WhiteBalanceParameters(temperature=temperature, tint=tint)
-    except ValidationError:
-        raise ValueError("No white light has this colour. Pick a grey or white place.") from None
-    return temperature, tint
+    return float(np.clip(temperature, *TEMPERATURES)), float(np.clip(tint, *TINTS))
+
+
+def gains(red: float, blue: float) -> np.ndarray:
+    """Matrix of Rec. 2020 by which red and blue are moved by EV and the luminance of white stays, float64 (3, 3)."""
+    factors = np.exp2([red, 0.0, blue])
+    return np.diag(factors / float(luminance(factors)))
 
 
 def _white(parameters: WhiteBalanceParameters) -> tuple[float, float]:
@@ -95,6 +144,8 @@ class WhiteBalance(LightStep[WhiteBalanceParameters]):
         chosen = _white(parameters)
         if chosen != scene.as_shot:
             program.matrix(balance_matrix(chosen, scene.as_shot))
+        if parameters.red or parameters.blue:
+            program.matrix(gains(parameters.red, parameters.blue))
 
     def bend(
         self, program: Program, bends: Mapping[str, float], parameters: WhiteBalanceParameters, scene: SceneLight

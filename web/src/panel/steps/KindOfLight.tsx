@@ -1,7 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
 
 import { preview, store, useScene } from "../../state/scene";
-import { withValue } from "../../state/values";
 
 /** Kinds of light, from the warmest on, with their correlated colour temperature in K and their tint in ‰ Duv. */
 export const KINDS = [
@@ -22,15 +21,14 @@ const OWN = "own";
 export function KindOfLight() {
   const white = useScene((s) => s.treatment?.white_balance);
   if (!white) return null;
-  const { temperature, tint } = white;
-  const kind = KINDS.findIndex((k) => k.temperature === temperature && k.tint === tint);
-  const value = temperature === null && tint === null ? AS_SHOT : kind < 0 ? OWN : `${kind}`;
+  const plain = !white.red && !white.blue;
+  const kind = plain ? KINDS.findIndex((k) => k.temperature === white.temperature && k.tint === white.tint) : -1;
+  const value = plain && white.temperature === null && white.tint === null ? AS_SHOT : kind < 0 ? OWN : `${kind}`;
   const choose = (chosen: string) => {
     if (chosen === OWN) return;
     const one = chosen === AS_SHOT ? { title: "As shot", temperature: null, tint: null } : KINDS[Number(chosen)];
-    preview((t) =>
-      withValue(withValue(t, ["white_balance", "temperature"], one.temperature), ["white_balance", "tint"], one.tint),
-    );
+    const { temperature, tint } = one;
+    preview((t) => ({ ...t, white_balance: { ...t.white_balance, temperature, tint, red: 0, blue: 0 } }));
     store(`White balance: ${one.title}`);
   };
   return (

@@ -1,7 +1,7 @@
 import { Button, MenuItem, Select } from "@mui/material";
 
 import { useScene } from "../../state/scene";
-import { forgetSecond, PATCHES, readPicture, useWhite } from "../../state/white";
+import { forgetBeyond, forgetSecond, PATCHES, readPicture, useWhite } from "../../state/white";
 import { number } from "../../units";
 import { Dial } from "../Dial";
 import { ToolButton } from "../ToolButton";
@@ -21,6 +21,8 @@ const BETWEEN = {
 /** White balances read from the picture: from a patch, from two, from all of it. */
 export function WhiteReadings() {
   const second = useScene((s) => s.treatment?.white_balance.second_temperature ?? null);
+  const red = useScene((s) => s.treatment?.white_balance.red ?? 0);
+  const blue = useScene((s) => s.treatment?.white_balance.blue ?? 0);
   const side = useWhite((s) => s.side);
   const into = useWhite((s) => s.second);
   const last = useWhite((s) => s.last);
@@ -78,6 +80,19 @@ export function WhiteReadings() {
               ? `, even to ±${number(last.spread, 0)} mired`
               : `, uneven: ±${number(last.spread, 0)} mired`)}
         </p>
+      )}
+      {last && last.short > 0.1 && (
+        <p className="dim">It falls short by {number(last.short, 1)} EV: the place is no grey that gains can reach.</p>
+      )}
+      {(red !== 0 || blue !== 0) && (
+        <div className="choice" data-testid="beyond">
+          <span title="No white light has this colour: red and blue are moved beside it">
+            Beyond white: red {number(red, 2, true)}, blue {number(blue, 2, true)} EV
+          </span>
+          <Button size="small" color="inherit" onClick={forgetBeyond}>
+            Take off
+          </Button>
+        </div>
       )}
       <ToolButton
         tool="neutral"
