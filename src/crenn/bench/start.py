@@ -58,8 +58,11 @@ def _row(table: Table, name: str, scene: PreparedScene) -> None:
 
 def kinds() -> Table:
     table = Table("Starts: other kinds of scenes, as they were", _COLUMNS)
-    for name, (make, seconds, aperture, iso, _) in KINDS.items():
-        _row(table, name, scene_of(make(), seconds=seconds, aperture=aperture, iso=iso))
+    for name, (make, seconds, aperture, iso, taken) in KINDS.items():
+        told = {"seconds": seconds, "aperture": aperture, "iso": iso}
+        _row(table, name, scene_of(make(), **told))
+        if taken:
+            _row(table, f"{name}, told", scene_of(make(), **told, filter_stops=taken))
     return table
 
 

@@ -19,7 +19,8 @@ class FrameDescription:
 
     ``xyz_to_camera`` is (3, 3), ``neutral`` the camera's answer to white (3,), ``noise_profile`` the
     pairs (S, O) of ``var(x) = S x + O`` per colour, or None to leave the tag out. ``picture`` is what the camera shows
-    itself, sRGB codes, uint8 (h, w, 3), or None.
+    itself, sRGB codes, uint8 (h, w, 3), or None. ``xyz_to_camera`` is that under daylight (D65); the
+    file may have another for tungsten light, ``under_tungsten``.
     """
 
     seconds: float | None
@@ -38,6 +39,7 @@ class FrameDescription:
     focal_length: float = 24.0
     orientation: int = 1
     picture: np.ndarray | None = None
+    under_tungsten: np.ndarray | None = None
 
 
 def _rational(value: float, kind: int) -> bytes:
@@ -138,6 +140,8 @@ def write_dng(path: Path, mosaic: np.ndarray, about: FrameDescription) -> None:
         (50728, _RATIONAL, about.neutral),
         (50778, _SHORT, 21),
     ]
+    if about.under_tungsten is not None:
+        main += [(50722, _SRATIONAL, about.under_tungsten), (50779, _SHORT, 17)]
     if about.noise_profile is not None:
         main.append((51041, _DOUBLE, about.noise_profile))
     after = main_offset + len(_directory(main, main_offset))

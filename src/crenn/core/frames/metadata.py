@@ -146,7 +146,8 @@ def open_raw(path: Path) -> rawpy.RawPy:
     return raw
 
 
-def _exif(path: Path) -> dict:
+def exif_tags(path: Path) -> dict:
+    """Exif and TIFF tags of a file, as `exifread` names them; none where they cannot be read."""
     try:
         with open(path, "rb") as file:
             return exifread.process_file(file, details=False)
@@ -187,7 +188,7 @@ def read_metadata(path: Path, raw: rawpy.RawPy | None = None) -> FrameMetadata:
     finally:
         if raw is None:
             opened.close()
-    tags = _exif(path)
+    tags = exif_tags(path)
     try:
         taken = other.timestamp
     except (ValueError, OverflowError, OSError):

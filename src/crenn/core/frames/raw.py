@@ -10,7 +10,8 @@ import rawpy
 from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_SRGB, REC2020_TO_XYZ
 from crenn.core.colorimetry.white import temperature_of
 from crenn.core.errors import UnreadableFrame
-from crenn.core.frames.metadata import FrameMetadata, open_raw, read_metadata
+from crenn.core.frames.dng_colour import dng_colour
+from crenn.core.frames.metadata import FrameMetadata, exif_tags, open_raw, read_metadata
 from crenn.core.mosaic.noise import NoiseModel
 
 
@@ -242,9 +243,12 @@ def _decode(path: Path, name: str) -> RawFrame:
             white, black = _FULL, np.zeros(3, np.float32)
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
         gains, matrix = _neutral_gains(raw), _camera_matrix(raw)
+        as_shot = _as_shot(raw, gains, matrix)
+        if path.suffix.lower() == ".dng" and (known := dng_colour(exif_tags(path), 1.0 / gains.astype(np.float64))):
+            matrix, as_shot = known.to_rec2020.astype(np.float32), known.white
         grey = raw.num_colors == 1
         if grey:
-            gains, matrix = np.ones(3, np.float32), np.eye(3, dtype=np.float32)
+            gains, matrix, as_shot = np.ones(3, np.float32), np.eye(3, dtype=np.float32), temperature_of(*D65_XY)
         return RawFrame(
             path,
             metadata,
@@ -254,7 +258,7 @@ def _decode(path: Path, name: str) -> RawFrame:
             white,
             gains,
             matrix,
-            _as_shot(raw, gains, matrix),
+            as_shot,
             noise,
             int(raw.sizes.flip),
             name,
