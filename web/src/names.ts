@@ -22,7 +22,8 @@ export type ViewName =
   | "left"
   | "range"
   | "outside"
-  | "part";
+  | "part"
+  | "lights";
 
 export type ToolName =
   | "pan"

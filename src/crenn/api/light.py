@@ -11,7 +11,8 @@ from crenn.api.schemas import ChannelEndsOut, CurveLightOut, LightIn, PatchIn, P
 from crenn.core.errors import CrennError
 from crenn.core.light.curve import channel_ends
 from crenn.core.light.found_white import FoundWhite, automatic_white, white_in_patch, white_of_picture
-from crenn.core.light.white_balance import TEMPERATURES, TINTS
+from crenn.core.light.two_lights import TwoLights, two_lights
+from crenn.core.light.white_patch import TEMPERATURES, TINTS
 from crenn.core.render.curve_input import BIN, START, Entering, entering
 from crenn.core.treatment import parse_treatment
 
@@ -57,10 +58,25 @@ def neutral(scene_id: PathId, body: PatchIn, config: Settings = Depends(settings
 def white(scene_id: PathId, body: WhiteIn, config: Settings = Depends(settings)) -> WhiteOut:
     """White balance found in the whole picture."""
     prepared = prepared_of(scene_id, config)
-    find = automatic_white if body.by == "automatic" else white_of_picture
     small = np.asarray(prepared.read(prepared.level_for(min(1000 / max(prepared.size), 1.0))))
     ceiling = float(np.exp2(prepared.light.quantile(_TELLING)))
-    return _white(lambda: find(small, prepared.light.as_shot, prepared.floor, ceiling))
+    by = small, prepared.light.as_shot, prepared.floor, ceiling
+    if body.by == "two":
+        return _two(lambda: two_lights(*by))
+    return _white(lambda: (automatic_white if body.by == "automatic" else white_of_picture)(*by))
+
+
+def _two(find: Callable[[], TwoLights]) -> WhiteOut:
+    try:
+        found = find()
+    except ValueError as fault:
+        raise CrennError(str(fault)) from None
+    return WhiteOut(
+        temperature=round(found.first.temperature),
+        tint=round(found.first.tint, 1),
+        second_temperature=round(found.second.temperature),
+        second_tint=round(found.second.tint, 1),
+    )
 
 
 def _entering(request: Request, scene_id: int, body: LightIn) -> Entering:

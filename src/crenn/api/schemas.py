@@ -341,7 +341,7 @@ class DistortionOut(BaseModel):
 class WhiteIn(Body):
     """How to find a white balance in the whole picture."""
 
-    by: Literal["automatic", "picture"]
+    by: Literal["automatic", "picture", "two"]
 
 
 class WhiteOut(BaseModel):
@@ -352,6 +352,8 @@ class WhiteOut(BaseModel):
     red: float = Field(0.0, description="gain of red beside it, EV, where no white light has the colour")
     blue: float = Field(0.0, description="the same of blue")
     short: float = Field(0.0, description="EV by which these still fall short")
+    second_temperature: float | None = Field(None, description="of a second light, K; none if one was looked for")
+    second_tint: float = Field(0.0, description="‰ Duv")
     spread: float | None = Field(None, description="deviation of temperature within a patch, in mired")
 
 

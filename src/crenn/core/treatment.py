@@ -49,7 +49,7 @@ from crenn.core.noise.sharpening import Sharpening
 from crenn.core.pipeline.step import Step, StepParameters
 
 LENS, TURN, CROP, NOISE, SHARPENING = LensCorrection(), Turn(), Crop(), NoiseReduction(), Sharpening()
-CAST, HUES = Cast(), Hues()
+CAST, HUES, WHITE_BALANCE = Cast(), Hues(), WhiteBalance()
 
 #: The steps in the order in which they act: those of the frame first, those of the display last.
 STEPS: tuple[Step[Any], ...] = (
@@ -61,7 +61,7 @@ STEPS: tuple[Step[Any], ...] = (
     NOISE,
     SHARPENING,
     Haze(),
-    WhiteBalance(),
+    WHITE_BALANCE,
     Exposure(),
     Placement(),
     Relief(),

@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 from crenn.core.colorimetry import spaces
-from crenn.core.light.white_balance import balance_matrix, temperature_of, white_of_patch, white_xy
+from crenn.core.colorimetry.white import balance_matrix, temperature_of, white_xy
+from crenn.core.light.white_patch import white_of_patch
 
 
 class Spaces(unittest.TestCase):

@@ -4873,6 +4873,12 @@ export interface components {
              * @default 50
              */
             between: number;
+            /**
+             * Each its own
+             * @description How far each place is balanced for that of the two lights which it has.
+             * @default 0
+             */
+            own: number;
         };
         /**
          * WhiteIn
@@ -4883,7 +4889,7 @@ export interface components {
              * By
              * @enum {string}
              */
-            by: "automatic" | "picture";
+            by: "automatic" | "picture" | "two";
         };
         /**
          * WhiteOut
@@ -4918,6 +4924,17 @@ export interface components {
              * @default 0
              */
             short: number;
+            /**
+             * Second Temperature
+             * @description of a second light, K; none if one was looked for
+             */
+            second_temperature?: number | null;
+            /**
+             * Second Tint
+             * @description ‰ Duv
+             * @default 0
+             */
+            second_tint: number;
             /**
              * Spread
              * @description deviation of temperature within a patch, in mired

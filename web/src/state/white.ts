@@ -53,8 +53,10 @@ export async function readPatch(place: Point) {
   useView.setState({ tool: "pan" });
 }
 
+const READ = { automatic: "automatic", picture: "whole picture", two: "two lights" };
+
 /** Take the white balance that the whole picture asks for. */
-export async function readPicture(by: "automatic" | "picture") {
+export async function readPicture(by: "automatic" | "picture" | "two") {
   const scene = useScene.getState().scene;
   if (!scene) return;
   const white = await toldHere(
@@ -71,9 +73,10 @@ export async function readPicture(by: "automatic" | "picture") {
       tint: white.tint,
       red: white.red ?? 0,
       blue: white.blue ?? 0,
+      ...(by === "two" && { second_temperature: white.second_temperature, second_tint: white.second_tint ?? 0 }),
     },
   }));
-  store(by === "automatic" ? "White balance: automatic" : "White balance: whole picture");
+  store(`White balance: ${READ[by]}`);
 }
 
 /** White light alone again, without gains beside it. */
@@ -86,7 +89,7 @@ export function forgetBeyond() {
 export function forgetSecond() {
   preview((t) => ({
     ...t,
-    white_balance: { ...t.white_balance, second_temperature: null, second_tint: 0, between: 50 },
+    white_balance: { ...t.white_balance, second_temperature: null, second_tint: 0, between: 50, own: 0 },
   }));
   store("White balance: one light");
 }

@@ -16,6 +16,7 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "taken", title: "Taken out", key: "U" },
   { name: "source", title: "Source", key: "S" },
   { name: "lost", title: "Lost", key: "R" },
+  { name: "lights", title: "Lights", key: "Shift R" },
   { name: "moved", title: "Moved", key: "M" },
   { name: "ground", title: "Ground", key: "G" },
   { name: "range", title: "Range", key: "K" },
@@ -39,6 +40,7 @@ export function StatusLine({ station }: { station: Station }) {
   const sky = scene?.report?.stack?.sky ?? false;
   const area = useSelected() !== null;
   const range = useChosen()?.list === "ranges";
+  const lights = useScene((s) => (s.treatment?.white_balance.second_temperature ?? null) !== null);
   const split = scene?.noise != null;
   const lost = (scene?.report?.clipped_share ?? []).some((share) => share > 0);
   const has = {
@@ -56,6 +58,7 @@ export function StatusLine({ station }: { station: Station }) {
     outside: true,
     source: true,
     lost,
+    lights,
     moved,
     ground: sky,
     area,

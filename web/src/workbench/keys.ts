@@ -119,6 +119,13 @@ export const KEYS: Key[] = [
     press: ({ station }) => (station === "light" || station === "merge") && setView("lost"),
   },
   {
+    shown: "Shift R",
+    says: "Which place has which of two lights, at Light",
+    keys: ["Shift+R"],
+    station: "light",
+    press: () => setView("lights"),
+  },
+  {
     shown: "Q",
     says: "Loupe: 100 % under the pointer",
     keys: ["q"],

@@ -53,7 +53,7 @@ export const STATIONS: Station[] = [
     title: "Light",
     Panel: lazy(() => import("../panel/LightPanel")),
     Over: lazy(() => import("../picture/over/LampRings")),
-    views: [...EVERYWHERE, "lost"],
+    views: [...EVERYWHERE, "lost", "lights"],
     touched: anyOf("light"),
   },
   {

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.light.white_balance import White, white_of_patch
+from crenn.core.light.white_patch import White, white_of_patch
 
 #: White towards which the eye leans, in kelvin: daylight.
 _DAYLIGHT = 5500.0

@@ -1,22 +1,17 @@
 """White balance: which light counts as white."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
-from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, luminance, xy_to_xyz
-from crenn.core.colorimetry.white import COLDEST, WARMEST, balance_matrix, temperature_of, white_xy
+from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.white import COLDEST, WARMEST, balance_matrix
+from crenn.core.light.two_lights import balance_planes, share_plane
+from crenn.core.light.white_patch import BEYOND, TEMPERATURES, TINTS
+from crenn.core.pipeline.planes import Plane
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, number
-
-#: What can be chosen, in kelvin and thousandths of Duv.
-TEMPERATURES, TINTS = (1800.0, 20000.0), (-60.0, 60.0)
-#: EV by which red and blue can be moved beside the white: light beyond red needs as much.
-BEYOND = 8.0
-#: EV below which a colour counts as white.
-_WHITE = 0.004
 
 
 class WhiteBalanceParameters(StepParameters):
@@ -52,66 +47,9 @@ class WhiteBalanceParameters(StepParameters):
     between: float = number(
         50.0, "%", 0, 100, "Between", "How far the white lies from the first light towards the second, if there is one."
     )
-
-
-@dataclass(frozen=True)
-class White:
-    """A white: of light, and what is beyond all white light.
-
-    Attributes
-    ----------
-    temperature, tint : float
-        Kelvin, thousandths of Duv; within `TEMPERATURES` and `TINTS`.
-    red, blue : float
-        EV beside it.
-    short : float
-        EV by which either still falls short.
-    """
-
-    temperature: float
-    tint: float
-    red: float = 0.0
-    blue: float = 0.0
-    short: float = 0.0
-
-
-def white_of_patch(mean_rgb, as_shot: tuple[float, float]) -> White:
-    """The white that makes a patch neutral: the nearest there is, and gains of red and blue for what is beyond it.
-
-    Parameters
-    ----------
-    mean_rgb : array_like (3,)
-        Mean of the patch in the radiance map, scene-linear Rec. 2020.
-    as_shot : tuple of float
-
-    Raises
-    ------
-    ValueError
-        If the patch is black, or has nothing of a colour.
-    """
-    mean_rgb = np.asarray(mean_rgb, np.float64)
-    if not (mean_rgb > 0).all():
-        raise ValueError("This patch is too dark or too strongly coloured to be neutral. Pick a grey or white place.")
-    d65, shot = xy_to_xyz(*D65_XY), xy_to_xyz(*white_xy(*as_shot))
-    xyz = adaptation_matrix(d65, shot) @ REC2020_TO_XYZ @ mean_rgb
-    temperature, tint = _told_apart(xyz)
-    balanced = balance_matrix((temperature, tint), as_shot) @ mean_rgb
-    if not (balanced > 0).all():
-        # So far from white that its balance has no such colour: gains alone.
-        (temperature, tint), balanced = as_shot, mean_rgb
-    beyond = np.log2(balanced[1] / balanced[[0, 2]])
-    if np.abs(beyond).max() < _WHITE:
-        return White(temperature, tint)
-    red, blue = (float(v) for v in np.clip(beyond, -BEYOND, BEYOND))
-    return White(temperature, tint, red, blue, float(np.abs(beyond - (red, blue)).max()))
-
-
-def _told_apart(xyz: np.ndarray) -> tuple[float, float]:
-    """The nearest white that can be chosen; (temperature, tint)."""
-    if not (xyz > 0).all():
-        return TEMPERATURES[0], 0.0
-    temperature, tint = temperature_of(*(xyz[:2] / xyz.sum()))
-    return float(np.clip(temperature, *TEMPERATURES)), float(np.clip(tint, *TINTS))
+    own: float = number(
+        0.0, "%", 0, 100, "Each its own", "How far each place is balanced for that of the two lights which it has."
+    )
 
 
 def gains(red: float, blue: float) -> np.ndarray:
@@ -140,10 +78,24 @@ class WhiteBalance(LightStep[WhiteBalanceParameters]):
     def automatic(self, scene: SceneLight) -> dict[str, float]:
         return dict(zip(("temperature", "tint"), scene.as_shot))
 
+    def share(self, parameters: WhiteBalanceParameters, scene: SceneLight) -> Plane | None:
+        """A plane of how far each place has the colder of two lights; None if there is one light."""
+        p = self.resolved(parameters, scene)
+        if not p.on or p.temperature is None or p.tint is None or p.second_temperature is None:
+            return None
+        lights = sorted([(p.temperature, p.tint), (p.second_temperature, p.second_tint)])
+        return share_plane(lights[0], lights[1], scene.as_shot)
+
     def act(self, program: Program, parameters: WhiteBalanceParameters, scene: SceneLight) -> None:
         chosen = _white(parameters)
         if chosen != scene.as_shot:
             program.matrix(balance_matrix(chosen, scene.as_shot))
+        if parameters.second_temperature is not None and parameters.own:
+            assert parameters.temperature is not None
+            assert parameters.tint is not None
+            first = parameters.temperature, parameters.tint
+            second = parameters.second_temperature, parameters.second_tint
+            program.tint(balance_planes(first, second, chosen, scene.as_shot), parameters.own / 100)
         if parameters.red or parameters.blue:
             program.matrix(gains(parameters.red, parameters.blue))
 

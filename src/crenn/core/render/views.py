@@ -15,14 +15,14 @@ from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.signal import left_by
 from crenn.core.render.window import Window
-from crenn.core.treatment import SHARPENING, Treatment
+from crenn.core.treatment import SHARPENING, WHITE_BALANCE, Treatment
 
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
 #: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
 #: its signal to noise, the picture with its colours exaggerated, what no frame recorded whole, the picture with all its
 #: noise, what is taken out of it as noise, which places are sharpened,
 #: signal to noise with noise taken out, which places a range of hues takes, what falls
-#: outside the delivered space, and one part of an area's mask.
+#: outside the delivered space, one part of an area's mask, and which place has which of two lights.
 VIEWS = (
     "picture",
     "limits",
@@ -43,6 +43,7 @@ VIEWS = (
     "range",
     "outside",
     "part",
+    "lights",
 )
 #: By how much what is taken out is exaggerated.
 _TAKEN_BY = 2.0
@@ -51,6 +52,7 @@ _BAND = 256
 _HATCH = np.array([240, 190, 92], np.uint8)
 _HATCH_DARK = np.array([24, 22, 18], np.uint8)
 _DOT = np.array([120, 205, 178], np.uint8)
+_WARM, _COLD = np.array([238, 158, 78], np.float32), np.array([88, 138, 226], np.float32)
 
 
 def _bands(height: int) -> Iterator[slice]:
@@ -158,6 +160,18 @@ def _draw_edges(codes: np.ndarray, mask: np.ndarray) -> None:
         grey = codes[rows].astype(np.float32).mean(-1) * 0.25
         share = mask[rows]
         codes[rows] = (grey + share * (235 - grey))[..., None].astype(np.uint8)
+
+
+def _draw_lights(codes: np.ndarray, share: np.ndarray) -> None:
+    """Show which of two lights places have, in the colours of warm and cold over the picture's greys, in place.
+
+    ``share`` is that of the colder one, 0 to 1, float32 (h, w).
+    """
+    for rows in _bands(len(codes)):
+        grey = codes[rows].astype(np.float32).mean(-1, keepdims=True) / 255
+        ink = _WARM + share[rows, :, None] * (_COLD - _WARM)
+        codes[rows] = np.clip(ink * (0.25 + 0.75 * np.sqrt(grey)), 0, 255).astype(np.uint8)
+    _draw_line(codes, share > 0.5)
 
 
 def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:
@@ -278,6 +292,8 @@ def paint_view(
             SHARPENING.mask(treatment.section(SHARPENING), renderer.scene.light), treatment, window, fine
         )
         _draw_edges(codes, mask)
+    elif view == "lights" and (share := WHITE_BALANCE.share(treatment.section(WHITE_BALANCE), renderer.scene.light)):
+        _draw_lights(codes, renderer.made(share, treatment, window, fine))
     elif view == "taken":
         noisy, _ = renderer.picture(treatment.without("noise"), window, oversample=oversample, fine=fine)
         _draw_taken(codes, noisy)

@@ -18,6 +18,13 @@ const BETWEEN = {
   default: 50,
 };
 
+const OWN = {
+  ...BETWEEN,
+  title: "Each its own",
+  help: "How far each place is balanced for that of the two lights which it has; Lights below shows which.",
+  default: 0,
+};
+
 /** White balances read from the picture: from a patch, from two, from all of it. */
 export function WhiteReadings() {
   const second = useScene((s) => s.treatment?.white_balance.second_temperature ?? null);
@@ -48,6 +55,16 @@ export function WhiteReadings() {
           onClick={() => void readPicture("picture")}
         >
           Whole picture
+        </Button>
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          className="below"
+          title="Finds two lights in the scene, as of lamps and of the sky, and a dial between them"
+          onClick={() => void readPicture("two")}
+        >
+          Two lights
         </Button>
       </div>
       <div className="choice">
@@ -105,6 +122,7 @@ export function WhiteReadings() {
       {second !== null && (
         <>
           <Dial dial={BETWEEN} path={["white_balance", "between"]} />
+          <Dial dial={OWN} path={["white_balance", "own"]} />
           <div className="choice">
             <span>Second light {number(second, 0)} K</span>
             <Button
