@@ -125,6 +125,11 @@ class PageCase(unittest.TestCase):
         self.page.goto(opened[name])
         self.settled()
 
+    def document(self) -> dict:
+        """The treatment as it is stored."""
+        scene = self.page.url.split("/")[-2]
+        return self.page.request.get(f"{self.served.address}/api/scenes/{scene}").json()["treatment"]
+
     def settled(self) -> None:
         """The newest picture is drawn at rest and everything is stored."""
         self._until(

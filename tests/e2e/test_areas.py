@@ -31,11 +31,6 @@ class Areas(OnPicture):
         expect(self.page.locator(".MuiBackdrop-root")).to_have_count(0)
         self.settled()
 
-    def document(self) -> dict:
-        """The treatment as it is stored."""
-        scene = self.page.url.split("/")[-2]
-        return self.page.request.get(f"{self.served.address}/api/scenes/{scene}").json()["treatment"]
-
     def mask(self) -> np.ndarray:
         """The selected area's mask, as the view of it alone shows it, 0 to 255."""
         self.page.get_by_role("group", name="View").get_by_role("button", name="Mask").click()

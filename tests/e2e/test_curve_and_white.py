@@ -122,7 +122,19 @@ class CurveAndWhite(PageCase):
                 self.page.get_by_role("button", name=name).click()
             self.settled()
             self.assertGreater(np.abs(self.pixels() - before).mean(), 0.3)
-        for _ in range(6):
+        with self.page.expect_response("**/white"):
+            self.page.get_by_role("button", name="Two lights").click()
+        expect(self.dial("white_balance.own")).to_be_visible(timeout=8_000)
+        self.settled()
+        between = self.pixels()
+        self.page.get_by_role("slider", name="Each its own").press("End")
+        self.settled()
+        self.assertGreater(np.abs(self.pixels() - between).mean(), 0.5)
+        self.page.keyboard.press("Shift+R")
+        self.settled()
+        expect(self.page.get_by_role("button", name="Lights", exact=True)).to_have_attribute("aria-pressed", "true")
+        self.page.keyboard.press("Shift+R")
+        for _ in range(8):
             self.page.keyboard.press("Control+z")
         self.settled()
         self.assertLess(np.abs(self.pixels() - before).mean(), 1)

@@ -51,6 +51,7 @@ IN_USE: dict[str, dict] = {
     "medium relief": {"relief": {"medium": 1.8}},
     "broad relief": {"relief": {"broad": 1.6}},
     "relief of colour": {"relief": {"colour": 1.8}},
+    "stars": {"stars": {"contrast": 0.5}},
     "haze": {"haze": {"amount": 60}},
     "contrast": {"tone": {"contrast": 1.5, "toe": 30, "shoulder": 40}},
     "curve": {"curve": {"points": [{"at": -6, "to": -5}, {"at": -2, "to": -1.8}]}},

@@ -42,6 +42,7 @@ from crenn.core.light.exposure import Exposure
 from crenn.core.light.haze import Haze
 from crenn.core.light.placement import Placement
 from crenn.core.light.relief import Relief
+from crenn.core.light.stars import Stars
 from crenn.core.light.tone import Tone
 from crenn.core.light.white_balance import WhiteBalance
 from crenn.core.noise.reduction import NoiseReduction
@@ -65,6 +66,7 @@ STEPS: tuple[Step[Any], ...] = (
     Exposure(),
     Placement(),
     Relief(),
+    Stars(),
     Tone(),
     Curve(),
     CAST,
@@ -155,7 +157,8 @@ def _fifth(document: dict[str, Any]) -> dict[str, Any]:
 
 
 def _sixth(document: dict[str, Any]) -> dict[str, Any]:
-    """Version 6 finds local contrast by the scene's span; before, it was the same for all."""
+    """Version 6 finds local contrast by the scene's span, and holds stars; before, both were the same for all."""
+    document = {"stars": {"contrast": 1.0}} | document
     placement = document.get("placement")
     if placement is None or isinstance(placement, dict):
         document = document | {"placement": {"local": 1.6} | (placement or {})}

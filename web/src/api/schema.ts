@@ -4408,6 +4408,20 @@ export interface components {
              */
             expected_gain_db: number;
         };
+        /** StarsParameters */
+        StarsParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Stand out
+             * @description How far points of light stand out of the sky beyond a stop: less lets them differ in brightness and colour, where all of them would be white.
+             */
+            contrast: number | null;
+        };
         /**
          * StartOut
          * @description A starting point of the Light station.
@@ -4721,6 +4735,7 @@ export interface components {
             exposure: components["schemas"]["ExposureParameters"];
             placement: components["schemas"]["PlacementParameters"];
             relief: components["schemas"]["ReliefParameters"];
+            stars: components["schemas"]["StarsParameters"];
             tone: components["schemas"]["ToneParameters"];
             curve: components["schemas"]["CurveParameters"];
             cast: components["schemas"]["CastParameters"];

@@ -183,6 +183,8 @@ class SceneLight:
         Stop of the brightest light of a bright subject before nothing; None where there is none.
     camera : CameraShown or None
         How the camera showed it; None where that is not known.
+    starry : bool
+        Whether its frames were laid on stars.
     """
 
     histogram: np.ndarray
@@ -199,6 +201,7 @@ class SceneLight:
     deep_ev: float = 0.0
     subject: float | None = None
     camera: CameraShown | None = None
+    starry: bool = False
 
     @classmethod
     def from_report(cls, report: dict) -> "SceneLight":
@@ -219,6 +222,7 @@ class SceneLight:
             float(report.get("deep_ev") or 0.0),
             report.get("subject"),
             CameraShown.from_report(report),
+            bool((report.get("stack") or {}).get("sky")),
         )
 
     @property
