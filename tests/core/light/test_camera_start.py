@@ -108,6 +108,24 @@ class Against(unittest.TestCase):
 
 
 class Start(FolderCase):
+    def test_hues_go_where_the_camera_puts_them(self):
+        """A camera that shows blue as violet, as many do deep blue lamps."""
+        light = night() * np.array([0.25, 0.3, 1.6], np.float32)
+        picture = develop(light, 1.0).astype(np.float32)
+        picture[..., 0] += 0.3 * picture[..., 2]
+        picture = np.clip(picture, 0, 255).astype(np.uint8)
+        path = take(self.folder, light, [Exposure(1.0)], picture=picture)[0]
+        scene = PreparedScene.from_radiance(merge_frames([path]))
+        values = start_values(scene.light, "as-the-camera-showed-it")
+        self.assertNotEqual(values["primaries.blue_hue"], 0.0)
+        camera, plain = small_lab(picture), values | {f"primaries.{n}_hue": 0.0 for n in ("red", "green", "blue")}
+        away = []
+        for dials in (values, plain):
+            treatment = Treatment().started(dials).without("noise", "sharpening")
+            shown = small_lab(Renderer(scene).picture(treatment, Window.whole(scene.size))[0])
+            away.append(float(np.hypot(*(shown - camera)[..., 1:].reshape(-1, 2).T).mean()))
+        self.assertLess(away[0], 0.75 * away[1])
+
     def codes(self, scene: PreparedScene, start: str) -> np.ndarray:
         treatment = Treatment().started(start_values(scene.light, start)).without("noise", "sharpening")
         return Renderer(scene).picture(treatment, Window.whole(scene.size))[0]

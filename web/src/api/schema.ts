@@ -1264,6 +1264,27 @@ export interface components {
             rubs: boolean;
         };
         /**
+         * CameraColour
+         * @description A colour of the scene, and what the camera's picture makes of it: Oklab's opponent axes over its lightness.
+         */
+        CameraColour: {
+            /** Own */
+            own: [
+                number,
+                number
+            ];
+            /** Shown */
+            shown: [
+                number,
+                number
+            ];
+            /**
+             * Share
+             * @description of the picture
+             */
+            share: number;
+        };
+        /**
          * CameraIn
          * @description How the simulated camera shall shoot a scene.
          */
@@ -1359,6 +1380,11 @@ export interface components {
              * @description of its colours over the scene's as bright; none if there are hardly any
              */
             saturation: number | null;
+            /**
+             * Colours
+             * @description by the scene's hue
+             */
+            colours: components["schemas"]["CameraColour"][];
         };
         /**
          * CameraScene

@@ -5,7 +5,9 @@ from functools import lru_cache
 import numpy as np
 from scipy.optimize import least_squares
 
+from crenn.core.colorimetry.oklab import from_oklab, to_oklab
 from crenn.core.colorimetry.spaces import lightness
+from crenn.core.colour.primaries import NAMES, primaries_matrix
 from crenn.core.light.curve import TONES, tones_ev
 from crenn.core.light.shown import shown_luminance
 from crenn.core.light.tone import tone_ev
@@ -21,6 +23,8 @@ _STAYS = 0.35
 _LOW = np.array([-12.0, 0.4, -3.0, -16.0, *[-2.0] * len(TONES)])
 _HIGH = np.array([12.0, 2.5, 3.0, -5.0, *[2.0] * len(TONES)])
 _SATURATION = 0.5, 2.0
+#: Degrees by which primaries are turned at most, and what a degree counts for: those of which little is seen stay.
+_MOST, _TURNS = 30.0, 5e-4
 
 
 def _shown(stops: np.ndarray, deep: np.ndarray, dials: np.ndarray) -> np.ndarray:
@@ -41,7 +45,7 @@ def camera_values(camera: CameraShown) -> dict[str, float]:
     """Values of dials by which a scene looks as in a camera's picture, by ``step.parameter``.
 
     Tones are fitted by least squares, the more of the picture has them the closer, and by what departs most little
-    (Huber's loss); saturation is what was measured.
+    (Huber's loss), and so are the primaries and saturation to what became of its colours.
     """
     inside = (camera.lightness > _DARKEST) & (camera.lightness < _LIGHTEST)
     if inside.sum() < 2:
@@ -59,7 +63,6 @@ def camera_values(camera: CameraShown) -> dict[str, float]:
     first = min(tried, key=lambda dials: float(np.abs(departs(dials)).sum()))
     found = least_squares(departs, np.clip(first, _LOW + 1e-6, _HIGH - 1e-6), bounds=(_LOW, _HIGH), loss="huber").x
     exposure, contrast, white, black, *tones = (round(float(v), 2) for v in found)
-    saturation = 1.0 if camera.saturation is None else float(np.clip(camera.saturation, *_SATURATION))
     return {
         "exposure.ev": exposure,
         "placement.shadows": 0.0,
@@ -68,6 +71,27 @@ def camera_values(camera: CameraShown) -> dict[str, float]:
         "tone.contrast": contrast,
         "ends.white": white,
         "ends.black": black,
-        "saturation.saturation": round(saturation, 2),
+        **_colour_values(camera),
         **{f"curve.{name}": value for name, value in zip(TONES, tones)},
     }
+
+
+def _colour_values(camera: CameraShown) -> dict[str, float]:
+    """Saturation, and how primaries are turned and purified, by which colours come out as in a camera's picture."""
+    own, shown, shares = camera.colours[:, :2], camera.colours[:, 2:4], camera.colours[:, 4]
+    if not len(shares):
+        return {"saturation.saturation": 1.0, **{f"primaries.{n}_hue": 0.0 for n in NAMES}}
+    # How bright a colour is has no say.
+    rgb = from_oklab(np.concatenate([np.ones((len(own), 1)), own], 1) * 0.5)
+    weights = np.sqrt(shares / shares.sum())[:, None]
+
+    def departs(dials: np.ndarray) -> np.ndarray:
+        lab = to_oklab(rgb @ primaries_matrix(dials[1:], np.ones(3)).T)
+        found = dials[0] * lab[:, 1:] / np.maximum(lab[:, :1], 1e-6)
+        return np.concatenate([(weights * (found - shown)).ravel(), _TURNS * dials[1:]])
+
+    low, high = np.array([_SATURATION[0], *[-_MOST] * 3]), np.array([_SATURATION[1], *[_MOST] * 3])
+    first = np.array([float(np.clip(camera.saturation or 1.0, low[0] + 1e-6, high[0] - 1e-6)), 0.0, 0.0, 0.0])
+    found = least_squares(departs, first, bounds=(low, high), x_scale=[0.1, 5, 5, 5]).x
+    hues = {f"primaries.{name}_hue": round(2 * float(v)) / 2 for name, v in zip(NAMES, found[1:])}
+    return {"saturation.saturation": round(float(found[0]), 2), **hues}

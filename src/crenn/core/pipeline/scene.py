@@ -127,6 +127,8 @@ class CameraShown:
         Light of the strongest colour that a tenth of it exceeds, of 1.
     saturation : float or None
         Of its colours, over that of the scene's as bright; None where there are hardly any.
+    colours : ndarray, float64 (M, 5)
+        Of colours of the scene, the opponent axes of Oklab over its lightness, those that they have in it, and shares.
     single : bool
         Whether the scene is of that frame alone.
     """
@@ -138,6 +140,7 @@ class CameraShown:
     mean: float
     brightest: float
     saturation: float | None
+    colours: np.ndarray
     single: bool
 
     @classmethod
@@ -148,8 +151,10 @@ class CameraShown:
             return None
         columns = ([float(tone[name]) for tone in found["tones"]] for name in ("stop", "lightness", "share", "deep"))
         stops, shown, shares, deep = (np.array(column) for column in columns)
+        colours = np.array([[*c["own"], *c["shown"], c["share"]] for c in found.get("colours") or ()], np.float64)
         single = report.get("mode") == "single"
-        return cls(stops, shown, shares, deep, found["lightness"], found["brightest"], found["saturation"], single)
+        rest = found["lightness"], found["brightest"], found["saturation"], colours.reshape(-1, 5), single
+        return cls(stops, shown, shares, deep, *rest)
 
 
 @dataclass(frozen=True, eq=False)

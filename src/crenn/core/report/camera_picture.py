@@ -1,6 +1,7 @@
 """How the camera itself showed a scene: its developed picture held against the scene's light."""
 
 from collections.abc import Iterator
+from typing import Annotated, Any
 
 import cv2
 import numpy as np
@@ -19,6 +20,8 @@ _BIN, _LEAST = 0.5, 0.004
 _BLACK, _WHITE = 0.002, 0.98
 #: Colours less saturated than this in Oklab tell nothing of saturation, and so much of the picture must be coloured.
 _COLOURED, _ENOUGH = 0.03, 0.02
+#: Parts of the circle of hues whose colours are told, and the least share of the picture in one.
+_SECTORS, _FEWEST = 12, 0.005
 
 
 class CameraTone(BaseModel):
@@ -31,6 +34,19 @@ class CameraTone(BaseModel):
     deep: float = Field(0.0, description="EV by which it counts for more than its luminance: its colour is deep")
 
 
+#: The opponent axes of Oklab over its lightness.
+_Axes = tuple[Annotated[float, Field(ge=-10, le=10)], Annotated[float, Field(ge=-10, le=10)]]
+
+
+class CameraColour(BaseModel):
+    """A colour of the scene, and what the camera's picture makes of it: Oklab's opponent axes over its lightness."""
+
+    model_config = ConfigDict(allow_inf_nan=False)
+    own: _Axes
+    shown: _Axes
+    share: float = Field(ge=0, le=1, description="of the picture")
+
+
 class CameraPicture(BaseModel):
     """What the camera's own picture of the reference frame tells."""
 
@@ -41,6 +57,7 @@ class CameraPicture(BaseModel):
     saturation: float | None = Field(
         None, ge=0, le=10, description="of its colours over the scene's as bright; none if there are hardly any"
     )
+    colours: list[CameraColour] = Field(default_factory=list, max_length=_SECTORS, description="by the scene's hue")
 
 
 def _reduced(light: np.ndarray) -> np.ndarray:
@@ -103,7 +120,7 @@ def held_against(rgb: np.ndarray, picture: np.ndarray, part: tuple[float, float,
         tones=_tones(stops, l_star, _deep_ev(light, y)),
         lightness=round(float(l_star.mean()), 2),
         brightest=round(float(np.clip(np.quantile((shown @ REC2020_TO_SRGB.T).max(-1), 0.9), 0, 1)), 4),
-        saturation=_saturation(light, shown),
+        **_colours(light, shown),
     )
 
 
@@ -127,22 +144,31 @@ def _tones(stops: np.ndarray, l_star: np.ndarray, deep: np.ndarray) -> list[Came
     return out[-96:]
 
 
-def _saturation(light: np.ndarray, shown: np.ndarray) -> float | None:
-    """Saturation of a picture over that of the light, where both are shown as bright and by the same colours."""
+def _colours(light: np.ndarray, shown: np.ndarray) -> dict[str, Any]:
+    """How colours of the light are shown, where both are as bright: fields of `CameraPicture`."""
     y = luminance(shown)
     bright = light * (y / np.maximum(luminance(light), 1e-9))[..., None]
     # What sRGB cannot show the camera could not either.
     inside = np.clip(bright @ REC2020_TO_SRGB.T.astype(np.float32), 0, 1)
     back = np.linalg.inv(REC2020_TO_SRGB).T.astype(np.float32)
-    own, other = (_saturations(np.clip(v, 0, None)) for v in (inside @ back, shown))
+    own, other = (_axes(np.clip(v, 0, None)) for v in (inside @ back, shown))
+    saturation, others = (np.hypot(v[..., 0], v[..., 1]) for v in (own, other))
     top = (shown @ REC2020_TO_SRGB.T.astype(np.float32)).max(-1)
-    good = (y > _BLACK) & (top < _WHITE) & (own > _COLOURED) & np.isfinite(own + other)
+    good = (y > _BLACK) & (top < _WHITE) & (saturation > _COLOURED) & np.isfinite(saturation + others)
     if good.mean() < _ENOUGH:
-        return None
-    return round(float(np.clip(np.median(other[good] / own[good]), 0, 10)), 3)
+        return {"saturation": None}
+    sector = np.floor(np.arctan2(own[..., 1], own[..., 0]) / (2 * np.pi) * _SECTORS).astype(int) % _SECTORS
+    colours = []
+    for index in range(_SECTORS):
+        where = good & (sector == index)
+        if (share := float(where.mean())) >= _FEWEST:
+            pair = [[round(float(v), 4) for v in np.median(axes[where], 0).clip(-10, 10)] for axes in (own, other)]
+            colours.append({"own": pair[0], "shown": pair[1], "share": round(share, 5)})
+    ratio = np.median(others[good] / saturation[good])
+    return {"saturation": round(float(np.clip(ratio, 0, 10)), 3), "colours": colours}
 
 
-def _saturations(rgb: np.ndarray) -> np.ndarray:
-    """Chroma over lightness in Oklab, which does not go by how bright a colour is."""
+def _axes(rgb: np.ndarray) -> np.ndarray:
+    """Opponent axes over lightness in Oklab, which do not go by how bright a colour is, (..., 2)."""
     lab = to_oklab(rgb)
-    return np.asarray(np.hypot(lab[..., 1], lab[..., 2]) / np.maximum(lab[..., 0], 1e-6))
+    return np.asarray(lab[..., 1:] / np.maximum(lab[..., :1], 1e-6))
