@@ -137,8 +137,8 @@ def _render(arguments) -> None:
     from crenn.core.deliver.files import deliver
     from crenn.core.deliver.metadata import CaptureMetadata
     from crenn.core.frames.read import frame_metadata
-    from crenn.core.light.starts import start_values
     from crenn.core.render.renderer import Renderer
+    from crenn.core.starts.starts import start_values
     from crenn.core.treatment import Treatment, read_treatment
 
     file_format = {"tiff": "tif", "jpeg": "jpg"}.get(ending := arguments.out.suffix.lower().lstrip("."), ending)

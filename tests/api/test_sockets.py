@@ -80,7 +80,7 @@ class Sockets(SocketCase):
             self.assertAlmostEqual(width * height, 250_000, delta=1500)
             images = []
             for number, view in enumerate(("picture", "limits", "untreated", "source")):
-                line.send(self.wish(number, view=view, document={"exposure": {"ev": 6}}))
+                line.send(self.wish(number, view=view, document={"exposure": {"ev": 9}}))
                 images.append(self.picture(line.recv(20))[1].astype(int))
             for other in images[1:]:
                 self.assertGreater(np.abs(other - images[0]).mean(), 1)
@@ -139,7 +139,7 @@ class Dials(ApiCase):
         steps = self.http.get("/api/steps").json()
         self.assertEqual(
             [s["name"] for s in steps if s["station"] == "light"],
-            ["haze", "white_balance", "exposure", "placement", "relief", "tone", "curve", "ends"],
+            ["haze", "white_balance", "exposure", "placement", "relief", "stars", "tone", "curve", "ends"],
         )
         dials = [p for s in steps for p in s["parameters"] if p["kind"] == "dial"]
         self.assertTrue(all(d["unit"] and d["help"] and d["low"] < d["high"] for d in dials))

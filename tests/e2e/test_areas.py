@@ -465,6 +465,21 @@ class Handling(Areas):
         one = np.ptp(self.pixels(), axis=-1)
         self.assertGreater(self.place(one, 0.3, 0.4), self.place(one, 0.7, 0.4) + 5)
 
+    def test_an_area_that_is_pointed_at_in_the_list_shows_its_mask(self):
+        self.kind("gradient")
+        self.draw((0.5, 0.05), (0.5, 0.45))
+        self.seen()
+        self.page.keyboard.press("Escape")
+        self.settled()
+        before = self.pixels()
+        self.page.get_by_role("option", name="Gradient").get_by_role("button").first.hover()
+        expect(self.page.locator(".picture canvas")).to_have_attribute("data-view", "area", timeout=8_000)
+        self.settled()
+        self.assertLess(np.ptp(self.pixels()[-40:], axis=-1).mean(), 2)
+        self.page.mouse.move(640, 20)
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - before).mean(), 0.5)
+
     def test_areas_are_copied_kept_and_put_on_again(self):
         self.find("sky")
         self.type("areas.bends.exposure.ev", "-1")

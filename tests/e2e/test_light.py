@@ -90,6 +90,51 @@ class Light(PageCase):
                 if "/" not in text + other and " s" not in text + other:
                     self.assertFalse(across > 1 and down > 1, f"{text} and {other}")
 
+    def test_a_held_heading_shows_the_picture_without_its_step(self):
+        self.open_scene()
+        before = self.pixels()
+        heading = self.page.get_by_role("button", name="Placement", exact=True)
+        folded = heading.get_attribute("aria-expanded")
+        self.drag("placement.midtones", 60)
+        placed = self.pixels()
+        self.assertGreater(np.abs(placed - before).mean(), 1)
+        route = self.page.get_by_role("navigation", name="Stations").get_by_role("link", name="Light")
+        for held in (heading, route):
+            held.hover()
+            self.page.mouse.down()
+            self.page.wait_for_timeout(350)
+            self.settled()
+            self.assertGreater(np.abs(self.pixels() - placed).mean(), 1)
+            self.page.mouse.up()
+            self.settled()
+            self.assertLess(np.abs(self.pixels() - placed).mean(), 0.5)
+        # The step alone, or the station, goes back to the start; each is one change.
+        self.drag("exposure.ev", 20)
+        self.page.locator("[data-step='placement']").get_by_role("button", name="Back to the start").click()
+        self.settled()
+        self.assertEqual(self.document()["placement"]["midtones"], 0)
+        self.assertIsNotNone(self.document()["exposure"]["ev"])
+        self.page.locator(".panel > .heading").get_by_role("button", name="Back to the start").click()
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - before).mean(), 0.5)
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        self.assertIsNotNone(self.document()["exposure"]["ev"])
+        # To hold is not to click.
+        self.assertEqual(heading.get_attribute("aria-expanded"), folded)
+        heading.click()
+        self.assertNotEqual(heading.get_attribute("aria-expanded"), folded)
+
+    def test_keys_are_found_by_typing(self):
+        self.open_scene()
+        self.page.keyboard.press("?")
+        dialog = self.page.get_by_role("dialog", name="Keys")
+        expect(dialog.get_by_role("heading", level=3).first).to_have_text("At Light")
+        dialog.get_by_label("Find a key").fill("loupe")
+        expect(dialog.locator("tr")).to_have_count(1)
+        self.page.keyboard.press("Escape")
+        expect(dialog).to_have_count(0)
+
     def test_a_held_rung_shows_what_it_moves_and_the_loupe_shows_pixels(self):
         self.open_scene()
         rung = self.page.get_by_role("slider", name="Placement of \u22124.0 EV")

@@ -96,6 +96,37 @@ class Workbench(PageCase):
         self.settled()
         self.assertEqual(self.pixels().shape[:2], (320, 480))
 
+    def test_room_for_the_picture(self):
+        self.open_scene()
+        canvas, panel = self.page.locator(".picture canvas"), self.page.locator(".panel")
+        narrow = canvas.bounding_box()["width"]
+        before = self.pixels()
+        self.page.keyboard.press("9")
+        self.settled()
+        self.assertEqual(canvas.bounding_box()["width"], 1280)
+        self.assertGreater(self.pixels().shape[1], before.shape[1])
+        # At the border the panel comes back over the picture, and is of use.
+        self.page.mouse.move(1277, 300)
+        self.page.wait_for_function("document.querySelector('.panel').getBoundingClientRect().left < 1010")
+        self.drag("exposure.ev", 24)
+        self.settled()
+        self.page.mouse.move(640, 400)
+        self.page.wait_for_function("document.querySelector('.panel').getBoundingClientRect().left > 1260")
+        self.page.reload()
+        self.settled()
+        self.assertEqual(canvas.bounding_box()["width"], 1280)
+        self.page.keyboard.press("0")
+        self.settled()
+        self.assertEqual(canvas.bounding_box()["height"], self.page.viewport_size["height"])
+        self.page.keyboard.press("0")
+        self.page.keyboard.press("Shift+L")
+        self.settled()
+        self.assertAlmostEqual(canvas.bounding_box()["width"], narrow + 232, delta=2)
+        self.page.keyboard.press("Shift+L")
+        self.settled()
+        self.assertEqual(canvas.bounding_box()["width"], narrow)
+        self.assertGreater(panel.bounding_box()["width"], 270)
+
     def test_look_through_the_frames_and_leave_one_out(self):
         self.bring_in()
         self.page.get_by_role("link", name="Frames").click()

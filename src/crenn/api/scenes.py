@@ -25,7 +25,6 @@ from crenn.api.schemas import (
 )
 from crenn.core.basis import Basis, basis_of
 from crenn.core.errors import CrennError, Missing
-from crenn.core.light.starts import start_values, starts_of
 from crenn.core.merge.instructions import Instructions
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
@@ -33,6 +32,7 @@ from crenn.core.render.pyramid import PreparedScene, noise_folder, with_report
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import frame_tones
 from crenn.core.report.merging import MergeReport
+from crenn.core.starts.starts import start_values, starts_of
 from crenn.core.treatment import STEPS, Treatment
 from crenn.jobs.queue import add_job, cancel
 from crenn.jobs.recovery import LISTED

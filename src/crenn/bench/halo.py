@@ -9,11 +9,11 @@ import numpy as np
 
 from crenn.bench.table import Table
 from crenn.core.colorimetry.spaces import srgb_to_lab
-from crenn.core.light.starts import start_values
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
+from crenn.core.starts.starts import start_values
 from crenn.core.treatment import Treatment, parse_treatment
 
 _SIZE = (600, 900)

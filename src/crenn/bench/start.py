@@ -12,12 +12,12 @@ from crenn.bench.table import Table
 from crenn.camera.scenes import SCENES
 from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, srgb_encode, srgb_to_lab
 from crenn.core.frames.embedded import embedded_picture
-from crenn.core.light.starts import start_values, starts_of
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
+from crenn.core.starts.starts import start_values, starts_of
 from crenn.core.treatment import Treatment
 
 #: Raw files in this folder are compared with the pictures that they carry.

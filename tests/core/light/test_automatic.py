@@ -10,7 +10,6 @@ import tifffile
 from crenn.core.colorimetry.spaces import lightness, luminance, srgb_decode
 from crenn.core.errors import CrennError
 from crenn.core.light.automatic import automatic_light, key_of, night_ev
-from crenn.core.light.starts import STARTS, start_values
 from crenn.core.merge.merge import merge_frames
 from crenn.core.pipeline.scene import Capture, SceneLight
 from crenn.core.radiance import RadianceMap
@@ -18,6 +17,7 @@ from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.report.merging import light_statistics
+from crenn.core.starts.starts import STARTS, start_values
 from crenn.core.treatment import Treatment, parse_treatment
 from tests.support import FolderCase, night
 

@@ -111,6 +111,23 @@ class Curves(unittest.TestCase):
         for contrast, toe, shoulder in ((0.4, 100, 100), (2.5, 0, 100), (1.0, 100, 0)):
             self.assertTrue((np.diff(stops + tone_ev(stops, contrast, toe, shoulder)) > 0).all())
 
+    def test_one_strength_weakens_all_that_placement_does(self):
+        rgb = ramp(60, 300, -10, 1)
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
+        placed = {"shadows": 3.0, "highlights": -2.0, "midtones": 0.5, "local": 1.5, "rungs": [{"stop": -6, "ev": 1.0}]}
+        neutral = parse_treatment({}).neutral().model_dump()
+
+        def moved(strength: float) -> np.ndarray:
+            document = parse_treatment(neutral | {"placement": placed | {"strength": strength}})
+            return np.log2(luminance(renderer.linear(document, Window.whole(rgb.shape[:2]))) / luminance(rgb))
+
+        np.testing.assert_array_equal(moved(0.0), 0.0)
+        half, whole, more = moved(50.0), moved(100.0), moved(150.0)
+        inner = np.s_[20:-20, 20:-20]
+        self.assertGreater(float(np.abs(whole[inner]).mean()), 0.5)
+        np.testing.assert_allclose(half[inner], whole[inner] / 2, atol=0.12)
+        self.assertGreater(float(np.abs(more[inner]).mean()), float(np.abs(whole[inner]).mean()) * 1.2)
+
     def test_open_shadows_lift_the_dark_and_leave_the_bright(self):
         stops = np.array([-12.0, -8.5, MIDDLE_GREY, 0.0, 3.0])
         added = np.interp(stops, table_stops(), placement_ev(table_stops(), 2.0, 0.0, [], 0.0))

@@ -3886,6 +3886,12 @@ export interface components {
              */
             way: "base" | "laplacian" | "fusion" | "curve";
             /**
+             * Strength
+             * @description All that placement does, its automatic parts too, weaker or stronger at once.
+             * @default 100
+             */
+            strength: number;
+            /**
              * Open shadows
              * @description Lifts what lies below the middle tones.
              */

@@ -2,6 +2,9 @@ import type { ReactNode } from "react";
 
 import { useSteps } from "../api/queries";
 import type { StationName } from "../names";
+import { changed } from "../state/changes";
+import { useScene } from "../state/scene";
+import { BackToStart } from "./steps/BackToStart";
 import { StepControls } from "./steps/StepControls";
 
 interface Props {
@@ -16,17 +19,19 @@ interface Props {
 
 /** The panel of a station of steps: everything in it is what the server says its steps have. */
 export function StepsPanel({ station, title, lead, children, below }: Props) {
-  const steps = useSteps().data ?? [];
+  const steps = (useSteps().data ?? []).filter((s) => s.station === station);
+  const moved = useScene((s) => s.treatment !== null && steps.some((step) => changed(step, s.treatment!) > 0));
   return (
     <>
-      <h2>{title}</h2>
+      <div className="heading">
+        <h2>{title}</h2>
+        {moved && <BackToStart of={title} steps={steps} />}
+      </div>
       <p className="lead">{lead}</p>
       {children}
-      {steps
-        .filter((s) => s.station === station)
-        .map((step) => (
-          <StepControls key={step.name} step={step} />
-        ))}
+      {steps.map((step) => (
+        <StepControls key={step.name} step={step} />
+      ))}
       {below}
     </>
   );

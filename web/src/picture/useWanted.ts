@@ -1,15 +1,26 @@
 import { useEffect, useMemo } from "react";
 
+import type { Treatment } from "../api/client";
 import { stationOf } from "../workbench/stations";
 import { useAreas } from "../state/areas";
 import { useChosen } from "../state/colour";
 import { useScene } from "../state/scene";
+import { withValue } from "../state/values";
 import { useView } from "../state/view";
 import { MARGIN, MOST, place, type Size, visible } from "./geometry";
 import type { Viewport } from "./viewport";
 import type { Renders, Rendered, Wanted } from "./useRenders";
 
 const LARGEST = 8192;
+
+/** A treatment in which steps are switched off; with those of areas, what its areas are named for. */
+function switchedOff(treatment: Treatment, steps: readonly string[]): Treatment {
+  return steps.reduce(
+    (t, step) =>
+      step === "areas" ? { ...t, areas: t.areas.map((a) => ({ ...a, on: false })) } : withValue(t, [step, "on"], false),
+    treatment,
+  );
+}
 
 /** What the request of a probe and that of a picture say alike: the picture itself. */
 export function useShown(station: string) {
@@ -19,12 +30,14 @@ export function useShown(station: string) {
   const uncropped = (stationOf(station).uncropped ?? false) && !comparing;
   const without = useAreas((s) => s.without);
   const selected = useAreas((s) => s.selected);
+  const steps = useView((s) => s.without);
   return useMemo(() => {
     if (!prepared || !treatment) return null;
+    if (steps) return { prepared, treatment: switchedOff(treatment, steps), uncropped };
     if (!without || station !== "areas") return { prepared, treatment, uncropped };
     const areas = treatment.areas.map((a) => (without === "all" || a.id === selected ? { ...a, on: false } : a));
     return { prepared, treatment: { ...treatment, areas }, uncropped };
-  }, [prepared, treatment, uncropped, without, selected, station]);
+  }, [prepared, treatment, uncropped, without, selected, station, steps]);
 }
 
 /** How the picture drawn lies in its pane; null while there is none. */
@@ -51,7 +64,8 @@ export function useWanted(
   const selected = useAreas((s) => s.selected);
   const chosen = useChosen();
   const pointed = useAreas((s) => s.pointed);
-  const area = view === "area" || view === "mask" || view === "part" ? selected : null;
+  const over = useAreas((s) => s.over);
+  const area = view === "area" && over ? over : view === "area" || view === "mask" || view === "part" ? selected : null;
   const piece = view === "part" ? pointed : null;
   const range = view === "range" && chosen?.list === "ranges" ? chosen.item.name : null;
   // A fitted picture is asked for as such: how large it is need not be known, and what is drawn does not ask anew.

@@ -20,6 +20,8 @@ interface AreasState {
   seeing: boolean;
   /** Id of the part of the selected area that the pointer is on, lit up. */
   pointed: string | null;
+  /** Id of the area that the pointer is on in the list. */
+  over: string | null;
   /** Whether the picture is shown without the selected area, or without any, while a key is held. */
   without: "one" | "all" | null;
   /** Ids of areas that were on before all were switched off. */
@@ -32,6 +34,7 @@ export const useAreas = create<AreasState>(() => ({
   joins: "new",
   seeing: false,
   pointed: null,
+  over: null,
   without: null,
   were: [],
 }));

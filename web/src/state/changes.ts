@@ -7,3 +7,8 @@ export function changed(step: Step, treatment: Treatment): number {
     ([name, value]) => JSON.stringify(valueAt(treatment, [step.name, name])) !== JSON.stringify(value),
   ).length;
 }
+
+/** The treatment with steps as they were at the start. */
+export function backToStart(treatment: Treatment, steps: readonly Step[]): Treatment {
+  return steps.reduce((t, step) => ({ ...t, [step.name]: step.defaults }), treatment);
+}

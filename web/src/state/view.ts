@@ -35,6 +35,8 @@ interface ViewState {
   view: ViewName;
   /** View that is shown while a key is held. */
   glance: ViewName | null;
+  /** Names of steps without which the picture is shown while a heading is held. */
+  without: readonly string[] | null;
   /** Zoom in screen pixels per full-size pixel; null is fitted. */
   zoom: number | null;
   shownZoom: number;
@@ -68,6 +70,7 @@ interface ViewState {
 export const useView = create<ViewState>(() => ({
   view: "picture",
   glance: null,
+  without: null,
   zoom: null,
   shownZoom: 1,
   centre: null,

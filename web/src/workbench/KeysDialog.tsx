@@ -1,34 +1,55 @@
-import { Dialog, DialogContent, DialogTitle } from "@mui/material";
+import { Dialog, DialogContent, DialogTitle, TextField } from "@mui/material";
+import { useState } from "react";
 
 import { type Key, KEYS } from "./keys";
+import { grouped } from "./keyGroups";
+import type { StationName } from "../names";
 
-const HALF = Math.ceil(KEYS.length / 2);
-
-export default function KeysDialog({ onClose }: { onClose: () => void }) {
+/** All keys by station, the present one's first; what is typed narrows them down. */
+export default function KeysDialog({ station, onClose }: { station: StationName; onClose: () => void }) {
+  const [sought, setSought] = useState("");
+  const groups = grouped(KEYS, station, sought);
   return (
-    <Dialog open onClose={onClose} maxWidth="md" aria-labelledby="keys-title">
+    <Dialog open onClose={onClose} maxWidth="md" fullWidth aria-labelledby="keys-title">
       <DialogTitle id="keys-title">Keys</DialogTitle>
-      <DialogContent className="two">
-        <KeysTable keys={KEYS.slice(0, HALF)} />
-        <KeysTable keys={KEYS.slice(HALF)} />
+      <DialogContent>
+        <TextField
+          autoFocus
+          fullWidth
+          size="small"
+          variant="standard"
+          placeholder="Find by what it does, or by the key"
+          value={sought}
+          onChange={(e) => setSought(e.target.value)}
+          slotProps={{ htmlInput: { "aria-label": "Find a key" } }}
+        />
+        <div className="key-groups">
+          {groups.map(({ title, keys }) => (
+            <KeysTable key={title} title={title} keys={keys} />
+          ))}
+        </div>
+        {groups.length === 0 && <p className="dim">No key does that.</p>}
       </DialogContent>
     </Dialog>
   );
 }
 
-function KeysTable({ keys }: { keys: Key[] }) {
+function KeysTable({ title, keys }: { title: string; keys: Key[] }) {
   return (
-    <table className="plain keys">
-      <tbody>
-        {keys.map(({ shown, says }) => (
-          <tr key={shown + says}>
-            <td>
-              <kbd>{shown}</kbd>
-            </td>
-            <td>{says}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <section aria-label={title}>
+      <h3 className="group">{title}</h3>
+      <table className="plain keys">
+        <tbody>
+          {keys.map(({ shown, says }) => (
+            <tr key={shown + says}>
+              <td>
+                <kbd>{shown}</kbd>
+              </td>
+              <td>{says}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
   );
 }

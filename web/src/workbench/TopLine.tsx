@@ -3,6 +3,7 @@ import { useColorScheme } from "@mui/material/styles";
 import { Link } from "react-router-dom";
 
 import { useSteps } from "../api/queries";
+import { useHeld } from "../panel/useHeld";
 import { redo, undo, useScene } from "../state/scene";
 import { useView } from "../state/view";
 import type { StationName } from "../names";
@@ -13,6 +14,7 @@ interface Props {
   onKeys: () => void;
 }
 
+const AREAS = ["areas"];
 const WORDS = { stored: "stored", storing: "storing", waiting: "not stored yet" } as const;
 
 /** The top line: the scene, the route of stations, and acts on the whole treatment. */
@@ -44,13 +46,15 @@ export function TopLine({ station, onKeys }: Props) {
         <ol className="route">
           {STATIONS.map((s, i) => (
             <li key={s.name}>
-              <Link
+              <RouteLink
+                title={s.title}
                 to={`/scenes/${scene?.id ?? ""}/${s.name}`}
-                aria-current={s.name === station ? "page" : undefined}
-                className={touched[i] === "1" ? "touched" : ""}
-              >
-                {s.title}
-              </Link>
+                here={s.name === station}
+                touched={touched[i] === "1"}
+                steps={
+                  s.name === "areas" ? AREAS : steps.filter((step) => step.station === s.name).map((step) => step.name)
+                }
+              />
             </li>
           ))}
         </ol>
@@ -101,5 +105,29 @@ export function TopLine({ station, onKeys }: Props) {
         </Tooltip>
       </div>
     </header>
+  );
+}
+
+interface RouteLinkProps {
+  title: string;
+  to: string;
+  here: boolean;
+  touched: boolean;
+  steps: readonly string[];
+}
+
+/** A station on the route: a click goes there, holding it shows the picture without what is done there. */
+function RouteLink({ title, to, here, touched, steps }: RouteLinkProps) {
+  const hold = useHeld(steps);
+  return (
+    <Link
+      to={to}
+      aria-current={here ? "page" : undefined}
+      className={touched ? "touched" : ""}
+      title={steps.length ? "Hold to see the picture without what is done here" : undefined}
+      {...hold}
+    >
+      {title}
+    </Link>
   );
 }

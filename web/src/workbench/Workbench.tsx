@@ -7,6 +7,7 @@ import { Ladder } from "../ladder/Ladder";
 import { JobProgress } from "../panel/JobProgress";
 import { Picture } from "../picture/Picture";
 import { useScene } from "../state/scene";
+import { type Side, useRoom } from "../state/room";
 import { useView } from "../state/view";
 import { stationOf } from "./stations";
 import { StatusLine } from "./StatusLine";
@@ -17,6 +18,8 @@ import { useSceneInView } from "./useSceneInView";
 const KeysDialog = lazy(() => import("./KeysDialog"));
 
 /** The workbench: ladder, picture, the current station's panel. */
+const SIDES: Side[] = ["ladder", "panel", "lines"];
+
 export default function Workbench() {
   const { sceneId, station: named } = useParams();
   const id = Number(sceneId);
@@ -28,6 +31,7 @@ export default function Workbench() {
   const [keys, setKeys] = useState(false);
   const showKeys = useCallback(() => setKeys(true), []);
   useKeys(station.name, showKeys);
+  const hidden = useRoom((s) => s.hidden);
 
   if (missing || !scene || scene.id !== id) {
     return (
@@ -53,7 +57,7 @@ export default function Workbench() {
 
   const framePicture = station.name === "frames" && frame !== null;
   return (
-    <div className="workbench">
+    <div className={`workbench${SIDES.map((side) => (hidden[side] ? ` no-${side}` : "")).join("")}`}>
       <TopLine station={station.name} onKeys={showKeys} />
       <Ladder station={station.name} />
       <main className="picture">
@@ -84,7 +88,7 @@ export default function Workbench() {
         </Suspense>
       </section>
       <StatusLine station={station} />
-      <Suspense>{keys && <KeysDialog onClose={() => setKeys(false)} />}</Suspense>
+      <Suspense>{keys && <KeysDialog station={station.name} onClose={() => setKeys(false)} />}</Suspense>
     </div>
   );
 }

@@ -1,5 +1,8 @@
 import type { NavigateFunction } from "react-router-dom";
 
+import type { Step } from "../api/client";
+import { backToStart } from "../state/changes";
+
 import { preview, redo, store, undo, useScene } from "../state/scene";
 import { type StationName, STATION_NAMES, type ToolName } from "../names";
 import { useAreas } from "../state/areas";
@@ -7,6 +10,7 @@ import { resizeBrush, turnAbout } from "../state/painting";
 import { useCropping } from "../state/cropping";
 import { GUIDES } from "../picture/guides";
 import { withValue } from "../state/values";
+import { toggleSides } from "../state/room";
 import { setView, showAt, toggleZoom, useView } from "../state/view";
 
 /** What a key needs to know of where it is pressed. */
@@ -14,6 +18,7 @@ export interface Context {
   station: StationName;
   go: NavigateFunction;
   showKeys: () => void;
+  steps: () => Step[];
 }
 
 export interface Key {
@@ -94,6 +99,20 @@ export const KEYS: Key[] = [
     station: "noise",
     press: () => toggleTool("patch"),
   },
+  {
+    shown: "9",
+    says: "Room for the picture: ladder and panel out of the way, and back; they come at the border",
+    keys: ["9"],
+    press: () => toggleSides("ladder", "panel"),
+  },
+  {
+    shown: "0",
+    says: "Nothing but the picture, and back",
+    keys: ["0"],
+    press: () => toggleSides("ladder", "panel", "lines"),
+  },
+  { shown: "Shift L", says: "The ladder out of the way", keys: ["Shift+L"], press: () => toggleSides("ladder") },
+  { shown: "Shift P", says: "The panel out of the way", keys: ["Shift+P"], press: () => toggleSides("panel") },
   { shown: "L", says: "Limits view", keys: ["l"], press: () => setView("limits") },
   {
     shown: "X",
@@ -251,6 +270,15 @@ export const KEYS: Key[] = [
     keys: ["ArrowLeft", "ArrowRight"],
     station: "frames",
     press: (_, e) => step(e.key === "ArrowRight" ? 1 : -1),
+  },
+  {
+    shown: "Shift Backspace",
+    says: "Back to the start with all steps; areas stay",
+    keys: ["Shift+Backspace"],
+    press: ({ steps }) => {
+      preview((t) => backToStart(t, steps()));
+      store("All steps back to the start");
+    },
   },
   { shown: "Ctrl Z", says: "Undo", keys: ["$mod+z"], press: () => void undo() },
   { shown: "Ctrl Shift Z", says: "Redo", keys: ["$mod+Shift+z"], press: () => void redo() },

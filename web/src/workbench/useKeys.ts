@@ -2,6 +2,7 @@ import { useEffect } from "react";
 import { useNavigate } from "react-router-dom";
 import { tinykeys } from "tinykeys";
 
+import { useSteps } from "../api/queries";
 import { KEYS } from "./keys";
 import type { StationName } from "../names";
 
@@ -12,8 +13,9 @@ const TYPING = "input:not([type=checkbox]), textarea, [role=dialog], [role=listb
 /** Let the keys of `KEYS` do what they say, but where something is typed. */
 export function useKeys(station: StationName, showKeys: () => void) {
   const go = useNavigate();
+  const steps = useSteps().data;
   useEffect(() => {
-    const context = { station, go, showKeys };
+    const context = { station, go, showKeys, steps: () => steps ?? [] };
     const typing = (e: KeyboardEvent) => (e.target as Element).closest(TYPING) !== null;
     const usable = KEYS.filter((k) => k.station === undefined || k.station === station);
     const down: Bindings = {};
@@ -35,5 +37,5 @@ export function useKeys(station: StationName, showKeys: () => void) {
       ends.forEach((end) => end());
       window.removeEventListener("blur", away);
     };
-  }, [station, go, showKeys]);
+  }, [station, go, showKeys, steps]);
 }

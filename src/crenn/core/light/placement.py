@@ -29,6 +29,15 @@ class PlacementParameters(StepParameters):
         "curve for all places, as film has it.",
         {"base": "By neighbourhood", "laplacian": "By scale", "fusion": "Fused", "curve": "By light alone"},
     )
+    strength: float = dial(
+        100.0,
+        "%",
+        0,
+        150,
+        1,
+        "Strength",
+        "All that placement does, its automatic parts too, weaker or stronger at once.",
+    )
     shadows: float | None = dial(
         None,
         "EV",
@@ -117,11 +126,12 @@ class Placement(LightStep[PlacementParameters]):
         p = parameters
         added = self._added(program, p)
         assert p.local is not None, "it is resolved"
+        stretch = p.strength / 100 * (p.local - 1.0)
         if added is None:
-            program.grid(p.reach, None, p.local - 1.0)
+            program.grid(p.reach, None, stretch)
             return
         stops = table_stops()
-        program.grid(p.reach, added if p.way == "base" else None, p.local - 1.0)
+        program.grid(p.reach, added if p.way == "base" else None, stretch)
         if p.way == "curve":
             program.curve(lambda own: np.interp(own, stops, added))
         elif p.way != "base":
@@ -130,12 +140,16 @@ class Placement(LightStep[PlacementParameters]):
     @staticmethod
     def _added(program: Program, p: PlacementParameters) -> np.ndarray | None:
         """EV that is added to light by the stop of the base, float64 (TABLE_SIZE,); None if nothing."""
-        shadows, highlights = (p.shadows or 0.0) + max(p.balance, 0.0), (p.highlights or 0.0) + min(p.balance, 0.0)
-        if not (shadows or highlights or p.midtones or any(r.ev for r in p.rungs)):
+        share = p.strength / 100
+        shadows = share * ((p.shadows or 0.0) + max(p.balance, 0.0))
+        highlights = share * ((p.highlights or 0.0) + min(p.balance, 0.0))
+        midtones = share * p.midtones
+        rungs = [r.model_copy(update={"ev": share * r.ev}) for r in p.rungs]
+        if not (shadows or highlights or midtones or any(r.ev for r in rungs)):
             return None
         # Rungs stand on stops of the scene; the program so far tells how far exposure has moved them.
         widths = p.shadow_width, p.highlight_width
-        return placement_ev(table_stops(), shadows, highlights, p.rungs, program.shift, *widths, p.midtones)
+        return placement_ev(table_stops(), shadows, highlights, rungs, program.shift, *widths, midtones)
 
     def bend(
         self, program: Program, bends: Mapping[str, float], parameters: PlacementParameters, scene: SceneLight

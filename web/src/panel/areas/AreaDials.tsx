@@ -8,6 +8,7 @@ import { withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { NameInput } from "../NameInput";
 import { bendable, type Bendable } from "./bends";
+import { sought } from "./search";
 
 /** A name has at most so many characters. */
 const LONGEST = 60;
@@ -61,6 +62,7 @@ export function AreaDials({ area }: { area: Area }) {
         autoHighlight
         inputValue={typed}
         onInputChange={(_, text, why) => setTyped(why === "input" ? text : "")}
+        filterOptions={(options) => sought(options, typed)}
         groupBy={(d) => d.step}
         getOptionLabel={(d) => d.dial.title}
         getOptionKey={(d) => d.name}
@@ -70,7 +72,7 @@ export function AreaDials({ area }: { area: Area }) {
           <TextField
             {...params}
             variant="standard"
-            placeholder="Bend another dial: type its name"
+            placeholder="Bend another dial: type its name, or what it does"
             slotProps={{
               ...params.slotProps,
               htmlInput: { ...params.slotProps.htmlInput, "aria-label": "Bend another dial" },

@@ -1,5 +1,5 @@
 import { Checkbox, IconButton } from "@mui/material";
-import { type DragEvent, useState } from "react";
+import { type DragEvent, useEffect, useRef, useState } from "react";
 
 import { useSteps } from "../../api/queries";
 import { path } from "../../picture/viewport";
@@ -11,6 +11,9 @@ import { useWithin } from "../../state/within";
 import type { Point } from "../../picture/map";
 import { bendable, summary } from "./bends";
 
+/** After so long the pointer rests on an area, in ms. */
+const RESTS = 250;
+
 /** All areas: each by the outline of its mask, and the dials that it bends. They are moved by dragging, or by Alt and arrows. */
 export function AreaList() {
   const areas = useScene((s) => s.treatment?.areas) ?? [];
@@ -20,6 +23,20 @@ export function AreaList() {
   const outlines = useWithin().data?.outlines;
   const [from, setFrom] = useState<number | null>(null);
   const [over, setOver] = useState<number | null>(null);
+  const waiting = useRef<ReturnType<typeof setTimeout>>(undefined);
+  // Passing over the list shows nothing; resting on an area its mask, until it is clicked or left.
+  const pointAt = (id: string | null) => {
+    clearTimeout(waiting.current);
+    if (id) waiting.current = setTimeout(() => useAreas.setState({ over: id }), RESTS);
+    else useAreas.setState({ over: null });
+  };
+  useEffect(
+    () => () => {
+      clearTimeout(waiting.current);
+      useAreas.setState({ over: null });
+    },
+    [],
+  );
   if (areas.length === 0) return null;
   const drop = (e: DragEvent, to: number) => {
     e.preventDefault();
@@ -63,7 +80,12 @@ export function AreaList() {
               }}
             />
             <button
-              onClick={() => select(selected === area.id ? null : area.id)}
+              onPointerEnter={() => pointAt(area.id)}
+              onPointerLeave={() => pointAt(null)}
+              onClick={() => {
+                pointAt(null);
+                select(selected === area.id ? null : area.id);
+              }}
               onKeyDown={(e) => {
                 const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
                 if (!e.altKey || by === undefined) return;

@@ -1,5 +1,5 @@
 import { Checkbox } from "@mui/material";
-import type { ComponentType } from "react";
+import { type ComponentType, useMemo } from "react";
 
 import type { Dial as DialOf, Step } from "../../api/client";
 import { changed } from "../../state/changes";
@@ -9,10 +9,12 @@ import { CurveTools } from "../../curve/CurveTools";
 import { preview, store, useScene } from "../../state/scene";
 import { valueAt, withValue } from "../../state/values";
 import { Dial } from "../Dial";
+import { useHeld } from "../useHeld";
 import { HueCircle } from "../../circle/HueCircle";
 import { CastTool } from "../colour/CastTool";
 import { Ranges } from "../colour/Ranges";
 import { Tints } from "../colour/Tints";
+import { BackToStart } from "./BackToStart";
 import { ChoiceControl, ToggleControl } from "./controls";
 import { CropFacts } from "./CropFacts";
 import { GroupedDials } from "./GroupedDials";
@@ -57,6 +59,7 @@ export function StepControls({ step }: { step: Step }) {
     preview((t) => withValue(t, [step.name, "on"], value));
     store(`${step.title} ${value ? "on" : "off"}`);
   };
+  const hold = useHeld(useMemo(() => [step.name], [step.name]));
   const grouped = step.parameters.filter((p): p is DialOf => p.kind === "dial" && p.group != null);
   const body = `step-${step.name}`;
   const use = (
@@ -84,10 +87,17 @@ export function StepControls({ step }: { step: Step }) {
     <section aria-label={step.title} className={on ? "step" : "step off"} data-step={step.name}>
       <h3 className="group">
         {use}
-        <button aria-expanded={open} aria-controls={body} onClick={() => toggle(step.name, !open)}>
+        <button
+          aria-expanded={open}
+          aria-controls={body}
+          title="Hold to see the picture without it"
+          onClick={() => toggle(step.name, !open)}
+          {...hold}
+        >
           {step.title}
           {!open && <span className="count">{count ? `${count} changed` : "as it was"}</span>}
         </button>
+        {count > 0 && <BackToStart of={step.title} steps={[step]} />}
       </h3>
       {open && (
         <div id={body} inert={!on}>

@@ -14,12 +14,12 @@ from crenn.core.colorimetry.spaces import srgb_to_lab
 from crenn.core.errors import CrennError
 from crenn.core.frames.embedded import embedded_picture
 from crenn.core.light.automatic import automatic_light
-from crenn.core.light.starts import start_values, starts_of
 from crenn.core.merge.merge import merge_frames
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.report.camera_picture import held_against
+from crenn.core.starts.starts import start_values, starts_of
 from crenn.core.treatment import Treatment
 from tests.support import FolderCase, night, take
 

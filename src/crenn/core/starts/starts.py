@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from crenn.core.errors import CrennError
 from crenn.core.light.automatic import AS_IT_WAS, Look, automatic_light
-from crenn.core.light.camera_start import camera_values
 from crenn.core.pipeline.scene import SceneLight
+from crenn.core.starts.as_shown import camera_values
 
 
 @dataclass(frozen=True)
