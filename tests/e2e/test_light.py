@@ -49,9 +49,12 @@ class Light(PageCase):
         self.assertGreater(
             tungsten[..., 0].mean() / tungsten[..., 2].mean(), as_it_was[..., 0].mean() / as_it_was[..., 2].mean()
         )
+        # While the list fades the pointer would press it.
+        expect(self.page.locator(".MuiBackdrop-root")).to_have_count(0)
         self.page.get_by_label("Kind of light").locator("xpath=..").click()
         self.page.get_by_role("option", name="As shot").click()
         self.settled()
+        self.assertIsNone(self.document()["white_balance"]["temperature"])
 
         for key, name in (("h", "Stops"), ("y", "Noise")):
             self.page.keyboard.press(key)
@@ -62,6 +65,7 @@ class Light(PageCase):
             self.assertGreater(np.abs(grey - as_it_was).mean(), 10)
             self.page.keyboard.press(key)
             self.settled()
+        self.assertLess(np.abs(self.pixels() - as_it_was).mean(), 2)
         plain = colourfulness(self.pixels())
         self.page.keyboard.down("x")
         self.settled()
@@ -93,9 +97,10 @@ class Light(PageCase):
     def test_a_held_heading_shows_the_picture_without_its_step(self):
         self.open_scene()
         before = self.pixels()
-        heading = self.page.get_by_role("button", name="Placement", exact=True)
+        heading = self.page.locator("[data-step='placement'] h3.group button").first
         folded = heading.get_attribute("aria-expanded")
         self.drag("placement.midtones", 60)
+        self.settled()
         placed = self.pixels()
         self.assertGreater(np.abs(placed - before).mean(), 1)
         route = self.page.get_by_role("navigation", name="Stations").get_by_role("link", name="Light")
@@ -107,16 +112,17 @@ class Light(PageCase):
             self.assertGreater(np.abs(self.pixels() - placed).mean(), 1)
             self.page.mouse.up()
             self.settled()
-            self.assertLess(np.abs(self.pixels() - placed).mean(), 0.5)
+            self.assertLess(np.abs(self.pixels() - placed).mean(), 1.0)
         # The step alone, or the station, goes back to the start; each is one change.
         self.drag("exposure.ev", 20)
+        self.settled()
         self.page.locator("[data-step='placement']").get_by_role("button", name="Back to the start").click()
         self.settled()
         self.assertEqual(self.document()["placement"]["midtones"], 0)
         self.assertIsNotNone(self.document()["exposure"]["ev"])
         self.page.locator(".panel > .heading").get_by_role("button", name="Back to the start").click()
         self.settled()
-        self.assertLess(np.abs(self.pixels() - before).mean(), 0.5)
+        self.assertLess(np.abs(self.pixels() - before).mean(), 1.5)
         self.page.keyboard.press("Control+z")
         self.settled()
         self.assertIsNotNone(self.document()["exposure"]["ev"])

@@ -107,11 +107,15 @@ class Workbench(PageCase):
         self.assertGreater(self.pixels().shape[1], before.shape[1])
         # At the border the panel comes back over the picture, and is of use.
         self.page.mouse.move(1277, 300)
-        self.page.wait_for_function("document.querySelector('.panel').getBoundingClientRect().left < 1010")
+        self.page.wait_for_timeout(400)
+        self.assertLess(panel.bounding_box()["x"], 1010)
         self.drag("exposure.ev", 24)
         self.settled()
         self.page.mouse.move(640, 400)
-        self.page.wait_for_function("document.querySelector('.panel').getBoundingClientRect().left > 1260")
+        # Nothing in it is focused any more.
+        self.page.mouse.click(640, 400)
+        self.page.wait_for_timeout(400)
+        self.assertGreater(panel.bounding_box()["x"], 1260)
         self.page.reload()
         self.settled()
         self.assertEqual(canvas.bounding_box()["width"], 1280)
