@@ -52,6 +52,8 @@ class Light(PageCase):
         # While the list fades the pointer would press it.
         expect(self.page.locator(".MuiBackdrop-root")).to_have_count(0)
         self.page.get_by_label("Kind of light").locator("xpath=..").click()
+        # Nor does a list take a click while it opens.
+        self.page.wait_for_timeout(400)
         self.page.get_by_role("option", name="As shot").click()
         self.settled()
         self.assertIsNone(self.document()["white_balance"]["temperature"])
