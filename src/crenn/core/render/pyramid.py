@@ -1,8 +1,10 @@
 """A scene prepared for viewing: its radiance map at falling sizes, read from disk where needed."""
 
+import errno
 import itertools
 import json
 import os
+import shutil
 import threading
 import time
 from functools import cached_property
@@ -53,8 +55,18 @@ def with_report(folder: Path, report: dict, copy: Path) -> None:
                 other.mkdir(exist_ok=True)
             elif path.name != _REPORT:
                 other.parent.mkdir(parents=True, exist_ok=True)
-                os.link(path, other)
+                _share(path, other)
         (part / _REPORT).write_text(json.dumps(report))
+
+
+def _share(path: Path, other: Path) -> None:
+    """Let a file have another name; where the disk knows no such thing, copy it."""
+    try:
+        os.link(path, other)
+    except OSError as fault:
+        if fault.errno not in (errno.EPERM, errno.ENOTSUP, errno.EMLINK, errno.EXDEV, errno.ENOSYS):
+            raise
+        shutil.copyfile(path, other)
 
 
 #: The report's file in a prepared scene's folder.

@@ -40,13 +40,21 @@ def _shown(stops: np.ndarray, deep: np.ndarray, dials: np.ndarray) -> np.ndarray
     return lightness(plain + u * u * (3 - 2 * u) * (shown - plain))
 
 
-@lru_cache(maxsize=64)
 def camera_values(camera: CameraShown) -> dict[str, float]:
     """Values of dials by which a scene looks as in a camera's picture, by ``step.parameter``.
 
     Tones are fitted by least squares, the more of the picture has them the closer, and by what departs most little
     (Huber's loss), and so are the primaries and saturation to what became of its colours.
     """
+    columns = camera.stops, camera.lightness, camera.shares, camera.deep, camera.colours
+    return dict(_fitted(*(column.tobytes() for column in columns), camera.saturation))
+
+
+@lru_cache(maxsize=64)
+def _fitted(*told: bytes | float | None) -> tuple[tuple[str, float], ...]:
+    """What `camera_values` says, by the bytes of what it goes by: every look at a scene asks for it."""
+    stops, shown, shares, deep, colours = (np.frombuffer(v) for v in told[:-1] if isinstance(v, bytes))
+    camera = CameraShown(stops, shown, shares, deep, 0.0, 0.0, told[-1], colours.reshape(-1, 5), False)  # type: ignore[arg-type]
     inside = (camera.lightness > _DARKEST) & (camera.lightness < _LIGHTEST)
     if inside.sum() < 2:
         inside[:] = True
@@ -63,7 +71,7 @@ def camera_values(camera: CameraShown) -> dict[str, float]:
     first = min(tried, key=lambda dials: float(np.abs(departs(dials)).sum()))
     found = least_squares(departs, np.clip(first, _LOW + 1e-6, _HIGH - 1e-6), bounds=(_LOW, _HIGH), loss="huber").x
     exposure, contrast, white, black, *tones = (round(float(v), 2) for v in found)
-    return {
+    values = {
         "exposure.ev": exposure,
         "placement.shadows": 0.0,
         "placement.highlights": 0.0,
@@ -74,6 +82,7 @@ def camera_values(camera: CameraShown) -> dict[str, float]:
         **_colour_values(camera),
         **{f"curve.{name}": value for name, value in zip(TONES, tones)},
     }
+    return tuple(values.items())
 
 
 def _colour_values(camera: CameraShown) -> dict[str, float]:
