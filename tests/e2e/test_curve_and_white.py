@@ -9,7 +9,7 @@ from tests.e2e.page import PageCase
 class CurveAndWhite(PageCase):
     def open(self, step: str) -> None:
         """Unfold a step."""
-        heading = self.page.locator(f"[data-step={step}] h3 button")
+        heading = self.page.locator(f"[data-step={step}] h3 button[aria-expanded]")
         if heading.get_attribute("aria-expanded") == "false":
             heading.click()
 

@@ -74,7 +74,7 @@ class OnThePicture(OnPicture):
 
     def test_a_lens_is_chosen_from_the_list_and_corrected(self):
         self.station("Geometry")
-        self.page.locator("[data-step=lens] h3 button").click()
+        self.page.locator("[data-step=lens] h3 button[aria-expanded]").click()
         section = self.page.locator("[data-step=lens]")
         expect(section).to_contain_text("is not in the database")
         before = self.pixels()

@@ -70,6 +70,24 @@ describe("storing", () => {
     expect(sent.body).toEqual({ parent: 10, label: "Exposure", changes: [{ path: ev, value: 2 }] });
     expect(useScene.getState()).toMatchObject({ storing: "stored", revision: 11 });
   });
+  it("loses no change back to what an answer that is late still tells", async () => {
+    let late: (v: unknown) => void = () => {};
+    vi.spyOn(api, "GET").mockReturnValue(new Promise((done) => (late = done)) as never);
+    const put = vi.spyOn(api, "PUT").mockResolvedValue(answer(200, state(11)) as never);
+    const loading = loadScene(3);
+    preview((t) => withValue(t, ev, 2));
+    store("Exposure");
+    await vi.runAllTimersAsync();
+    // What the server told before it stored that.
+    late(answer(200, { id: 3, treatment, revision: 10 }));
+    await loading;
+    preview((t) => withValue(t, ev, null));
+    store("Automatic");
+    await vi.runAllTimersAsync();
+    expect(put).toHaveBeenCalledTimes(2);
+    const sent = put.mock.calls[1][1] as unknown as Sent;
+    expect(sent.body).toMatchObject({ parent: 11, changes: [{ path: ev, value: null }] });
+  });
   it("tries again until the database is back, and says so meanwhile", async () => {
     const put = vi
       .spyOn(api, "PUT")

@@ -79,7 +79,8 @@ export async function loadScene(id: number) {
   if (own) {
     const waiting = queue?.entries.at(-1)?.document;
     set((s) => ({
-      scene,
+      // What the server told may be older than what it has stored since: changes are told against the newer.
+      scene: shown && s.scene ? { ...scene, treatment: s.scene.treatment, revision: s.scene.revision } : scene,
       ...(shown
         ? {}
         : { treatment: waiting ?? scene.treatment, revision: queue!.revision, storing: "storing" as const }),
