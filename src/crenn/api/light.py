@@ -1,6 +1,7 @@
 """What a picture's light tells: white balances found in it, and what enters its curve."""
 
 from collections.abc import Callable
+from typing import TypeVar
 
 import numpy as np
 from fastapi import APIRouter, Depends, Request
@@ -17,15 +18,21 @@ from crenn.core.render.curve_input import BIN, START, Entering, entering
 from crenn.core.treatment import parse_treatment
 
 router = APIRouter(prefix="/api", tags=["light"])
+T = TypeVar("T")
 #: Light of the brightest of the picture is lamps and what was lost: it tells no colour.
 _TELLING = 0.995
 
 
-def _white(find: Callable[[], FoundWhite]) -> WhiteOut:
+def _told(find: Callable[[], T]) -> T:
+    """What is found in a picture; that nothing is, in words."""
     try:
-        found = find()
+        return find()
     except ValueError as fault:
         raise CrennError(str(fault)) from None
+
+
+def _white(find: Callable[[], FoundWhite]) -> WhiteOut:
+    found = _told(find)
     return WhiteOut(
         temperature=round(float(np.clip(found.temperature, *TEMPERATURES))),
         tint=round(float(np.clip(found.tint, *TINTS)), 1),
@@ -67,10 +74,7 @@ def white(scene_id: PathId, body: WhiteIn, config: Settings = Depends(settings))
 
 
 def _two(find: Callable[[], TwoLights]) -> WhiteOut:
-    try:
-        found = find()
-    except ValueError as fault:
-        raise CrennError(str(fault)) from None
+    found = _told(find)
     return WhiteOut(
         temperature=round(found.first.temperature),
         tint=round(found.first.tint, 1),

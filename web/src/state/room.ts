@@ -15,6 +15,8 @@ export const useRoom = create<Room>()(
 
 /** Put sides out of the way, or all of them back if they are. */
 export function toggleSides(...sides: Side[]) {
+  // What has the focus would keep its side open.
+  if (typeof document !== "undefined" && document.activeElement instanceof HTMLElement) document.activeElement.blur();
   useRoom.setState(({ hidden }) => {
     const away = !sides.every((side) => hidden[side]);
     return { hidden: { ...hidden, ...Object.fromEntries(sides.map((side) => [side, away])) } };

@@ -1,15 +1,13 @@
 """Faint colour: the colour that is there and too weak to be seen, brought out as far as it is no noise."""
 
-import weakref
 from collections.abc import Mapping
-from typing import Any
 
 import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.light.relief import blurred, departing, reduced
-from crenn.core.pipeline.planes import LATTICE, MakePlane, Plane, PlaneContext
+from crenn.core.pipeline.planes import LATTICE, MakePlane, Plane, PlaneContext, once_for_light
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
@@ -99,13 +97,7 @@ def _mean_about(values: np.ndarray, sigma: float) -> np.ndarray:
 
 def _makers(white: tuple[float, float]) -> tuple[MakePlane, MakePlane, MakePlane]:
     """Makers of the planes of red, green and blue; what is found for the same light is found once."""
-    last: list[Any] = []
-
-    def found(rgb: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray]:
-        if not last or last[0]() is not rgb:
-            last[:] = weakref.ref(rgb), faint_colours(rgb, around, white)
-        return last[1]
-
+    found = once_for_light(lambda rgb, around: faint_colours(rgb, around, white))
     return (
         lambda rgb, around: found(rgb, around)[0],
         lambda rgb, around: np.zeros(rgb.shape[:2], np.float32),

@@ -2,11 +2,10 @@
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.light.white_patch import White, white_of_patch
+from crenn.core.light.white_patch import White, speaking, white_of_patch
 
 #: White towards which the eye leans, in kelvin: daylight.
 _DAYLIGHT = 5500.0
@@ -15,8 +14,6 @@ _DAYLIGHT = 5500.0
 _WITH_WARM, _WITH_BLUE, _WITH_TINT = 0.65, 0.15, 0.7
 #: Deviation, in stops of colour ratios, within which colours count as dull, and how often their mean is taken anew.
 _DULL, _SHIFTS = 0.5, 12
-#: Longer side of the picture that is looked at, in pixels.
-_SIDE = 800
 #: Pieces that a patch is cut into along each side, to tell how even it is.
 _PIECES = 4
 
@@ -75,14 +72,6 @@ def white_in_patch(patch: np.ndarray, as_shot: tuple[float, float]) -> FoundWhit
     return FoundWhite.of(found, float(np.std(mired)) if len(mired) > 1 else None)
 
 
-def _speaking(rgb: np.ndarray, floor: float, ceiling: float) -> tuple[np.ndarray, np.ndarray]:
-    """A reduced picture, float32 (h, w, 3), and which of it has light that is neither noise nor a lamp's."""
-    factor = min(_SIDE / max(rgb.shape[:2]), 1.0)
-    small = cv2.resize(rgb, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA) if factor < 1 else rgb
-    light = luminance(small)
-    return small, (light > floor) & (light < ceiling) & (small.min(-1) > 0)
-
-
 def white_of_picture(
     rgb: np.ndarray, as_shot: tuple[float, float], floor: float = 0.0, ceiling: float = np.inf
 ) -> FoundWhite:
@@ -101,7 +90,7 @@ def white_of_picture(
     ValueError
         If nothing is bright enough to say anything.
     """
-    small, known = _speaking(rgb, floor, ceiling)
+    small, known = speaking(rgb, floor, ceiling)
     if known.sum() < 16:
         raise ValueError("Nothing in the picture is bright enough to tell the colour of its light.")
     colours = small[known].astype(np.float64)
@@ -116,7 +105,7 @@ def dull_white(
     A mean shift (Comaniciu and Meer 2002) over the logarithms of red and blue to green: bricks, neon and aurora lie
     elsewhere and have no say, where a mean would go to them. Parameters and errors as of `white_of_picture`.
     """
-    small, known = _speaking(rgb, floor, ceiling)
+    small, known = speaking(rgb, floor, ceiling)
     if known.sum() < 16:
         raise ValueError("Nothing in the picture is bright enough to tell the colour of its light.")
     logs = np.log2(small[known].astype(np.float64))

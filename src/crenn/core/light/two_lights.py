@@ -12,11 +12,11 @@ import numpy as np
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.colorimetry.white import balance_matrix
 from crenn.core.light.relief import departing
-from crenn.core.light.white_patch import TINTS, White, white_of_patch
-from crenn.core.pipeline.planes import Plane, PlaneContext
+from crenn.core.light.white_patch import TINTS, White, speaking, white_of_patch
+from crenn.core.pipeline.planes import Plane, PlaneContext, once_for_light
 
-#: Longer side of the picture that is looked at, and of its patches, in pixels; share of a patch that must have light.
-_SIDE, _PATCH, _LIT = 480, 10, 0.6
+#: Side of the patches, in pixels, and the share of one that must have light.
+_PATCH, _LIT = 16, 0.6
 #: How often the groups are taken anew, and what a colour counts for by its distance from its group's, in stops.
 _ROUNDS, _DULL = 25, 0.7
 #: Two lights lie at least so many mired apart, and each has this share of the patches.
@@ -44,10 +44,8 @@ def _ratios(rgb: np.ndarray) -> np.ndarray:
 
 def _patches(rgb: np.ndarray, floor: float, ceiling: float) -> np.ndarray:
     """Ratios of the mean light of patches that have enough of it, (N, 2)."""
-    factor = min(_SIDE / max(rgb.shape[:2]), 1.0)
-    small = cv2.resize(rgb, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA) if factor < 1 else rgb
+    small, lit = speaking(rgb, floor, ceiling)
     y = luminance(small)
-    lit = (y > floor) & (y < ceiling) & (small.min(-1) > 0)
     # Each place counts alike: a bright one is no more light of its kind than a dark one.
     even = np.where(lit[..., None], small / np.maximum(y, 1e-12)[..., None], 0).astype(np.float32)
     size = max(small.shape[1] // _PATCH, 1), max(small.shape[0] // _PATCH, 1)
@@ -125,20 +123,36 @@ def share_plane(first: tuple[float, float], second: tuple[float, float], as_shot
 
 
 def balance_planes(
-    first: tuple[float, float], second: tuple[float, float], balanced: tuple[float, float], as_shot: tuple[float, float]
+    first: tuple[float, float], second: tuple[float, float], as_shot: tuple[float, float]
 ) -> tuple[Plane, Plane, Plane]:
-    """Planes of EV of red, green and blue that balance each place for its own light; now all are for ``balanced``."""
+    """Planes of EV of red, green and blue by which each place is as if it had the first light; before white balance.
+
+    They go by the lights alone: a dial between those leaves them.
+    """
     share = share_plane(first, second, as_shot)
-    now = balance_matrix(balanced, as_shot)
-    lacks = [-_ratios(now @ np.linalg.solve(balance_matrix(light, as_shot), np.ones(3))) for light in (first, second)]
+    red, blue = (float(v) for v in _as_recorded(first, as_shot) - _as_recorded(second, as_shot))
+    found = once_for_light(share.make)
 
-    def plane(name: str, one: float, other: float) -> Plane:
+    def plane(name: str, ev: float) -> Plane:
         def make(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
-            if not (one or other):
-                return np.zeros(rgb.shape[:2], np.float32)
-            return np.asarray(one + share.make(rgb, around) * np.float32(other - one), np.float32)
+            return np.asarray(found(rgb, around) * np.float32(ev), np.float32) if ev else _even(rgb, 0.0)
 
-        return Plane(f"two_lights.{name}", (*share.depends, balanced), share.reach, make)
+        return Plane(f"two_lights.{name}", share.depends, share.reach, make)
 
-    red, blue = ((float(lacks[0][k]), float(lacks[1][k])) for k in (0, 1))
-    return plane("red", *red), plane("green", 0.0, 0.0), plane("blue", *blue)
+    return plane("red", red), plane("green", 0.0), plane("blue", blue)
+
+
+def even_planes(
+    light: tuple[float, float], other: tuple[float, float], as_shot: tuple[float, float]
+) -> tuple[Plane, Plane, Plane]:
+    """Planes of EV of red, green and blue by which all places of one light are as if they had another."""
+    red, blue = (float(v) for v in _as_recorded(other, as_shot) - _as_recorded(light, as_shot))
+
+    def plane(ev: float) -> Plane:
+        return Plane("two_lights.even", (ev,), 0.0, lambda rgb, around: _even(rgb, ev))
+
+    return plane(red), plane(0.0), plane(blue)
+
+
+def _even(rgb: np.ndarray, ev: float) -> np.ndarray:
+    return np.full(rgb.shape[:2], ev, np.float32)

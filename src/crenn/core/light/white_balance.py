@@ -6,7 +6,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.colorimetry.white import COLDEST, WARMEST, balance_matrix
-from crenn.core.light.two_lights import balance_planes, share_plane
+from crenn.core.light.two_lights import balance_planes, even_planes, share_plane
 from crenn.core.light.white_patch import BEYOND, TEMPERATURES, TINTS
 from crenn.core.pipeline.planes import Plane
 from crenn.core.pipeline.program import Program
@@ -88,14 +88,18 @@ class WhiteBalance(LightStep[WhiteBalanceParameters]):
 
     def act(self, program: Program, parameters: WhiteBalanceParameters, scene: SceneLight) -> None:
         chosen = _white(parameters)
-        if chosen != scene.as_shot:
-            program.matrix(balance_matrix(chosen, scene.as_shot))
         if parameters.second_temperature is not None and parameters.own:
             assert parameters.temperature is not None
             assert parameters.tint is not None
             first = parameters.temperature, parameters.tint
             second = parameters.second_temperature, parameters.second_tint
-            program.tint(balance_planes(first, second, chosen, scene.as_shot), parameters.own / 100)
+            for planes in (
+                balance_planes(first, second, scene.as_shot),
+                even_planes(first, chosen, scene.as_shot),
+            ):
+                program.tint(planes, parameters.own / 100)
+        if chosen != scene.as_shot:
+            program.matrix(balance_matrix(chosen, scene.as_shot))
         if parameters.red or parameters.blue:
             program.matrix(gains(parameters.red, parameters.blue))
 

@@ -1,16 +1,19 @@
-"""The white that a patch asks for: of light, and what is beyond all white light."""
+"""The white that a patch asks for, of light and beyond all white light; and which places of a picture tell of it."""
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
-from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, xy_to_xyz
+from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_XYZ, adaptation_matrix, luminance, xy_to_xyz
 from crenn.core.colorimetry.white import balance_matrix, temperature_of, white_xy
 
 #: What can be chosen, in kelvin and thousandths of Duv.
 TEMPERATURES, TINTS = (1800.0, 20000.0), (-60.0, 60.0)
 #: EV by which red and blue can be moved beside the white: light beyond red needs as much.
 BEYOND = 8.0
+#: Longer side of the picture that is looked at, in pixels.
+_SIDE = 800
 #: EV below which a colour counts as white.
 _WHITE = 0.004
 
@@ -73,3 +76,11 @@ def _told_apart(xyz: np.ndarray) -> tuple[float, float]:
         return TEMPERATURES[0], 0.0
     temperature, tint = temperature_of(*(xyz[:2] / xyz.sum()))
     return float(np.clip(temperature, *TEMPERATURES)), float(np.clip(tint, *TINTS))
+
+
+def speaking(rgb: np.ndarray, floor: float, ceiling: float) -> tuple[np.ndarray, np.ndarray]:
+    """A reduced picture, float32 (h, w, 3), and which of it has light that is neither noise nor a lamp's."""
+    factor = min(_SIDE / max(rgb.shape[:2]), 1.0)
+    small = cv2.resize(rgb, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA) if factor < 1 else rgb
+    light = luminance(small)
+    return small, (light > floor) & (light < ceiling) & (small.min(-1) > 0)

@@ -1,9 +1,13 @@
 """What is costly in a step: planes made from the light around, and grids made from the whole scene."""
 
+import weakref
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any, TypeVar, cast
 
 import numpy as np
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -63,6 +67,18 @@ class Plane:
     def key(self) -> tuple:
         """What tells it from other planes of the same light."""
         return self.name, self.depends
+
+
+def once_for_light(find: Callable[[np.ndarray, PlaneContext], T]) -> Callable[[np.ndarray, PlaneContext], T]:
+    """What is found for the same light is found once: for makers of several planes that share it."""
+    last: list[Any] = []
+
+    def found(rgb: np.ndarray, around: PlaneContext) -> T:
+        if not last or last[0]() is not rgb:
+            last[:] = weakref.ref(rgb), find(rgb, around)
+        return cast(T, last[1])
+
+    return found
 
 
 #: Makes what is taken out of the light, float32 (3, h, w), of noise layers, float32 (h, w, CHANNELS; see

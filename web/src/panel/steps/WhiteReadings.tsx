@@ -25,6 +25,20 @@ const OWN = {
   default: 0,
 };
 
+const READINGS = [
+  {
+    by: "automatic",
+    says: "By eye",
+    title: "As an eye would have it: lamps stay warm, the blue hour stays blue",
+  },
+  { by: "picture", says: "Whole picture", title: "The picture as a whole becomes grey" },
+  {
+    by: "two",
+    says: "Two lights",
+    title: "Finds two lights in the scene, as of lamps and of the sky, and a dial between them",
+  },
+] as const;
+
 /** White balances read from the picture: from a patch, from two, from all of it. */
 export function WhiteReadings() {
   const second = useScene((s) => s.treatment?.white_balance.second_temperature ?? null);
@@ -36,36 +50,19 @@ export function WhiteReadings() {
   return (
     <>
       <div className="buttons">
-        <Button
-          size="small"
-          variant="outlined"
-          color="inherit"
-          className="below"
-          title="As an eye would have it: lamps stay warm, the blue hour stays blue"
-          onClick={() => void readPicture("automatic")}
-        >
-          By eye
-        </Button>
-        <Button
-          size="small"
-          variant="outlined"
-          color="inherit"
-          className="below"
-          title="The picture as a whole becomes grey"
-          onClick={() => void readPicture("picture")}
-        >
-          Whole picture
-        </Button>
-        <Button
-          size="small"
-          variant="outlined"
-          color="inherit"
-          className="below"
-          title="Finds two lights in the scene, as of lamps and of the sky, and a dial between them"
-          onClick={() => void readPicture("two")}
-        >
-          Two lights
-        </Button>
+        {READINGS.map(({ by, says, title }) => (
+          <Button
+            key={by}
+            size="small"
+            variant="outlined"
+            color="inherit"
+            className="below"
+            title={title}
+            onClick={() => void readPicture(by)}
+          >
+            {says}
+          </Button>
+        ))}
       </div>
       <div className="choice">
         <ToolButton
