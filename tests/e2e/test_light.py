@@ -32,10 +32,22 @@ class Light(PageCase):
         self.settled()
         self.assertEqual(self.document()["saturation"]["saturation"], 1.0)
         self.assertEqual(self.value("exposure.ev"), even)
+        # Its colour alone, whatever the tones.
+        plain = self.pixels()
+        colour = self.page.get_by_role("group", name="Colour")
+        expect(colour.get_by_role("button", name="Colour as measured")).to_have_attribute("aria-pressed", "true")
+        colour.get_by_role("button", name="As the camera showed").click()
+        self.settled()
+        self.assertEqual(self.value("exposure.ev"), even)
+        self.assertNotEqual(self.document()["saturation"]["saturation"], 1.0)
+        self.assertGreater(np.abs(self.pixels() - plain).mean(), 0.5)
+        colour.get_by_role("button", name="Colour as measured").click()
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - plain).mean(), 0.5)
         self.page.reload()
         self.settled()
         self.assertEqual(self.value("exposure.ev"), even)
-        for _ in range(3):
+        for _ in range(5):
             self.page.keyboard.press("Control+z")
             self.settled()
         expect(group.get_by_role("button", name="As it was")).to_have_attribute("aria-pressed", "true")

@@ -53,12 +53,14 @@ def automatic_values(report: dict) -> AutomaticOut:
     rest = {
         path: getattr(getattr(plain, path.split(".")[0]), path.split(".")[1]) for v in values.values() for path in v
     }
+    of_colour = {step.name for step in STEPS if step.station == "colour"}
     starts = [
         StartOut(
             name=name,
             title=start.title,
             help=start.help,
             values=values[name],
+            colours=[path for path in values[name] if path.split(".")[0] in of_colour],
             others={path: value for path, value in rest.items() if path not in values[name]},
         )
         for name, start in starts_of(light).items()
@@ -66,6 +68,7 @@ def automatic_values(report: dict) -> AutomaticOut:
     return AutomaticOut(
         values={path: round(value, 2) for path, value in found.items()},
         starts=starts,
+        idle=[step.name for step in STEPS if not step.belongs(light)],
         saturation=light.capture.saturation,
         luminance=light.luminance,
     )

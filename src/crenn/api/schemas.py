@@ -112,6 +112,7 @@ class StartOut(BaseModel):
     title: str
     help: str
     values: dict[str, float] = Field(description="what it comes to in this scene, by ``step.parameter``")
+    colours: list[str] = Field(description="of the values' paths, those that move colour alone")
     others: dict[str, float | None] = Field(
         description="what dials are put back to that other starting points set and this one does not"
     )
@@ -122,6 +123,7 @@ class AutomaticOut(BaseModel):
 
     values: dict[str, float]
     starts: list[StartOut] = Field(description="starting points; the first is what automatic values come to")
+    idle: list[str] = Field(description="steps that this scene has nothing for")
     saturation: float | None = Field(description="luminance of stop 0, cd/m²; none where frames do not tell")
     luminance: float | None = Field(description="luminance of the bulk of the scene, cd/m²")
 

@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-_BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _UNDEFINED, _SRATIONAL, _DOUBLE = 1, 2, 3, 4, 5, 7, 10, 12
-_FORMATS = {_BYTE: "B", _SHORT: "H", _LONG: "I", _DOUBLE: "d"}
+_BYTE, _ASCII, _SHORT, _LONG, _RATIONAL, _UNDEFINED, _SRATIONAL, _FLOAT, _DOUBLE = 1, 2, 3, 4, 5, 7, 10, 11, 12
+_FORMATS = {_BYTE: "B", _SHORT: "H", _LONG: "I", _FLOAT: "f", _DOUBLE: "d"}
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,8 @@ class FrameDescription:
     ``xyz_to_camera`` is (3, 3), ``neutral`` the camera's answer to white (3,), ``noise_profile`` the
     pairs (S, O) of ``var(x) = S x + O`` per colour, or None to leave the tag out. ``picture`` is what the camera shows
     itself, sRGB codes, uint8 (h, w, 3), or None. ``xyz_to_camera`` is that under daylight (D65); the
-    file may have another for tungsten light, ``under_tungsten``.
+    file may have another for tungsten light, ``under_tungsten``. ``hues`` is a table of hues of its profile, (values,
+    hues, saturations, 3), or None.
     """
 
     seconds: float | None
@@ -40,6 +41,7 @@ class FrameDescription:
     orientation: int = 1
     picture: np.ndarray | None = None
     under_tungsten: np.ndarray | None = None
+    hues: np.ndarray | None = None
 
 
 def _rational(value: float, kind: int) -> bytes:
@@ -142,6 +144,9 @@ def write_dng(path: Path, mosaic: np.ndarray, about: FrameDescription) -> None:
     ]
     if about.under_tungsten is not None:
         main += [(50722, _SRATIONAL, about.under_tungsten), (50779, _SHORT, 17)]
+    if about.hues is not None:
+        values, hues, saturations, _ = about.hues.shape
+        main += [(50937, _LONG, (hues, saturations, values)), (50938, _FLOAT, about.hues)]
     if about.noise_profile is not None:
         main.append((51041, _DOUBLE, about.noise_profile))
     after = main_offset + len(_directory(main, main_offset))

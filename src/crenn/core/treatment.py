@@ -25,6 +25,7 @@ from crenn.core.colour.hues import Hues
 from crenn.core.colour.inks import Inks
 from crenn.core.colour.monochrome import Monochrome
 from crenn.core.colour.primaries import Primaries
+from crenn.core.colour.profile import Profile
 from crenn.core.colour.saturation import Saturation
 from crenn.core.colour.sky import Sky
 from crenn.core.colour.tints import Tints
@@ -64,6 +65,7 @@ STEPS: tuple[Step[Any], ...] = (
     Haze(),
     WHITE_BALANCE,
     Exposure(),
+    Profile(),
     Placement(),
     Relief(),
     Stars(),

@@ -69,9 +69,18 @@ class Held(unittest.TestCase):
         chroma = [np.hypot(*to_oklab(v[1:])[..., 1:].T).mean() for v in shown]
         self.assertGreater(chroma[1], chroma[0] * 1.3)
 
-    def test_by_itself_only_where_frames_were_laid_on_stars(self):
-        for stack, contrast in ((None, 1.0), ({"sky": False}, 1.0), ({"sky": True}, 0.5)):
+    def test_by_itself_where_frames_were_laid_on_stars_or_it_is_too_dark_for_lamps(self):
+        starlight = {"seconds": 20.0, "aperture": 2.0, "iso": 12800.0}
+        for stack, seconds, contrast in (
+            (None, None, 1.0),
+            ({"sky": False}, None, 1.0),
+            ({"sky": True}, None, 0.5),
+            (None, 20.0, 0.5),
+            (None, 1 / 30, 1.0),
+        ):
             report = self.renderer.scene.report | {"stack": stack}
+            if seconds is not None:
+                report["capture"] = starlight | {"seconds": seconds}
             scene = PreparedScene.from_radiance(RadianceMap(self.light, None, report=report))
             found = Stars().automatic(scene.light)
             self.assertEqual(found["contrast"], contrast)

@@ -1064,6 +1064,11 @@ export interface components {
              */
             starts: components["schemas"]["StartOut"][];
             /**
+             * Idle
+             * @description steps that this scene has nothing for
+             */
+            idle: string[];
+            /**
              * Saturation
              * @description luminance of stop 0, cd/m²; none where frames do not tell
              */
@@ -1517,6 +1522,11 @@ export interface components {
              * @description whether it was day; none where nobody has said
              */
             day: boolean | null;
+            /**
+             * Profile
+             * @description tables of hues of the file: values, hues, saturations and whether values are codes; degrees and factors in 16 bits, packed
+             */
+            profile: string[];
             /**
              * Finished
              * @description whether it is one picture, whose tones are as somebody wanted them
@@ -4026,6 +4036,21 @@ export interface components {
              */
             blue_saturation: number;
         };
+        /** ProfileParameters */
+        ProfileParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Camera’s profile
+             * @description How far colours are moved by the tables of hues that the file brings along; at 0 they are as measured.
+             * @default 100
+             */
+            amount: number;
+        };
         /**
          * ReachOut
          * @description How far down a picture can be used.
@@ -4473,6 +4498,11 @@ export interface components {
                 [key: string]: number;
             };
             /**
+             * Colours
+             * @description of the values' paths, those that move colour alone
+             */
+            colours: string[];
+            /**
              * Others
              * @description what dials are put back to that other starting points set and this one does not
              */
@@ -4765,6 +4795,7 @@ export interface components {
             haze: components["schemas"]["HazeParameters"];
             white_balance: components["schemas"]["WhiteBalanceParameters"];
             exposure: components["schemas"]["ExposureParameters"];
+            profile: components["schemas"]["ProfileParameters"];
             placement: components["schemas"]["PlacementParameters"];
             relief: components["schemas"]["ReliefParameters"];
             stars: components["schemas"]["StarsParameters"];

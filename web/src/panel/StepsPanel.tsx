@@ -19,7 +19,8 @@ interface Props {
 
 /** The panel of a station of steps: everything in it is what the server says its steps have. */
 export function StepsPanel({ station, title, lead, children, below }: Props) {
-  const steps = (useSteps().data ?? []).filter((s) => s.station === station);
+  const idle = useScene((s) => s.scene?.automatic?.idle);
+  const steps = (useSteps().data ?? []).filter((s) => s.station === station && !idle?.includes(s.name));
   const moved = useScene((s) => s.treatment !== null && steps.some((step) => changed(step, s.treatment!) > 0));
   return (
     <>

@@ -34,10 +34,13 @@ class DngColour:
         From balanced colours of the camera; each row sums to 1.
     white : tuple of float
         The light as shot, kelvin and thousandths of Duv.
+    share : float
+        How far it lies from the first light that the file has a matrix for towards the second, 0 to 1.
     """
 
     to_rec2020: np.ndarray
     white: tuple[float, float]
+    share: float
 
 
 def _numbers(tags: Mapping[str, Any], tag: int, count: int) -> np.ndarray | None:
@@ -110,7 +113,7 @@ def dng_colour(tags: Mapping[str, Any], neutral: np.ndarray) -> DngColour | None
     sums = matrix.sum(1, keepdims=True)
     if (np.abs(sums) < 1e-3).any() or np.linalg.cond(matrix / sums) > _WORST:
         return None
-    return DngColour(matrix / sums, temperature_of(*xy))
+    return DngColour(matrix / sums, temperature_of(*xy), share)
 
 
 def _share(xy: np.ndarray, lights: list) -> float:

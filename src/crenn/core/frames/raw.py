@@ -7,10 +7,12 @@ from pathlib import Path
 import numpy as np
 import rawpy
 
+from crenn.core.colorimetry.hue_saturation import HueSaturationMap
 from crenn.core.colorimetry.spaces import D65_XY, REC2020_TO_SRGB, REC2020_TO_XYZ
 from crenn.core.colorimetry.white import temperature_of
 from crenn.core.errors import UnreadableFrame
 from crenn.core.frames.dng_colour import dng_colour
+from crenn.core.frames.dng_profile import dng_profile
 from crenn.core.frames.metadata import FrameMetadata, exif_tags, open_raw, read_metadata
 from crenn.core.mosaic.noise import NoiseModel
 
@@ -62,6 +64,8 @@ class RawFrame:
         Whether its codes are for a display, so that its tones are as somebody wanted them seen.
     curve : callable or None
         From codes, 0 to 1, to light, as the file's profile tells.
+    profile : tuple of HueSaturationMap
+        Tables of hues that the file brings along, in the order in which they act.
     grey : bool
         Whether the file has one channel only: every site of the mosaic holds the same grey.
     """
@@ -88,6 +92,7 @@ class RawFrame:
     for_display: bool = False
     step: float = 0.0
     rounding: NoiseModel | None = None
+    profile: tuple[HueSaturationMap, ...] = ()
 
 
 #: Saturation of what LibRaw has developed.
@@ -244,8 +249,12 @@ def _decode(path: Path, name: str) -> RawFrame:
         noise = NoiseModel.from_profile(metadata.noise_profile) if metadata.noise_profile else None
         gains, matrix = _neutral_gains(raw), _camera_matrix(raw)
         as_shot = _as_shot(raw, gains, matrix)
-        if path.suffix.lower() == ".dng" and (known := dng_colour(exif_tags(path), 1.0 / gains.astype(np.float64))):
-            matrix, as_shot = known.to_rec2020.astype(np.float32), known.white
+        profile: tuple[HueSaturationMap, ...] = ()
+        if path.suffix.lower() == ".dng":
+            known = dng_colour(exif_tags(path), 1.0 / gains.astype(np.float64))
+            if known is not None:
+                matrix, as_shot = known.to_rec2020.astype(np.float32), known.white
+            profile = dng_profile(path, 0.0 if known is None else known.share)
         grey = raw.num_colors == 1
         if grey:
             gains, matrix, as_shot = np.ones(3, np.float32), np.eye(3, dtype=np.float32), temperature_of(*D65_XY)
@@ -265,4 +274,5 @@ def _decode(path: Path, name: str) -> RawFrame:
             developed,
             grey=grey,
             planes=None if grey else planes,
+            profile=() if grey else profile,
         )

@@ -160,6 +160,7 @@ def _capture(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> Capture
         scale=facts.scale,
         filter_stops=facts.filter_stops,
         day=facts.day,
+        profile=[table.text() for table in first.raw.profile],
     )
 
 

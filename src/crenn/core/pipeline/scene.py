@@ -5,6 +5,7 @@ from functools import cached_property
 
 import numpy as np
 
+from crenn.core.colorimetry.hue_saturation import HueSaturationMap
 from crenn.core.colorimetry.spaces import D65_XY
 from crenn.core.colorimetry.white import temperature_of
 from crenn.core.pipeline.fringes import Fringes
@@ -16,6 +17,8 @@ LEFT = 0.2
 #: Light whose signal to noise is less than this, in dB, has no say in what the scene's light suggests, if more than a
 #: small share of the picture has more.
 _DROWNED, _FEW = 0.0, 0.01
+#: In cd/m², the bulk of a scene lit by less has no lamps in it: a sky under a full moon has some hundredths.
+_STARLIGHT = 0.01
 _STOPS = np.arange(-40.0, 24.0, 1 / _PER_STOP)
 
 
@@ -48,6 +51,8 @@ class Capture:
         What a filter before the lens took, in stops.
     day : bool or None
         Whether it was day; None where nobody has said.
+    profile : tuple of HueSaturationMap
+        Tables of hues that the file brought along, in the order in which they act.
     """
 
     make: str = ""
@@ -66,6 +71,7 @@ class Capture:
     finished: bool = False
     filter_stops: float = 0.0
     day: bool | None = None
+    profile: tuple[HueSaturationMap, ...] = ()
 
     @classmethod
     def from_report(cls, report: dict) -> "Capture":
@@ -73,6 +79,7 @@ class Capture:
         told = dict(report.get("capture") or {})
         if told.get("to_camera") is not None:
             told["to_camera"] = np.array(told["to_camera"], np.float64).reshape(3, 3)
+        told["profile"] = tuple(map(HueSaturationMap.from_text, told.get("profile") or ()))
         if (fringes := told.pop("fringes", None)) is not None:
             told["fringes"] = Fringes(tuple(fringes["red"]), tuple(fringes["blue"]))
         return cls(**{name: value for name, value in told.items() if value is not None})
@@ -188,7 +195,7 @@ class SceneLight:
         Stop of the brightest light of a bright subject before nothing; None where there is none.
     camera : CameraShown or None
         How the camera showed it; None where that is not known.
-    starry : bool
+    on_stars : bool
         Whether its frames were laid on stars.
     """
 
@@ -206,7 +213,7 @@ class SceneLight:
     deep_ev: float = 0.0
     subject: float | None = None
     camera: CameraShown | None = None
-    starry: bool = False
+    on_stars: bool = False
 
     @classmethod
     def from_report(cls, report: dict) -> "SceneLight":
@@ -268,6 +275,11 @@ class SceneLight:
         """Share of the picture that is more than noise, lamps left out."""
         unlit = np.maximum(self.histogram - self.lamp_histogram, 0.0).sum()
         return float(self.unlit.sum() / unlit) if unlit > 0 else 1.0
+
+    @cached_property
+    def starry(self) -> bool:
+        """Whether points of light in it are stars: frames were laid on them, or it is too dark for lamps."""
+        return self.on_stars or (self.luminance is not None and self.luminance < _STARLIGHT)
 
     @cached_property
     def luminance(self) -> float | None:

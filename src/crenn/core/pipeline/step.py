@@ -203,6 +203,10 @@ class Step(Generic[P]):
             return float(value % about["high"])
         return float(min(max(value, about["low"]), about["high"]))
 
+    def belongs(self, scene: SceneLight) -> bool:
+        """Whether a scene has what the step acts by."""
+        return True
+
     def automatic(self, scene: SceneLight) -> dict[str, float]:
         """What parameters that are None come to in a scene."""
         return {}

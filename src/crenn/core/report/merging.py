@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from crenn.core.basis import Basis, Homography
 from crenn.core.colorimetry.brightness import coloured_ev
+from crenn.core.colorimetry.hue_saturation import HueSaturationMap
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.document import Document
 from crenn.core.noise.averaging import luminance_deviation
@@ -78,7 +79,20 @@ class CaptureReport(_Part):
     developed: bool = Field(False, description="whether the frames were developed pictures, and not raw")
     filter_stops: float = Field(0.0, ge=0, le=30, description="what a filter before the lens took, in stops")
     day: bool | None = Field(None, description="whether it was day; none where nobody has said")
+    profile: list[Annotated[str, Field(max_length=1_000_000)]] = Field(
+        default_factory=list,
+        max_length=2,
+        description="tables of hues of the file: values, hues, saturations and whether values are codes; "
+        "degrees and factors in 16 bits, packed",
+    )
     finished: bool = Field(False, description="whether it is one picture, whose tones are as somebody wanted them")
+
+    @field_validator("profile")
+    @classmethod
+    def _tables(cls, profile: list[str]) -> list[str]:
+        for text in profile:
+            HueSaturationMap.from_text(text)
+        return profile
 
     @field_validator("part")
     @classmethod
