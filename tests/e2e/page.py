@@ -158,7 +158,12 @@ class PageCase(unittest.TestCase):
         """A dial by the path of its value; in areas, the one of the selected area, whose id no test knows."""
         if name.startswith("areas."):
             return self.page.locator(f"[data-dial^='areas.'][data-dial$='.{name.removeprefix('areas.')}']")
-        return self.page.locator(f"[data-dial='{name}']")
+        dial = self.page.locator(f"[data-dial='{name}']")
+        unfold = self.page.locator(f"[data-step='{name.split('.')[0]}'] .unfold[aria-expanded='false']")
+        # What is not usual is folded away until it is asked for.
+        if dial.count() == 0 and unfold.count() == 1:
+            unfold.click()
+        return dial
 
     def drag(self, name: str, way: float) -> None:
         self.dial(name).scroll_into_view_if_needed()

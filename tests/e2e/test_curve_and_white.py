@@ -103,6 +103,7 @@ class CurveAndWhite(PageCase):
         expect(self.page.get_by_test_id("reading")).to_contain_text("mired")
         self.settled()
         first = self.pixels()
+        self.page.get_by_role("button", name="More of White balance").click()
         self.page.get_by_role("button", name="A second light").click()
         self.page.mouse.move(x + 60, y + 60)
         self.page.mouse.click(x + 60, y + 60)

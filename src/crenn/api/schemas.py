@@ -400,6 +400,7 @@ class _ParameterOut(BaseModel):
     name: str
     title: str
     help: str
+    usual: bool = Field(True, description="whether it is at hand at once; others are folded away")
 
 
 class DialOut(_ParameterOut):

@@ -29,6 +29,7 @@ def _parameter(
         "title": info.title,
         "help": info.description,
         "default": info.default,
+        "usual": extra.get("usual", True),
     }
     if extra["kind"] == "choice":
         return ChoiceOut(names=extra["names"], **about)

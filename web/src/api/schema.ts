@@ -1759,6 +1759,12 @@ export interface components {
             /** Help */
             help: string;
             /**
+             * Usual
+             * @description whether it is at hand at once; others are folded away
+             * @default true
+             */
+            usual: boolean;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -2059,6 +2065,12 @@ export interface components {
             title: string;
             /** Help */
             help: string;
+            /**
+             * Usual
+             * @description whether it is at hand at once; others are folded away
+             * @default true
+             */
+            usual: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4669,6 +4681,12 @@ export interface components {
             title: string;
             /** Help */
             help: string;
+            /**
+             * Usual
+             * @description whether it is at hand at once; others are folded away
+             * @default true
+             */
+            usual: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

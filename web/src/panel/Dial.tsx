@@ -7,6 +7,7 @@ import { useDrag } from "../useDrag";
 import { useNudge } from "../useNudge";
 import { number } from "../units";
 import { decimals, held, scaleOf } from "./dials";
+import type { useHeld } from "./useHeld";
 
 /** So near the thumb, in pixels, a press takes hold of it where it is. */
 const NEAR = 9;
@@ -19,10 +20,14 @@ interface Props {
   path: Path;
   /** What stands before its name. */
   children?: ReactNode;
+  /** What stands after it. */
+  beside?: ReactNode;
+  /** What its name does besides, where it stands for a whole step. */
+  heading?: ReturnType<typeof useHeld>;
 }
 
 /** A dial of the treatment. */
-export function Dial({ dial, path, children }: Props) {
+export function Dial({ dial, path, children, beside, heading }: Props) {
   // Only its own numbers: other dials' values are none of its business.
   const own = useScene((s) => (s.treatment ? numberAt(s.treatment, path) : null));
   const auto = useScene((s) => automaticAt(s.scene, path, dial.default));
@@ -36,6 +41,8 @@ export function Dial({ dial, path, children }: Props) {
       store={store}
       hold={hold}
       release={release}
+      beside={beside}
+      heading={heading}
     >
       {children}
     </DialRow>
@@ -56,10 +63,12 @@ interface RowProps {
   hold: (view: string | null) => void;
   release: () => void;
   children?: ReactNode;
+  beside?: ReactNode;
+  heading?: ReturnType<typeof useHeld>;
 }
 
 /** One dial: its name, its value with unit, and a thin track with a mark at the automatic or default value. */
-export function DialRow({ dial: p, name, own, auto, show, store, hold, release, children }: RowProps) {
+export function DialRow({ dial: p, name, own, auto, show, store, hold, release, children, beside, heading }: RowProps) {
   const [typed, setTyped] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
   const wheel = useRef<(e: WheelEvent) => void>(() => {});
@@ -148,12 +157,14 @@ export function DialRow({ dial: p, name, own, auto, show, store, hold, release, 
         {children}
         <button
           className="name"
+          {...heading}
           title={`${p.help} Double-click: back to ${p.default == null ? "automatic" : "the default"}.`}
           onDoubleClick={reset}
           tabIndex={-1}
         >
           {p.title}
         </button>
+        {beside}
         <span className="value">
           <input
             aria-label={`${p.title} in ${p.unit}`}

@@ -17,12 +17,14 @@ export function Folded({
   const open = useFolding((s) => s.open[name] ?? false);
   return (
     <section aria-label={title} className="step">
-      <h3 className="group">
-        <button aria-expanded={open} aria-controls={name} onClick={() => toggle(name, !open)}>
-          {title}
-          {!open && aside && <span className="count">{aside}</span>}
-        </button>
-      </h3>
+      <div className="group">
+        <h3>
+          <button aria-expanded={open} aria-controls={name} onClick={() => toggle(name, !open)}>
+            {title}
+            {!open && aside && <span className="count">{aside}</span>}
+          </button>
+        </h3>
+      </div>
       {open && <div id={name}>{children}</div>}
     </section>
   );

@@ -22,7 +22,10 @@ export function Starts() {
     Object.entries(starts[index].values).every(
       ([path, value]) => starts[index].colours.includes(path) || at(path) === (index === 0 ? null : value),
     );
-  const shown = starts.find(({ colours }) => colours.length > 0);
+  // A camera whose picture has the colours that were measured leaves nothing to choose.
+  const shown = starts.find(({ values, colours }) =>
+    colours.some((path) => values[path] !== (starts[0].others[path] ?? null)),
+  );
   const colour = (asShown: boolean) => {
     if (!shown) return;
     for (const path of shown.colours) set(path, asShown ? shown.values[path] : (starts[0].others[path] ?? null));
@@ -32,7 +35,7 @@ export function Starts() {
     shown?.colours.every((path) => at(path) === (asShown ? shown.values[path] : (starts[0].others[path] ?? null)));
   return (
     <div className="starts">
-      <div className="segment" role="group" aria-label="Start from">
+      <div className="segment small" role="group" aria-label="Start from">
         {starts.map(({ name, title, help }, i) => (
           <button key={name} aria-pressed={begun(i)} title={help} onClick={() => start(i)}>
             {title}
@@ -40,21 +43,24 @@ export function Starts() {
         ))}
       </div>
       {shown && (
-        <div className="segment" role="group" aria-label="Colour">
-          <button
-            aria-pressed={coloured(false)}
-            title="Colour by what the sensor measured; sets saturation and primaries"
-            onClick={() => colour(false)}
-          >
-            Colour as measured
-          </button>
-          <button
-            aria-pressed={coloured(true)}
-            title="Saturation and primaries as in the camera’s own picture, whatever the tones; they are seen at Colour"
-            onClick={() => colour(true)}
-          >
-            As the camera showed
-          </button>
+        <div className="choice">
+          <span>Colour</span>
+          <div className="segment small" role="group" aria-label="Colour">
+            <button
+              aria-pressed={coloured(false)}
+              title="Colour by what the sensor measured; sets saturation and primaries"
+              onClick={() => colour(false)}
+            >
+              As measured
+            </button>
+            <button
+              aria-pressed={coloured(true)}
+              title="Saturation and primaries as in the camera’s own picture, whatever the tones; they are seen at Colour"
+              onClick={() => colour(true)}
+            >
+              As shown
+            </button>
+          </div>
         </div>
       )}
     </div>

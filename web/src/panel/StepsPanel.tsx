@@ -10,7 +10,10 @@ import { StepControls } from "./steps/StepControls";
 interface Props {
   station: StationName;
   title: string;
+  /** What it is for. */
   lead: string;
+  /** What stands in its heading. */
+  aside?: ReactNode;
   /** What stands above its steps. */
   children?: ReactNode;
   /** What stands below them. */
@@ -18,17 +21,17 @@ interface Props {
 }
 
 /** The panel of a station of steps: everything in it is what the server says its steps have. */
-export function StepsPanel({ station, title, lead, children, below }: Props) {
+export function StepsPanel({ station, title, lead, aside, children, below }: Props) {
   const idle = useScene((s) => s.scene?.automatic?.idle);
   const steps = (useSteps().data ?? []).filter((s) => s.station === station && !idle?.includes(s.name));
   const moved = useScene((s) => s.treatment !== null && steps.some((step) => changed(step, s.treatment!) > 0));
   return (
     <>
       <div className="heading">
-        <h2>{title}</h2>
+        <h2 title={lead}>{title}</h2>
         {moved && <BackToStart of={title} steps={steps} />}
+        {aside}
       </div>
-      <p className="lead">{lead}</p>
       {children}
       {steps.map((step) => (
         <StepControls key={step.name} step={step} />

@@ -35,7 +35,17 @@ class SaturationParameters(StepParameters):
         "Dull colours first: strong ones and skin are held.",
         bend=Bend("add", -100, 100, 1),
     )
-    hue: float = dial(0.0, "°", -60, 60, 0.5, "Hue", "Turns all hues.", bend=Bend("add", -60, 60, 0.5))
+    hue: float = dial(
+        0.0,
+        "°",
+        -60,
+        60,
+        0.5,
+        "Hue",
+        "Turns all hues.",
+        bend=Bend("add", -60, 60, 0.5),
+        usual=False,
+    )
     protect: float = dial(
         100,
         "%",
@@ -45,6 +55,7 @@ class SaturationParameters(StepParameters):
         "Spare noise",
         "Holds a rise back in the dark, as far as colour is noise there.",
         bend=Bend("add", -100, 100, 1),
+        usual=False,
     )
 
 

@@ -54,8 +54,14 @@ class TintsParameters(StepParameters):
         "Balance",
         "Where tints change over: up, the darker ones reach higher.",
         bend=Bend("add", -4, 4, 0.05),
+        usual=False,
     )
-    neutral: bool = toggle(False, "Keep neutral", "Grey stays grey; what has a colour is tinted.")
+    neutral: bool = toggle(
+        False,
+        "Keep neutral",
+        "Grey stays grey; what has a colour is tinted.",
+        usual=False,
+    )
 
 
 def usual_tints() -> list[Tint]:

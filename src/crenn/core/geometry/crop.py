@@ -54,7 +54,12 @@ class CropParameters(StepParameters):
         le=4,
         description="Height, likewise. With a ratio, width and height say how large the crop is, not its shape.",
     )
-    corners: bool = toggle(False, "Show empty corners", "Lets the crop reach beyond what was recorded; black there.")
+    corners: bool = toggle(
+        False,
+        "Show empty corners",
+        "Lets the crop reach beyond what was recorded; black there.",
+        usual=False,
+    )
 
     def moved(self, by: PlaceMap) -> "CropParameters":
         """The crop with its places where a map takes them."""

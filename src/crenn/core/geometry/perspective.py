@@ -27,7 +27,16 @@ class PerspectiveParameters(StepParameters):
     horizontal: float = dial(
         0.0, "°", -40, 40, 0.05, "Horizontal", "Swings the camera: takes back lines that fall together to a side."
     )
-    aspect: float = dial(1.0, "×", 0.5, 2.0, 0.01, "Aspect", "Height of things against their width.")
+    aspect: float = dial(
+        1.0,
+        "×",
+        0.5,
+        2.0,
+        0.01,
+        "Aspect",
+        "Height of things against their width.",
+        usual=False,
+    )
     amount: float = dial(
         100.0,
         "%",
@@ -36,6 +45,7 @@ class PerspectiveParameters(StepParameters):
         1,
         "Amount",
         "How much of vertical and horizontal is taken; a tall tower looks wrong at all of it.",
+        usual=False,
     )
 
 

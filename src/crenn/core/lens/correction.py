@@ -41,6 +41,7 @@ class LensParameters(StepParameters):
         0.05,
         "Distortion",
         "How far outwards the corners were drawn; inwards below nothing, as a barrel.",
+        usual=False,
     )
     red: float = dial(
         0.0,
@@ -50,6 +51,7 @@ class LensParameters(StepParameters):
         0.01,
         "Red",
         "How much larger than green the lens drew red: takes back fringes of red and cyan.",
+        usual=False,
     )
     blue: float = dial(
         0.0,
@@ -59,10 +61,27 @@ class LensParameters(StepParameters):
         0.01,
         "Blue",
         "How much larger than green the lens drew blue: takes back fringes of blue and yellow.",
+        usual=False,
     )
-    falloff: float = dial(0.0, "EV", -2, 4, 0.05, "Fall-off", "How much too dark the corners are.")
+    falloff: float = dial(
+        0.0,
+        "EV",
+        -2,
+        4,
+        0.05,
+        "Fall-off",
+        "How much too dark the corners are.",
+        usual=False,
+    )
     steepness: float = dial(
-        2.0, "power", 1, 8, 0.1, "Steepness", "How late the fall-off begins: the power of the radius by which it grows."
+        2.0,
+        "power",
+        1,
+        8,
+        0.1,
+        "Steepness",
+        "How late the fall-off begins: the power of the radius by which it grows.",
+        usual=False,
     )
 
 

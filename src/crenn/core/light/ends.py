@@ -49,6 +49,7 @@ class EndsParameters(StepParameters):
         "Bright colours",
         "How long bright light keeps its colour on the way to white: down, it fades early; up, a lamp's glow is "
         "coloured up to its core.",
+        usual=False,
     )
 
 

@@ -28,6 +28,7 @@ class PlacementParameters(StepParameters):
         "Fused: the scene is exposed several times, and each place taken from where it is best. By light alone: one "
         "curve for all places, as film has it.",
         {"base": "By neighbourhood", "laplacian": "By scale", "fusion": "Fused", "curve": "By light alone"},
+        usual=False,
     )
     strength: float = dial(
         100.0,
@@ -67,6 +68,7 @@ class PlacementParameters(StepParameters):
         "Lift or hold",
         "Up, it brightens what is dark and nothing else; down, it darkens what is bright and nothing else.",
         bend=Bend("add", -6, 6, 0.05),
+        usual=False,
     )
     midtones: float = dial(
         0.0,
@@ -79,10 +81,24 @@ class PlacementParameters(StepParameters):
         bend=Bend("add", -3, 3, 0.05),
     )
     shadow_width: float = dial(
-        6.0, "stops", 2, 10, 0.1, "Shadow width", "Over how many stops below middle grey opening takes hold."
+        6.0,
+        "stops",
+        2,
+        10,
+        0.1,
+        "Shadow width",
+        "Over how many stops below middle grey opening takes hold.",
+        usual=False,
     )
     highlight_width: float = dial(
-        6.0, "stops", 2, 10, 0.1, "Highlight width", "Over how many stops above middle grey holding takes hold."
+        6.0,
+        "stops",
+        2,
+        10,
+        0.1,
+        "Highlight width",
+        "Over how many stops above middle grey holding takes hold.",
+        usual=False,
     )
     local: float | None = dial(
         None,
@@ -101,6 +117,7 @@ class PlacementParameters(StepParameters):
         0.1,
         "Reach",
         "How wide a neighbourhood decides which stop a place belongs to, in % of the picture.",
+        usual=False,
     )
     rungs: list[Rung] = Field(default_factory=list, max_length=24, description="Stops moved by hand.")
 

@@ -66,8 +66,14 @@ class ReliefParameters(StepParameters):
         "Colour",
         "Stretches or evens differences of colour between a place and its neighbourhood.",
         bend=Bend("factor", 0.0, 2.5, 0.01),
+        usual=False,
     )
-    stars: bool = toggle(False, "Leave stars alone", "Fine relief is not stretched where points of light are.")
+    stars: bool = toggle(
+        False,
+        "Leave stars alone",
+        "Fine relief is not stretched where points of light are.",
+        usual=False,
+    )
 
 
 def fine_detail(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:

@@ -26,8 +26,26 @@ class ToneParameters(StepParameters):
         "Steepness of the middle tones.",
         bend=Bend("factor", 0.4, 2.5, 0.01),
     )
-    toe: float = dial(0.0, "%", 0, 100, 1, "Toe", "Flattens the curve in the shadows.")
-    shoulder: float = dial(0.0, "%", 0, 100, 1, "Shoulder", "Flattens the curve in the highlights.")
+    toe: float = dial(
+        0.0,
+        "%",
+        0,
+        100,
+        1,
+        "Toe",
+        "Flattens the curve in the shadows.",
+        usual=False,
+    )
+    shoulder: float = dial(
+        0.0,
+        "%",
+        0,
+        100,
+        1,
+        "Shoulder",
+        "Flattens the curve in the highlights.",
+        usual=False,
+    )
 
 
 def tone_ev(stops: np.ndarray, contrast: float, toe: float, shoulder: float) -> np.ndarray:

@@ -45,6 +45,7 @@ class NoiseParameters(StepParameters):
         1,
         "Fine",
         "Share that is taken of noise from pixel to pixel.",
+        usual=False,
     )
     medium: float = dial(
         100,
@@ -54,6 +55,7 @@ class NoiseParameters(StepParameters):
         1,
         "Medium",
         "Share that is taken of noise a few pixels wide.",
+        usual=False,
     )
     coarse: float = dial(
         100,
@@ -63,6 +65,7 @@ class NoiseParameters(StepParameters):
         1,
         "Coarse",
         "Share that is taken of wide blotches, as high sensitivities have.",
+        usual=False,
     )
     detail: float = dial(
         0,

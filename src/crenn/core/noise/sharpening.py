@@ -57,6 +57,7 @@ class SharpeningParameters(StepParameters):
         "Only what stands out by so many times the noise that is left is sharpened; the mask is shown while it is "
         "held.",
         shows="edges",
+        usual=False,
     )
     softness: float = dial(
         0,
@@ -67,11 +68,24 @@ class SharpeningParameters(StepParameters):
         "Softness",
         "Takes detail away that is finer than its radius, by even shares of light, so that lamps do not glow.",
         bend=Bend("add", -100, 100, 1),
+        usual=False,
     )
     soft_radius: float = dial(
-        6.0, "px", 1, _WIDEST, 0.5, "Softness radius", "What is finer is taken away, as a deviation."
+        6.0,
+        "px",
+        1,
+        _WIDEST,
+        0.5,
+        "Softness radius",
+        "What is finer is taken away, as a deviation.",
+        usual=False,
     )
-    stars: bool = toggle(True, "Leave stars alone", "Stars are not made harder.")
+    stars: bool = toggle(
+        True,
+        "Leave stars alone",
+        "Stars are not made harder.",
+        usual=False,
+    )
 
 
 def _bright(light: np.ndarray, around: PlaneContext) -> np.ndarray:

@@ -80,8 +80,8 @@ def dial(
         How areas may bend it; they may not if None.
     **extra
         ``shows``, the view shown while it is held; ``scale`` "reciprocal" for a dial that is even in its reciprocal;
-        ``turns`` where its high end is its low one, as of an angle; ``group``, the name of the few that it is shown
-        with where a step has many.
+        ``usual`` False for one that is folded away; ``turns`` where its high end is its low one, as of an angle;
+        ``group``, the name of the few that it is shown with where a step has many.
     """
     about = {"kind": "dial", "unit": unit, "step": step, "low": low, "high": high, **extra}
     if bend is not None:

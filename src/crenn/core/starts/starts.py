@@ -35,7 +35,7 @@ STARTS: Mapping[str, Start] = {
         "The dark stays black, and lights are held.",
         Look(followed=0.75, opened=0.0, held=6.0, contrast=1.2, black=0.03),
     ),
-    _AS_SHOWN: Start("As the camera showed it", "In the tones and colours of the camera's own picture.", None),
+    _AS_SHOWN: Start("As shown", "As the camera showed it: in the tones and colours of its own picture.", None),
 }
 
 

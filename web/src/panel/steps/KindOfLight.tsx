@@ -32,23 +32,23 @@ export function KindOfLight() {
     store(`White balance: ${one.title}`);
   };
   return (
-    <div className="choice" title="Sets temperature and tint to what such light usually has">
-      <span>Kind of light</span>
-      <Select
-        size="small"
-        variant="standard"
-        value={value}
-        inputProps={{ "aria-label": "Kind of light" }}
-        onChange={(e) => choose(e.target.value)}
-      >
-        <MenuItem value={AS_SHOT}>As shot</MenuItem>
-        {KINDS.map((k, i) => (
-          <MenuItem key={k.title} value={`${i}`}>
-            {k.title}, {k.temperature} K
-          </MenuItem>
-        ))}
-        {value === OWN && <MenuItem value={OWN}>By hand</MenuItem>}
-      </Select>
-    </div>
+    <Select
+      size="small"
+      variant="standard"
+      className="in-heading"
+      title="Kind of light: sets temperature and tint to what such light usually has"
+      value={value}
+      renderValue={(v) => (v === AS_SHOT ? "As shot" : v === OWN ? "By hand" : KINDS[Number(v)].title)}
+      inputProps={{ "aria-label": "Kind of light" }}
+      onChange={(e) => choose(e.target.value)}
+    >
+      <MenuItem value={AS_SHOT}>As shot</MenuItem>
+      {KINDS.map((k, i) => (
+        <MenuItem key={k.title} value={`${i}`}>
+          {k.title}, {k.temperature} K
+        </MenuItem>
+      ))}
+      {value === OWN && <MenuItem value={OWN}>By hand</MenuItem>}
+    </Select>
   );
 }

@@ -1,5 +1,5 @@
 import { Checkbox } from "@mui/material";
-import { type ComponentType, useMemo } from "react";
+import { type ComponentType, type ReactNode, useMemo } from "react";
 
 import type { Dial as DialOf, Step } from "../../api/client";
 import { changed } from "../../state/changes";
@@ -22,8 +22,10 @@ import { KindOfLight } from "./KindOfLight";
 import { LensChoice } from "./LensChoice";
 import { LensTools } from "./LensTools";
 import { LevelTool } from "./LevelTool";
+import { MoreButton } from "./MoreButton";
 import { PerspectiveTool } from "./PerspectiveTool";
 import { RungsBack } from "./RungsBack";
+import { SecondLight } from "./SecondLight";
 import { WhiteReadings } from "./WhiteReadings";
 
 /** What a step has in its panel besides dials, choices and toggles: one widget each. */
@@ -42,26 +44,57 @@ const WIDGETS: Record<string, ComponentType> = {
 /** What stands before them. */
 const LEADS: Record<string, ComponentType> = {
   lens: LensChoice,
-  white_balance: KindOfLight,
   curve: CurvePlot,
   hues: HueCircle,
   tints: Tints,
 };
+
+/** What stands in the heading. */
+const HEADS: Record<string, ComponentType> = { white_balance: KindOfLight };
+
+/** What is folded away with what is not usual. */
+const MORE: Record<string, ComponentType> = { white_balance: SecondLight };
+
+type Parameter = Step["parameters"][number];
+
+function Controls({ parameters }: { parameters: readonly Parameter[] }) {
+  return parameters.map((p) =>
+    p.kind === "dial" ? (
+      <Dial key={p.name} dial={p} path={[p.step, p.name]} />
+    ) : p.kind === "choice" ? (
+      <ChoiceControl key={p.name} choice={p} />
+    ) : (
+      <ToggleControl key={p.name} toggle={p} />
+    ),
+  );
+}
 
 /** One step in its station's panel: its heading with a switch, and under it all that the server says it has. */
 export function StepControls({ step }: { step: Step }) {
   const on = useScene((s) => (s.treatment ? (valueAt(s.treatment, [step.name, "on"]) as boolean) : true));
   const count = useScene((s) => (s.treatment ? changed(step, s.treatment) : 0));
   const open = useFolding((s) => s.open[step.name] ?? !step.folded);
-  const Widget = WIDGETS[step.name];
-  const Lead = LEADS[step.name];
+  const more = useFolding((s) => s.open[`${step.name}.more`] ?? false);
   const turn = (value: boolean) => {
     preview((t) => withValue(t, [step.name, "on"], value));
     store(`${step.title} ${value ? "on" : "off"}`);
   };
   const hold = useHeld(useMemo(() => [step.name], [step.name]));
   const grouped = step.parameters.filter((p): p is DialOf => p.kind === "dial" && p.group != null);
+  const single = step.parameters.filter((p) => p.kind !== "dial" || !p.group);
+  const usual = single.filter((p) => p.usual);
+  const others = single.filter((p) => !p.usual);
+  const [Widget, Lead, Head, More] = [WIDGETS, LEADS, HEADS, MORE].map(
+    (of) => of[step.name] as ComponentType | undefined,
+  );
   const body = `step-${step.name}`;
+  const unfolds = (others.length > 0 || More) && <MoreButton step={step} others={others} />;
+  const folded: ReactNode = more && (
+    <div className="more">
+      <Controls parameters={others} />
+      {More && <More />}
+    </div>
+  );
   const use = (
     <Checkbox
       color="default"
@@ -70,14 +103,15 @@ export function StepControls({ step }: { step: Step }) {
       slotProps={{ input: { "aria-label": `Use ${step.title}` } }}
     />
   );
-  const [only, ...others] = step.parameters;
+  const [only, ...rest] = usual;
   // A step that is one dial of its own name needs no heading over it: its switch stands before the dial.
-  if (only?.kind === "dial" && only.title === step.title && others.length === 0) {
+  if (only?.kind === "dial" && only.title === step.title && rest.length === 0 && grouped.length === 0) {
     return (
       <section aria-label={step.title} className={on ? "step alone" : "step alone off"} data-step={step.name}>
         {use}
         <div inert={!on}>
-          <Dial dial={only} path={[only.step, only.name]} />
+          <Dial dial={only} path={[only.step, only.name]} beside={unfolds} heading={hold} />
+          {folded}
           {Widget && <Widget />}
         </div>
       </section>
@@ -85,34 +119,31 @@ export function StepControls({ step }: { step: Step }) {
   }
   return (
     <section aria-label={step.title} className={on ? "step" : "step off"} data-step={step.name}>
-      <h3 className="group">
+      <div className="group">
         {use}
-        <button
-          aria-expanded={open}
-          aria-controls={body}
-          title="Hold to see the picture without it"
-          onClick={() => toggle(step.name, !open)}
-          {...hold}
-        >
-          {step.title}
-          {!open && <span className="count">{count ? `${count} changed` : "as it was"}</span>}
-        </button>
+        <h3>
+          <button
+            aria-expanded={open}
+            aria-controls={body}
+            title="Hold to see the picture without it"
+            onClick={() => toggle(step.name, !open)}
+            {...hold}
+          >
+            {step.title}
+            {!open && <span className="count">{count ? `${count} changed` : "as it was"}</span>}
+          </button>
+        </h3>
         {count > 0 && <BackToStart of={step.title} steps={[step]} />}
-      </h3>
+        {open && Head && <Head />}
+        {open && unfolds}
+      </div>
       {open && (
         <div id={body} inert={!on}>
           {Lead && <Lead />}
-          {step.parameters.map((p) =>
-            p.kind === "dial" && p.group ? null : p.kind === "dial" ? (
-              <Dial key={p.name} dial={p} path={[p.step, p.name]} />
-            ) : p.kind === "choice" ? (
-              <ChoiceControl key={p.name} choice={p} />
-            ) : (
-              <ToggleControl key={p.name} toggle={p} />
-            ),
-          )}
+          <Controls parameters={usual} />
           {grouped.length > 0 && <GroupedDials dials={grouped} />}
           {Widget && <Widget />}
+          {folded}
         </div>
       )}
     </section>

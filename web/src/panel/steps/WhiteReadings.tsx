@@ -1,29 +1,10 @@
 import { Button, MenuItem, Select } from "@mui/material";
 
 import { useScene } from "../../state/scene";
-import { forgetBeyond, forgetSecond, PATCHES, readPicture, useWhite } from "../../state/white";
+import { forgetBeyond, PATCHES, readPicture, useWhite } from "../../state/white";
 import { number } from "../../units";
-import { Dial } from "../Dial";
 import { ToolButton } from "../ToolButton";
-
-const BETWEEN = {
-  title: "Between",
-  help: "How far the white lies from the first light towards the second.",
-  unit: "%",
-  low: 0,
-  high: 100,
-  increment: 1,
-  scale: "linear" as const,
-  shows: null,
-  default: 50,
-};
-
-const OWN = {
-  ...BETWEEN,
-  title: "Each its own",
-  help: "How far each place is balanced for that of the two lights which it has; Lights below shows which.",
-  default: 0,
-};
+import { BetweenLights } from "./SecondLight";
 
 const READINGS = [
   {
@@ -39,9 +20,8 @@ const READINGS = [
   },
 ] as const;
 
-/** White balances read from the picture: from a patch, from two, from all of it. */
+/** White balances read from the picture: from a patch, from all of it, from two lights. */
 export function WhiteReadings() {
-  const second = useScene((s) => s.treatment?.white_balance.second_temperature ?? null);
   const red = useScene((s) => s.treatment?.white_balance.red ?? 0);
   const blue = useScene((s) => s.treatment?.white_balance.blue ?? 0);
   const side = useWhite((s) => s.side);
@@ -49,33 +29,20 @@ export function WhiteReadings() {
   const last = useWhite((s) => s.last);
   return (
     <>
-      <div className="buttons">
-        {READINGS.map(({ by, says, title }) => (
-          <Button
-            key={by}
-            size="small"
-            variant="outlined"
-            color="inherit"
-            className="below"
-            title={title}
-            onClick={() => void readPicture(by)}
-          >
-            {says}
-          </Button>
-        ))}
-      </div>
       <div className="choice">
         <ToolButton
           tool="neutral"
           mine={!into}
           says="Pick a neutral patch"
-          inHand="Click a grey place in the picture"
+          inHand="Click a grey place"
           before={() => useWhite.setState({ second: false })}
         />
         <Select
           size="small"
           variant="standard"
           value={side}
+          renderValue={(p) => `${p} px`}
+          title="Side of the patch"
           inputProps={{ "aria-label": "Side of the patch" }}
           onChange={(e) => useWhite.setState({ side: Number(e.target.value) })}
         >
@@ -85,6 +52,13 @@ export function WhiteReadings() {
             </MenuItem>
           ))}
         </Select>
+      </div>
+      <div className="segment" role="group" aria-label="White found by itself">
+        {READINGS.map(({ by, says, title }) => (
+          <button key={by} title={title} onClick={() => void readPicture(by)}>
+            {says}
+          </button>
+        ))}
       </div>
       {last && (
         <p className="dim" data-testid="reading">
@@ -108,33 +82,7 @@ export function WhiteReadings() {
           </Button>
         </div>
       )}
-      <ToolButton
-        tool="neutral"
-        mine={into}
-        says={second === null ? "A second light" : "Pick the second light"}
-        inHand="Click a place lit by the other light"
-        title="Two readings, and a dial between them"
-        before={() => useWhite.setState({ second: true })}
-      />
-      {second !== null && (
-        <>
-          <Dial dial={BETWEEN} path={["white_balance", "between"]} />
-          <Dial dial={OWN} path={["white_balance", "own"]} />
-          <div className="choice">
-            <span>Second light {number(second, 0)} K</span>
-            <Button
-              size="small"
-              color="inherit"
-              onClick={() => {
-                useWhite.setState({ second: false });
-                forgetSecond();
-              }}
-            >
-              Leave it out
-            </Button>
-          </div>
-        </>
-      )}
+      <BetweenLights />
     </>
   );
 }
