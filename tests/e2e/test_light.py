@@ -88,6 +88,47 @@ class Light(PageCase):
         self.settled()
         self.assertLess(abs(colourfulness(self.pixels()) - plain), 1)
 
+    def bins(self, of: str) -> np.ndarray:
+        """How far the histogram on the ladder reaches at each tone, from black up, in pixels."""
+        corners = self.page.locator(f".tone-histogram [data-of='{of}']").get_attribute("points").split()
+        x = np.array([float(corner.split(",")[0]) for corner in corners])
+        return 204 - (x[1:-1:2] if of == "luminance" else x[::2])
+
+    def test_the_tones_of_the_picture_and_their_ends(self):
+        self.open_scene()
+        shown = self.pixels().astype(np.uint8)
+        luminance = cv2.cvtColor(shown, cv2.COLOR_BGR2Lab)[..., 0] / 255 * 64
+        expected, _ = np.histogram(luminance, 64, (0, 64))
+        found = self.bins("luminance")
+        reached = [np.cumsum(v[2:62]) / v[2:62].sum() for v in (found, expected)]
+        self.assertLess(np.abs(reached[0] - reached[1]).max(), 0.05)
+        self.assertEqual(len(self.bins("red")), 64)
+        # White dragged down onto a tone: what had it is white, and the histogram has moved up while that was dragged.
+        white = float(self.value("ends.white"))
+        grip = self.page.locator("[data-end='white'] rect").bounding_box()
+        middle = grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2
+        self.page.mouse.move(*middle)
+        self.page.mouse.down()
+        self.page.mouse.move(middle[0], middle[1] + 60, steps=6)
+        self.page.wait_for_timeout(800)
+        tones = np.arange(64)
+        self.assertGreater(np.average(tones, weights=self.bins("luminance")), np.average(tones, weights=found))
+        self.page.mouse.up()
+        self.settled()
+        self.assertLess(self.value("ends.white"), white - 0.3)
+        bright = [(v.min(-1) > 240).mean() for v in (self.pixels(), shown)]
+        self.assertGreater(bright[0], bright[1] * 1.2, self.pixels().mean())
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        black = self.page.locator("[data-end='black'] rect").bounding_box()
+        self.page.mouse.move(black["x"] + 8, black["y"] + 9)
+        self.page.mouse.down()
+        self.page.mouse.move(black["x"] + 8, black["y"] - 40, steps=6)
+        self.page.mouse.up()
+        self.settled()
+        self.assertLess(self.pixels().min(-1).mean(), shown.min(-1).mean())
+        self.assertGreater((self.pixels().max(-1) < 3).mean(), 0.01)
+
     def test_the_ladder_fits_at_700_pixels(self):
         """No label of the ladder lies on another, and none is cut."""
         self.open_scene()

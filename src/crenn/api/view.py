@@ -64,7 +64,8 @@ class ViewRequest(_Request):
     Without a part it is all of the picture, as large as fits into ``out_width`` by ``out_height``, and at most
     ``most`` times as large as it is. A part that lies beyond the picture, as one asked for before a crop does, is moved
     into it. ``known`` is the map that the page has; a new one is sent if it is another. ``area``, ``piece`` and
-    ``range`` are the ids of an area and of a part of it, and the name of a range of hues, that views of them show.
+    ``range`` are the ids of an area and of a part of it, and the name of a range of hues, that views of them show;
+    ``within`` is the id of the area whose tones are counted.
     """
 
     number: int = Field(ge=0, le=2**53)
@@ -78,6 +79,7 @@ class ViewRequest(_Request):
     area: Id | None = None
     piece: Id | None = None
     range: str | None = Field(None, max_length=40)
+    within: Id | None = None
 
     @model_validator(mode="after")
     def _not_too_large(self) -> "ViewRequest":
@@ -152,7 +154,7 @@ def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest) -> b
         size = max(round(window.out_width * scale), 1), max(round(window.out_height * scale), 1)
         window = Window(window.x, window.y, window.width, window.height, *size)
     finer = 1 if wanted.coarse else renderer.oversampling(frame, window)
-    about = About(wanted.area, wanted.piece, wanted.range)
+    about = About(wanted.area, wanted.piece, wanted.range, wanted.within)
     codes, shares = paint_view(renderer, shown, window, wanted.view, finer, not wanted.coarse, about)
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
@@ -175,6 +177,7 @@ def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest) -> b
         "crop": _crop(renderer, treatment) if wanted.uncropped else None,
         "outline": np.round(frame.outline[:, :-1].reshape(-1, 2), 2).tolist() if wanted.uncropped else None,
         "room": np.round(frame.room, 2).tolist() if wanted.uncropped else None,
+        "bins": shares.pop("bins"),
         "limits": shares,
         "ladder": ladder(shown, renderer.scene),
         "tones": tones(shown, renderer.scene),

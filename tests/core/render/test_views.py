@@ -197,6 +197,7 @@ class Nothing(unittest.TestCase):
         self.assertFalse(recorded.any(), frame.size)
         for view in VIEWS:
             _, shares = paint_view(renderer, treatment, corner, view)
+            self.assertEqual(max(map(max, shares.pop("bins").values())), 0)
             self.assertEqual(shares, {"white": 0.0, "some": 0.0, "black": 0.0}, view)
 
     def test_a_crop_beyond_all_that_was_recorded_is_refused_in_words(self):

@@ -5,6 +5,7 @@ import { useView } from "../state/view";
 import { useStopsWithin } from "../state/within";
 import { luminance, number } from "../units";
 import { CoverageMarks } from "./CoverageMarks";
+import { EndGrips } from "./EndGrips";
 import { EndMarks } from "./EndMarks";
 import { FrameBars } from "./FrameBars";
 import { LampMarks } from "./LampMarks";
@@ -16,6 +17,7 @@ import { NoiseLines } from "./NoiseLines";
 import { makeScale, span } from "./scale";
 import { TintMarks } from "./TintMarks";
 import { StopHistogram } from "./StopHistogram";
+import { ToneHistogram } from "./ToneHistogram";
 
 const FRAMES = 26;
 const LABELS = 89;
@@ -133,8 +135,10 @@ export function Ladder({ station }: { station: string }) {
           fill="none"
           stroke="var(--crenn-palette-divider)"
         />
+        {station !== "frames" && <ToneHistogram scale={scale} right={TONES - 1} width={TONES - RUNGS - 1} />}
         <Placement scale={scale} lines={lines} left={RUNGS} right={TONES - 1} movable={station === "light"} />
         <EndMarks scale={scale} lines={lines} x={RUNGS} movable={station === "light"} />
+        {station !== "frames" && <EndGrips scale={scale} left={TONES - 10} right={TONES + 14} />}
         {station === "areas" && <LightBracket scale={scale} left={BARS - 4} width={56} />}
         {station === "colour" && <TintMarks scale={scale} x={TONES + 11} />}
         <PointerMark scale={scale} lines={lines} left={RUNGS} right={TONES} />

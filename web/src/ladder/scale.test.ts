@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Report } from "../api/client";
-import { ends, makeScale, span, toneAt } from "./scale";
+import { ends, evAt, makeScale, span, toneAt } from "./scale";
 
 const report = {
   low_stop: -9.4,
@@ -48,5 +48,19 @@ describe("placement lines", () => {
   it("tell the first stop on white and the last on black", () => {
     expect(ends(lines)).toEqual({ white: 2, black: -4 });
     expect(ends([[0, 50]])).toEqual({ white: null, black: null });
+  });
+  it("finds the light that is shown as a tone, and the ends where they begin", () => {
+    const tones: [number, number][] = [
+      [-12, 0],
+      [-8, 0],
+      [-4, 20],
+      [0, 80],
+      [2, 100],
+      [4, 100],
+    ];
+    expect(evAt(tones, 50)).toBeCloseTo(-2, 9);
+    expect(evAt(tones, 100)).toBe(2);
+    expect(evAt(tones, 0)).toBe(-8);
+    expect(evAt([], 30)).toBe(0);
   });
 });

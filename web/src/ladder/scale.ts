@@ -50,6 +50,19 @@ export function toneAt(lines: [number, number][], stop: number): number | null {
   return lines[lines.length - 1][1];
 }
 
+/** The EV of the picture that is shown as a tone in %, of pairs of both that rise; at the ends, of the nearest to it. */
+export function evAt(tones: [number, number][], tone: number): number {
+  if (tones.length === 0) return 0;
+  const above = tones.findIndex(([, t]) => t >= Math.min(tone, tones[tones.length - 1][1]));
+  if (above === 0) {
+    // All that is darker than black has its tone: the brightest of it counts.
+    const first = tones.findIndex(([, t]) => t > tone + 1e-3);
+    return tones[Math.max(first - 1, 0)][0];
+  }
+  const [[e0, t0], [e1, t1]] = [tones[above - 1], tones[above]];
+  return t1 > t0 ? e0 + ((Math.min(tone, t1) - t0) / (t1 - t0)) * (e1 - e0) : e0;
+}
+
 /** The stop placed on white, and the one placed on black. */
 export function ends(lines: [number, number][]): { white: number | null; black: number | null } {
   const white = lines.find(([, t]) => t >= 99.5)?.[0] ?? null;

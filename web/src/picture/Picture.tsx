@@ -49,7 +49,7 @@ export function Picture({ station }: { station: Station }) {
   const seen = useAreaSeen(station.name);
   const wantedView = glance ?? heldView ?? (view === "picture" ? (seen ?? view) : view);
   const coarse = held || (dragging?.coarse ?? false);
-  useWanted(renders, shown, pane, lay, wantedView, coarse);
+  useWanted(renders, shown, pane, lay, wantedView, coarse, station.name);
 
   useEffect(() => {
     paint(canvas.current!, pane, lay, rendered, tool);

@@ -24,6 +24,8 @@ export interface Wanted extends Record<string, unknown> {
   out_height: number;
   most: number;
   coarse: boolean;
+  /** Id of the area whose tones are counted. */
+  within: string | null;
 }
 
 export interface Rendered {
@@ -52,6 +54,7 @@ interface Header {
   room: Point[] | null;
   ladder: [number, number][];
   tones: [number, number][];
+  bins: Record<"luminance" | "red" | "green" | "blue", number[]>;
   limits: { white: number; some: number; black: number };
   ms: number;
 }
@@ -198,6 +201,7 @@ export class Renders {
       room: header.room,
       ladder: header.ladder,
       tones: header.tones,
+      bins: header.bins,
       limits: header.limits,
       ms: header.ms,
     });

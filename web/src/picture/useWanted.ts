@@ -1,6 +1,7 @@
 import { useEffect, useMemo } from "react";
 
 import type { Treatment } from "../api/client";
+import type { StationName } from "../names";
 import { stationOf } from "../workbench/stations";
 import { useAreas } from "../state/areas";
 import { useChosen } from "../state/colour";
@@ -59,6 +60,7 @@ export function useWanted(
   lay: Viewport | null,
   view: string,
   coarse: boolean,
+  station: StationName,
 ) {
   const fitted = useView((s) => s.zoom === null);
   const selected = useAreas((s) => s.selected);
@@ -66,6 +68,7 @@ export function useWanted(
   const pointed = useAreas((s) => s.pointed);
   const over = useAreas((s) => s.over);
   const area = view === "area" && over ? over : view === "area" || view === "mask" || view === "part" ? selected : null;
+  const within = station === "areas" ? selected : null;
   const piece = view === "part" ? pointed : null;
   const range = view === "range" && chosen?.list === "ranges" ? chosen.item.name : null;
   // A fitted picture is asked for as such: how large it is need not be known, and what is drawn does not ask anew.
@@ -95,6 +98,6 @@ export function useWanted(
         most: MOST * dots,
       };
     }
-    renders.current?.ask({ ...shown, view, area, piece, range, ...size, coarse });
-  }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, coarse]);
+    renders.current?.ask({ ...shown, view, area, piece, range, within, ...size, coarse });
+  }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, within, coarse]);
 }

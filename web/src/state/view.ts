@@ -55,6 +55,8 @@ interface ViewState {
   ladder: [number, number][];
   /** How light of the picture is shown: pairs of EV relative to its white and tone in %. */
   tones: [number, number][];
+  /** How often each tone comes in the picture shown, from black to white; 255 at most. */
+  bins: Record<"luminance" | "red" | "green" | "blue", number[]> | null;
   limits: { white: number; some: number; black: number } | null;
   ms: number | null;
   rendering: boolean;
@@ -81,6 +83,7 @@ export const useView = create<ViewState>(() => ({
   room: null,
   ladder: [],
   tones: [],
+  bins: null,
   limits: null,
   ms: null,
   rendering: false,

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,6 +15,7 @@ from crenn.core.render.display import CRUSHED, OUTSIDE
 from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.signal import left_by
+from crenn.core.render.tone_histogram import tone_histogram
 from crenn.core.render.window import Window
 from crenn.core.treatment import SHARPENING, WHITE_BALANCE, Treatment
 
@@ -215,11 +217,15 @@ def _source_order(report: dict) -> list[int]:
 
 @dataclass(frozen=True)
 class About:
-    """What of a treatment a view is about: ids of an area and of a part of it, the name of a range of hues."""
+    """What of a treatment a view is about.
+
+    Ids of an area and of a part of it, the name of a range of hues, and the id of the area whose tones are counted.
+    """
 
     area: str | None = None
     part: str | None = None
     range: str | None = None
+    within: str | None = None
 
 
 def paint_view(
@@ -230,8 +236,11 @@ def paint_view(
     oversample: int = 1,
     fine: bool = True,
     about: About | None = None,
-) -> tuple[np.ndarray, dict]:
-    """Render a view: sRGB codes, uint8 (h, w, 3), and the shares of the window that clip.
+) -> tuple[np.ndarray, dict[str, Any]]:
+    """Render a view: sRGB codes, uint8 (h, w, 3), and what the window's picture comes to.
+
+    That is the shares at ``white``, ``some`` of its channels there, and at ``black``, and its tones as ``bins``; see
+    `tone_histogram`.
 
     Parameters
     ----------
@@ -243,7 +252,7 @@ def paint_view(
     oversample, fine
         See `Renderer.picture`.
     about : About, optional
-        What the views "area", "mask", "part" and "range" show.
+        What the views "area", "mask", "part" and "range" show, and within which area tones are counted.
     """
     about = about or About()
     if view == "untreated":
@@ -258,12 +267,16 @@ def paint_view(
     counted = limits if recorded is None else limits[recorded]
     # Where nothing was recorded at all, nothing clips.
     count = max(counted.size, 1)
-    shares = {
+    shares: dict[str, Any] = {
         "white": float((counted & 7 == 7).sum() / count),
         "some": float((counted & 7 > 0).sum() / count),
         "black": float((counted & CRUSHED > 0).sum() / count),
     }
-    area = treatment.area(about.area)
+    area, within = treatment.area(about.area), treatment.area(about.within)
+    mask = None if recorded is None else recorded.astype(np.uint16) * FULL
+    if within is not None:
+        mask = renderer.mask(within.opaque, renderer.view(treatment, window, fine))
+    shares["bins"] = tone_histogram(codes, mask)
     if view == "limits":
         _draw_limits(codes, limits)
     elif view == "source":

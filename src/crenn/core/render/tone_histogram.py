@@ -1,0 +1,70 @@
+"""How often each tone comes in a rendered picture: of its luminance, and of red, green and blue."""
+
+from functools import cache
+
+import cv2
+import numpy as np
+
+from crenn.core.areas.area import FULL
+from crenn.core.colorimetry.spaces import lightness, srgb_decode
+
+#: Bins from black to white, even in CIE lightness L*.
+BINS = 64
+#: About so many pixels are counted: a histogram comes with every picture while something is dragged.
+_COUNTED = 40_000
+
+
+@cache
+def _parts() -> np.ndarray:
+    """Which part of each code of 8 bits falls into each bin, float64 (256, BINS).
+
+    Codes are fewer than what L* tells apart in the bright, so each counts for the tones up to half way to the next.
+    """
+    ends = lightness(srgb_decode(np.clip((np.arange(257) - 0.5) / 255, 0, 1))) / 100 * BINS
+    low, high = ends[:-1, None], ends[1:, None]
+    bins = np.arange(BINS)
+    overlap = np.clip(np.minimum(high, bins + 1) - np.maximum(low, bins), 0, None)
+    return np.asarray(overlap / overlap.sum(1, keepdims=True))
+
+
+@cache
+def _light() -> np.ndarray:
+    """What a code of red, green and blue adds to the luminance of sRGB, float32 (3, 256)."""
+    decoded = srgb_decode(np.arange(256) / 255)
+    return np.asarray(np.array([0.2126, 0.7152, 0.0722])[:, None] * decoded, np.float32)
+
+
+def tone_histogram(codes: np.ndarray, mask: np.ndarray | None = None) -> dict[str, list[int]]:
+    """Shares of a picture by tone, of ``luminance``, ``red``, ``green`` and ``blue``: `BINS` whole numbers each.
+
+    A channel's tone is that of a grey with its code. The most of what lies between black and white is 200; what is at
+    either end is 255 at most.
+
+    Parameters
+    ----------
+    codes : ndarray, uint8 (h, w, 3)
+        SRGB.
+    mask : ndarray, uint16 (h, w), optional
+        What belongs to it by at least a half counts.
+    """
+    step = max(round((codes.shape[0] * codes.shape[1] / _COUNTED) ** 0.5), 1)
+    few = np.ascontiguousarray(codes[::step, ::step])
+    inside = None if mask is None else (mask[::step, ::step] >= FULL // 2).astype(np.uint8)
+    # As the code of a grey of the same luminance.
+    light = sum(cv2.LUT(np.ascontiguousarray(few[..., n]), _light()[n]) for n in range(3))
+    root = np.sqrt(np.sqrt(light)) * 4095
+    planes = {"luminance": _codes_of_roots()[root.astype(np.uint16)]}
+    planes |= {name: np.ascontiguousarray(few[..., n]) for n, name in enumerate(("red", "green", "blue"))}
+    counts = {
+        name: cv2.calcHist([plane], [0], inside, [256], [0, 256]).ravel() @ _parts() for name, plane in planes.items()
+    }
+    most = max(max(float(found[1:-1].max()) for found in counts.values()), 1.0)
+    return {name: np.minimum(np.rint(found * (200 / most)), 255).astype(int).tolist() for name, found in counts.items()}
+
+
+@cache
+def _codes_of_roots() -> np.ndarray:
+    """Code of grey of 8 bits by the fourth root of its light in 4096 steps, uint8 (4096,)."""
+    light = ((np.arange(4096) + 0.5) / 4096) ** 4
+    # The encoded code, by the inverse of what is decoded.
+    return np.asarray(np.searchsorted(srgb_decode((np.arange(255) + 0.5) / 255), light), np.uint8)
