@@ -21,7 +21,7 @@ class OnPicture(PageCase):
 
     def at(self, u: float, v: float) -> tuple[float, float]:
         """Where a share of the fitted picture lies on the page; the picture is 480 by 320 pixels, a margin of 18."""
-        pane = self.page.locator(".picture canvas").bounding_box()
+        pane = self.page.locator(".picture > canvas").bounding_box()
         width, height, zoom = pane["width"], pane["height"], self.zoom()
         return (
             pane["x"] + width / 2 + (u - 0.5) * 480 * zoom,
@@ -29,7 +29,7 @@ class OnPicture(PageCase):
         )
 
     def zoom(self) -> float:
-        pane = self.page.locator(".picture canvas").bounding_box()
+        pane = self.page.locator(".picture > canvas").bounding_box()
         return min((pane["width"] - 36) / 480, (pane["height"] - 36) / 320, 4)
 
     def draw(self, start: tuple[float, float], end: tuple[float, float]) -> None:

@@ -25,7 +25,7 @@ _FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
-_PIXELS = "document.querySelector('.picture canvas').toDataURL('image/png')"
+_PIXELS = "document.querySelector('.picture > canvas').toDataURL('image/png')"
 
 _UNTIL = """new Promise(done => {
     const end = performance.now() + 30000;
@@ -134,12 +134,12 @@ class PageCase(unittest.TestCase):
         """The newest picture is drawn at rest and everything is stored."""
         self._until(
             "document.querySelector('[data-storing=stored]') && "
-            "document.querySelector('.picture canvas[data-settled=true]:not([data-drawn=\"0\"])')"
+            "document.querySelector('.picture > canvas[data-settled=true]:not([data-drawn=\"0\"])')"
         )
 
     def drawn(self) -> None:
         """The newest picture is drawn, be it a coarse one because something is held."""
-        self._until("document.querySelector('.picture canvas[data-rendering=false]')")
+        self._until("document.querySelector('.picture > canvas[data-rendering=false]')")
 
     def _until(self, condition: str) -> None:
         """Wait for something that the page tells: what was just done has reached it two frames later."""

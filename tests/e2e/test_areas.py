@@ -45,7 +45,7 @@ class Areas(OnPicture):
         # A part that is pointed at is shown as well.
         self.page.mouse.move(640, 20)
         self.settled()
-        if self.page.locator(".picture canvas").get_attribute("data-view") == "area":
+        if self.page.locator(".picture > canvas").get_attribute("data-view") == "area":
             self.page.keyboard.press("Shift+A")
             self.settled()
         return self.pixels()
@@ -67,7 +67,7 @@ class Shapes(Areas):
         before = self.pixels()
         self.kind("gradient")
         self.draw((0.5, 0.05), (0.5, 0.45))
-        self.assertEqual(self.page.locator(".picture canvas").get_attribute("data-view"), "area")
+        self.assertEqual(self.page.locator(".picture > canvas").get_attribute("data-view"), "area")
         # What lies outside is grey while the mask is made.
         outside = self.pixels()[-40:]
         self.assertLess(np.ptp(outside, axis=-1).mean(), 2)
@@ -199,6 +199,56 @@ class Shapes(Areas):
 
 
 class Brushes(Areas):
+    def test_moving_about_with_a_tool_in_hand(self):
+        self.page.keyboard.press("p")
+        canvas, overview = self.page.locator(".picture > canvas"), self.page.get_by_test_id("overview")
+        box = canvas.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        expect(overview).to_be_hidden()
+        self.page.mouse.move(x, y)
+        for _ in range(10):
+            self.page.mouse.wheel(0, -120)
+        self.settled()
+        expect(overview).to_be_visible()
+        seen = overview.locator(".seen").bounding_box()
+        self.assertLess(seen["width"], 120)
+        # The middle button moves it, and Space with the left one: what was seen goes along with the hand.
+        for button, key in (("middle", None), ("left", " ")):
+            before = self.pixels()
+            if key:
+                self.page.keyboard.down(key)
+            self.page.mouse.down(button=button)
+            self.page.mouse.move(x - 80, y - 30, steps=4)
+            self.page.mouse.up(button=button)
+            if key:
+                self.page.keyboard.up(key)
+            self.page.mouse.move(x, y)
+            self.settled()
+            rows, columns = slice(60, -60), slice(100, -100)
+            moved = self.pixels()[rows, columns]
+            there = np.roll(before, (-30, -80), (0, 1))[rows, columns]
+            self.assertLess(np.abs(moved - there).mean(), np.abs(moved - before[rows, columns]).mean() / 2)
+        self.assertEqual(self.document().get("areas"), [])
+        # A press on the small map goes there; the brush is sized and hardened by the wheel.
+        at = overview.bounding_box()
+        self.page.mouse.click(at["x"] + 12, at["y"] + 12)
+        self.settled()
+        self.assertLess(overview.locator(".seen").bounding_box()["x"], at["x"] + 2)
+        self.page.mouse.move(x, y)
+        size = self.value("brush.size")
+        hardness = self.value("brush.hardness")
+        self.page.keyboard.down("Alt")
+        self.page.mouse.wheel(0, -240)
+        self.page.keyboard.up("Alt")
+        self.page.keyboard.down("Shift")
+        self.page.mouse.wheel(0, -120)
+        self.page.keyboard.up("Shift")
+        self.assertGreater(self.value("brush.size"), size * 1.3)
+        self.assertEqual(self.value("brush.hardness"), hardness + 5)
+        self.page.keyboard.press("f")
+        self.settled()
+        expect(overview).to_be_hidden()
+
     def test_strokes_are_seen_at_once_add_up_and_are_undone_one_by_one(self):
         before = self.pixels()
         self.page.keyboard.press("p")
@@ -268,7 +318,7 @@ class Brushes(Areas):
     def test_the_pressure_of_a_pen_tells_how_much_a_pass_leaves(self):
         self.kind("brush")
         self.type("brush.flow", "60")
-        canvas = self.page.locator(".picture canvas")
+        canvas = self.page.locator(".picture > canvas")
         for row, pressure in ((0.2, 0.25), (0.45, 1.0)):
             for kind, u in (
                 ("pointerdown", 0.2),
@@ -460,7 +510,7 @@ class Handling(Areas):
         self.draw((0.7, 0.4), (0.8, 0.5))
         self.page.mouse.move(*self.at(0.5, 0.9))
         self.page.get_by_role("button", name="ellipse", exact=True).nth(1).hover()
-        expect(self.page.locator(".picture canvas")).to_have_attribute("data-view", "part")
+        expect(self.page.locator(".picture > canvas")).to_have_attribute("data-view", "part")
         self.settled()
         one = np.ptp(self.pixels(), axis=-1)
         self.assertGreater(self.place(one, 0.3, 0.4), self.place(one, 0.7, 0.4) + 5)
@@ -473,7 +523,7 @@ class Handling(Areas):
         self.settled()
         before = self.pixels()
         self.page.get_by_role("option", name="Gradient").get_by_role("button").first.hover()
-        expect(self.page.locator(".picture canvas")).to_have_attribute("data-view", "area", timeout=8_000)
+        expect(self.page.locator(".picture > canvas")).to_have_attribute("data-view", "area", timeout=8_000)
         self.settled()
         self.assertLess(np.ptp(self.pixels()[-40:], axis=-1).mean(), 2)
         self.page.mouse.move(640, 20)

@@ -33,7 +33,7 @@ class Colour(PageCase):
 
     def at(self, x: float, y: float) -> tuple[float, float]:
         """A place of the picture on the screen, by shares of the pane's canvas that the picture fills."""
-        box = self.page.locator(".picture canvas").first.bounding_box()
+        box = self.page.locator(".picture > canvas").first.bounding_box()
         width = min(box["width"] - 36, (box["height"] - 36) * 1.5)
         return (
             box["x"] + box["width"] / 2 + (x - 0.5) * width,
@@ -131,12 +131,12 @@ class Colour(PageCase):
         self.settled()
         self.page.mouse.move(*self.circle_at(self.value("hues.ranges.0.hue"), 108 / 94))
         self.page.mouse.down()
-        expect(self.page.locator(".picture canvas[data-view=range]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=range]")).to_be_visible()
         self.drawn()
         self.assertGreater(self.colour()[1], 4)
         self.assertLess(self.colour(GROUND)[1], 1.5)
         self.page.mouse.up()
-        expect(self.page.locator(".picture canvas[data-view=picture]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=picture]")).to_be_visible()
 
     def test_seven_usual_ranges_are_laid_at_once(self):
         before = self.colour(), self.colour(GROUND)
@@ -253,14 +253,14 @@ class Colour(PageCase):
     def test_what_cannot_be_shown_is_a_view(self):
         self.type("saturation.saturation", "3")
         self.page.keyboard.press("o")
-        expect(self.page.locator(".picture canvas[data-view=outside][data-settled=true]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=outside][data-settled=true]")).to_be_visible()
         self.settled()
         # The sky is beyond it now and keeps its colour; a dull ground is not, and turns grey.
         self.assertGreater(self.colour()[1], 4)
         self.type("saturation.saturation", "0.3")
         self.assertLess(self.colour()[1], 1)
         self.page.keyboard.press("o")
-        expect(self.page.locator(".picture canvas[data-view=picture][data-settled=true]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=picture][data-settled=true]")).to_be_visible()
 
 
 if __name__ == "__main__":

@@ -66,7 +66,7 @@ class CurveAndWhite(PageCase):
         # Of red alone, picked on the picture and dragged down.
         self.page.get_by_role("group", name="Curve of").get_by_role("button", name="Red").click()
         self.page.get_by_role("button", name="Pick on the picture").click()
-        box = self.page.locator(".picture canvas").bounding_box()
+        box = self.page.locator(".picture > canvas").bounding_box()
         x, y = box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.6
         self.page.mouse.move(x, y)
         expect(self.page.get_by_test_id("readout")).to_contain_text("on tone")
@@ -90,7 +90,7 @@ class CurveAndWhite(PageCase):
         self.open_scene()
         before = self.pixels()
         self.open("white_balance")
-        box = self.page.locator(".picture canvas").bounding_box()
+        box = self.page.locator(".picture > canvas").bounding_box()
         x, y = box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.62
         self.page.get_by_label("Side of the patch").locator("xpath=..").click()
         self.page.get_by_role("option", name="51 × 51 px").click()

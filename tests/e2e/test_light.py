@@ -240,7 +240,7 @@ class Light(PageCase):
 
         self.page.set_viewport_size({"width": 900, "height": 600})
         self.settled()
-        canvas = self.page.locator(".picture canvas").first.bounding_box()
+        canvas = self.page.locator(".picture > canvas").first.bounding_box()
         x, y = canvas["x"] + canvas["width"] * 0.55, canvas["y"] + canvas["height"] * 0.6
         self.page.keyboard.press("q")
         self.page.mouse.move(x, y)

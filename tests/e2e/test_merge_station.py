@@ -21,7 +21,7 @@ class MergeStation(PageCase):
 
     def merge_again(self) -> None:
         """Merge, and wait until the new result is shown."""
-        canvas = self.page.locator(".picture canvas")
+        canvas = self.page.locator(".picture > canvas")
         before = canvas.get_attribute("data-prepared")
         self.page.get_by_role("button", name="Merge again").click()
         expect(canvas).not_to_have_attribute("data-prepared", before, timeout=60_000)
@@ -36,7 +36,7 @@ class MergeStation(PageCase):
         shown = self.pixels()
         self.assertGreater(np.abs(shown - plain).mean(), 8, "what did not move is dimmed")
         self.page.get_by_role("button", name="From all frames").click()
-        box = self.page.locator(".picture canvas").bounding_box()
+        box = self.page.locator(".picture > canvas").bounding_box()
         y = box["y"] + box["height"] / 2
         slider = self.page.get_by_role("slider", name="Width of the brush")
         slider.focus()

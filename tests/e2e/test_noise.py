@@ -52,17 +52,17 @@ class Noise(PageCase):
     def test_before_is_seen_while_a_key_is_held(self):
         clean = self.grain()
         self.page.keyboard.down("v")
-        expect(self.page.locator(".picture canvas[data-view=noisy][data-settled=true]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=noisy][data-settled=true]")).to_be_visible()
         self.settled()
         self.assertGreater(self.grain(), 2.0 * clean)
         self.page.keyboard.up("v")
-        expect(self.page.locator(".picture canvas[data-view=picture][data-settled=true]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=picture][data-settled=true]")).to_be_visible()
         self.settled()
         self.assertAlmostEqual(self.grain(), clean, delta=0.15 * clean)
 
     def test_what_is_taken_out_is_seen_alone(self):
         self.page.keyboard.press("u")
-        expect(self.page.locator(".picture canvas[data-view=taken][data-settled=true]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=taken][data-settled=true]")).to_be_visible()
         self.settled()
         taken = self.pixels()
         self.assertAlmostEqual(float(taken.mean()), 128, delta=4)
@@ -111,13 +111,13 @@ class Noise(PageCase):
         box = track.bounding_box()
         self.page.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + box["height"] / 2)
         self.page.mouse.down()
-        expect(self.page.locator(".picture canvas[data-view=edges]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=edges]")).to_be_visible()
         self.drawn()
         mask = self.pixels()
         self.assertLess(mask[20:60, 200:300].mean(), 90, "the even sky is left")
         self.assertGreater(self.lamp().max(), 150, "the lamp's edge is not")
         self.page.mouse.up()
-        expect(self.page.locator(".picture canvas[data-view=picture]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=picture]")).to_be_visible()
 
     def test_the_horizon_follows_the_output(self):
         self.page.get_by_role("button", name="Output").click()
@@ -160,7 +160,7 @@ class Noise(PageCase):
         expect(section).to_contain_text("texture")
 
     def drag_on_picture(self, start: tuple[float, float], end: tuple[float, float]) -> None:
-        box = self.page.locator(".picture canvas[data-view=picture]").bounding_box()
+        box = self.page.locator(".picture > canvas[data-view=picture]").bounding_box()
         places = [(box["x"] + x * box["width"], box["y"] + y * box["height"]) for x, y in (start, end)]
         self.page.mouse.move(*places[0])
         self.page.mouse.down()
@@ -169,11 +169,11 @@ class Noise(PageCase):
 
     def test_noise_left_is_a_view(self):
         self.page.keyboard.press("y")
-        expect(self.page.locator(".picture canvas[data-view=noise][data-settled=true]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=noise][data-settled=true]")).to_be_visible()
         self.settled()
         before = self.pixels()
         self.page.keyboard.press("Shift+Y")
-        expect(self.page.locator(".picture canvas[data-view=left][data-settled=true]")).to_be_visible()
+        expect(self.page.locator(".picture > canvas[data-view=left][data-settled=true]")).to_be_visible()
         self.settled()
         self.assertGreater(np.abs(self.pixels() - before).mean(), 4)
 

@@ -98,7 +98,7 @@ class Workbench(PageCase):
 
     def test_room_for_the_picture(self):
         self.open_scene()
-        canvas, panel = self.page.locator(".picture canvas"), self.page.locator(".panel")
+        canvas, panel = self.page.locator(".picture > canvas"), self.page.locator(".panel")
         narrow = canvas.bounding_box()["width"]
         before = self.pixels()
         self.page.keyboard.press("9")

@@ -1,24 +1,23 @@
-import { type MouseEvent, type PointerEvent, Suspense, useCallback, useEffect, useRef, useState } from "react";
+import { type PointerEvent, Suspense, useCallback, useEffect, useRef, useState } from "react";
 
 import { useBrush } from "../state/merging";
 import { useScene } from "../state/scene";
 import { toggleZoom, useView } from "../state/view";
 import { useDrag } from "../useDrag";
 import { type Station } from "../workbench/stations";
-import { fitted } from "./geometry";
 import { fromPane, ViewportContext } from "./viewport";
 import type { Point } from "./map";
 import { Loupe } from "./Loupe";
 import { NoiseStrip } from "./NoiseStrip";
+import { Overview } from "./Overview";
 import { paint } from "./paint";
 import { TOOLS } from "./tools";
 import type { Drag, Pointed } from "./tools/tool";
+import { useMovingAbout } from "./useMovingAbout";
 import { usePane } from "./usePane";
 import { useAreaSeen } from "./useAreaSeen";
 import { type Rendered, useRenders } from "./useRenders";
 import { useLaid, useShown, useWanted } from "./useWanted";
-
-const FARTHEST = 4;
 
 /** The picture: rendered by the server for the window seen, drawn on a canvas, pointed at with the tool in hand. */
 export function Picture({ station }: { station: Station }) {
@@ -35,6 +34,7 @@ export function Picture({ station }: { station: Station }) {
   const inHand = useView((s) => s.tool);
   const rendering = useView((s) => s.rendering);
   const loupe = useView((s) => s.loupe);
+  const moving = useView((s) => s.moving);
   const brush = useBrush();
   const tool = TOOLS[inHand];
 
@@ -48,7 +48,8 @@ export function Picture({ station }: { station: Station }) {
   const lay = useLaid(pane, rendered);
   const seen = useAreaSeen(station.name);
   const wantedView = glance ?? heldView ?? (view === "picture" ? (seen ?? view) : view);
-  const coarse = held || (dragging?.coarse ?? false);
+  const coarse = held || moving === "dragged" || (dragging?.coarse ?? false);
+  useMovingAbout(canvas, lay);
   useWanted(renders, shown, pane, lay, wantedView, coarse, station.name);
 
   useEffect(() => {
@@ -96,19 +97,6 @@ export function Picture({ station }: { station: Station }) {
     const inside = x >= 0 && y >= 0 && x < lay.map.size.width && y < lay.map.size.height;
     renders.current?.probe(inside && shown ? { ...shown, probe: [x, y] } : null);
   };
-  const turn = (e: MouseEvent & { deltaY: number }) => {
-    if (!lay) return;
-    const next = Math.min(FARTHEST, lay.placing.zoom * Math.exp(-e.deltaY / 500));
-    if (next <= fitted(lay.map.size, pane) * 1.02) {
-      useView.setState({ zoom: null, centre: null });
-      return;
-    }
-    // The place under the pointer stays under the pointer.
-    const [x, y] = at(e);
-    const box = canvas.current!.getBoundingClientRect();
-    const [dx, dy] = [e.clientX - box.left - pane.width / 2, e.clientY - box.top - pane.height / 2];
-    useView.setState({ zoom: next, centre: [x - dx / next, y - dy / next] });
-  };
 
   return (
     <>
@@ -121,7 +109,7 @@ export function Picture({ station }: { station: Station }) {
         data-drawn={rendered?.number ?? 0}
         data-rendering={rendering}
         data-settled={!rendering && !coarse}
-        style={{ cursor: tool.cursor(zoom !== null) }}
+        style={{ cursor: moving ? "grab" : tool.cursor(zoom !== null) }}
         {...drag}
         onPointerMove={(e) => {
           drag.onPointerMove(e);
@@ -134,12 +122,12 @@ export function Picture({ station }: { station: Station }) {
           renders.current?.probe(null);
         }}
         onDoubleClick={(e) => inHand === "pan" && lay && toggleZoom(at(e))}
-        onWheel={turn}
       />
       {lay && loupe && zoom === null && !dragging && <Loupe shown={shown} lay={lay} view={wantedView} />}
+      {lay && <Overview lay={lay} rendered={rendered} />}
       {lay && inHand === "patch" && <NoiseStrip shown={shown} size={lay.map.size} width={pane.width} />}
       {lay && (
-        <svg className={inHand === "pan" ? "over" : "over tool"} width={pane.width} height={pane.height} onWheel={turn}>
+        <svg className={inHand === "pan" ? "over" : "over tool"} width={pane.width} height={pane.height}>
           <ViewportContext.Provider value={lay}>
             <Suspense>
               {station.Over && glance === null && <station.Over />}

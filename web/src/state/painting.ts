@@ -178,10 +178,20 @@ export function beginTouch(first: Step, rubs: boolean): Under | null {
 /** Brighten instead of darkening, or the other way. */
 export const turnAbout = () => usePainting.setState((s) => ({ way: s.way === "brighten" ? "darken" : "brighten" }));
 
+const inHand = () => (useView.getState().tool === "dodgeBurn" ? "dodgeBurn" : "brush");
+
 /** Make the brush in hand larger by a factor. */
 export function resizeBrush(by: number) {
-  const which = useView.getState().tool === "dodgeBurn" ? "dodgeBurn" : "brush";
+  const which = inHand();
   usePainting.setState((s) => ({
     [which]: { ...s[which], radius: Math.min(0.5, Math.max(0.0005, s[which].radius * by)) },
+  }));
+}
+
+/** Make the brush in hand harder by so many hundredths, or softer. */
+export function hardenBrush(by: number) {
+  const which = inHand();
+  usePainting.setState((s) => ({
+    [which]: { ...s[which], hardness: Math.min(100, Math.max(0, s[which].hardness + by)) },
   }));
 }

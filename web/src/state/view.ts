@@ -67,6 +67,8 @@ interface ViewState {
   frame: number | null;
   /** Whether the picture is seen at 100 % under the pointer while it is shown whole. */
   loupe: boolean;
+  /** Whether the picture can be dragged, whatever tool is in hand, or is. */
+  moving: "ready" | "dragged" | null;
 }
 
 export const useView = create<ViewState>(() => ({
@@ -91,6 +93,7 @@ export const useView = create<ViewState>(() => ({
   tool: "pan",
   frame: null,
   loupe: false,
+  moving: null,
 }));
 
 export const setView = (view: ViewName) => useView.setState((s) => ({ view: s.view === view ? "picture" : view }));

@@ -70,6 +70,8 @@ export const KEYS: Key[] = [
   },
   { shown: "Z", says: "100 % and back", keys: ["z"], press: () => toggleZoom(pointed()) },
   { shown: "Shift Z", says: "200 % and back", keys: ["Shift+Z"], press: () => showAt(2, pointed()) },
+  { shown: "Space", says: "Hold to move the picture with any tool in hand; the middle button does so too" },
+  { shown: "Wheel", says: "Zoom where the pointer is; two fingers on a touchpad do so too" },
   { shown: "F", says: "Fit the picture", keys: ["f"], press: () => useView.setState({ zoom: null, centre: null }) },
   {
     shown: "B",
@@ -238,6 +240,8 @@ export const KEYS: Key[] = [
     station: "areas",
     press: (_, e) => resizeBrush(e.key === "." ? 1.15 : 1 / 1.15),
   },
+  { shown: "Alt wheel", says: "Size of the brush, at Areas", station: "areas" },
+  { shown: "Shift wheel", says: "Hardness of the brush, at Areas", station: "areas" },
   {
     shown: "Shift A",
     says: "The mask over the picture and back, at Areas",
