@@ -50,6 +50,15 @@ class Areas(SceneCase):
         self.post("pick", {"place": [0.5]}, 422)
         self.assertIn("LightRange", self.http.get("/api/openapi.json").text)
 
+    def test_areas_that_hold_a_place_are_told_topmost_first(self):
+        areas = [SKY | {"id": "sky"}, DISC | {"id": "disc"}, DISC | {"id": "off", "on": False}]
+        centre = DISC["parts"][0]["centre"]
+        found = self.post("at", {"document": {"areas": areas}, "place": centre})["areas"]
+        self.assertEqual(found[0], "disc")
+        self.assertNotIn("off", found)
+        self.assertEqual(self.post("at", {"document": {"areas": areas}, "place": [0.5, 0.66]})["areas"], [])
+        self.assertIn("outside", self.post("at", {"document": {}, "place": [0.5, 0.9]}, 400)["detail"])
+
     def test_pasted_areas_are_checked_and_put_where_they_belong(self):
         here = self.post("put", {"document": DOCUMENT})["areas"]
         self.assertEqual([a["name"] for a in here], ["Sky", "Disc"])

@@ -45,7 +45,7 @@ class Areas(OnPicture):
         # A part that is pointed at is shown as well.
         self.page.mouse.move(640, 20)
         self.settled()
-        if self.page.locator(".picture > canvas").get_attribute("data-view") == "area":
+        if self.page.locator(".picture > canvas").get_attribute("data-view") != "picture":
             self.page.keyboard.press("Shift+A")
             self.settled()
         return self.pixels()
@@ -67,10 +67,10 @@ class Shapes(Areas):
         before = self.pixels()
         self.kind("gradient")
         self.draw((0.5, 0.05), (0.5, 0.45))
-        self.assertEqual(self.page.locator(".picture > canvas").get_attribute("data-view"), "area")
-        # What lies outside is grey while the mask is made.
+        self.assertEqual(self.page.locator(".picture > canvas").get_attribute("data-view"), "contours")
+        # While the mask is made its contours are drawn, and what lies outside keeps its colours.
         outside = self.pixels()[-40:]
-        self.assertLess(np.ptp(outside, axis=-1).mean(), 2)
+        self.assertGreater(np.ptp(outside, axis=-1).mean(), 8)
         self.assertLess(np.abs(self.seen() - before).mean(), 1.0)
         self.type("areas.bends.exposure.ev", "-2")
         after = self.pixels()
@@ -471,7 +471,8 @@ class Handling(Areas):
         self.settled()
         self.type("areas.bends.exposure.ev", "-1")
         sky = self.mask()
-        self.page.get_by_role("button", name="Inverse").click()
+        self.page.get_by_role("button", name="More", exact=True).click()
+        self.page.get_by_role("menuitem", name="An area of all that it leaves out").click()
         self.settled()
         np.testing.assert_allclose(self.mask()[::15, ::15], 255 - sky[::15, ::15], atol=3)
         expect(self.page.get_by_role("option", name="All but Above")).to_contain_text("bends nothing yet")
@@ -501,6 +502,116 @@ class Handling(Areas):
         self.assertGreater(self.place(without, 0.3, 0.2), self.place(dark, 0.3, 0.2) * 1.1)
         self.type("areas.opacity", "0")
         self.assertLess(np.abs(self.seen() - without).mean(), 1.0)
+
+    def test_a_mask_is_turned_inside_out_and_keeps_what_it_bends(self):
+        self.find("sky")
+        self.type("areas.bends.exposure.ev", "-2")
+        sky = self.mask()
+        self.page.keyboard.press("i")
+        self.settled()
+        np.testing.assert_allclose(self.mask()[::15, ::15], 255 - sky[::15, ::15], atol=3)
+        self.assertEqual(self.value("areas.bends.exposure.ev"), -2)
+        self.assertEqual(len(self.document()["areas"]), 1)
+
+    def test_strokes_join_the_selected_area_and_ctrl_takes_from_it_whatever_it_is_made_of(self):
+        self.find("sky")
+        sky = self.mask()
+        self.page.keyboard.press("p")
+        self.page.keyboard.down("Control")
+        self.draw((0.2, 0.15), (0.6, 0.15))
+        self.page.keyboard.up("Control")
+        self.draw((0.4, 0.85), (0.6, 0.85))
+        area = self.document()["areas"]
+        self.assertEqual([part["kind"] for part in area[0]["parts"]], ["found", "brush"])
+        self.assertEqual([s["rubs"] for s in area[0]["parts"][1]["strokes"]], [True, False])
+        mask = self.mask()
+        self.assertGreater(self.place(sky, 0.4, 0.15), 250)
+        self.assertLess(self.place(mask, 0.4, 0.15), 5)
+        self.assertGreater(self.place(mask, 0.5, 0.85), 250)
+        self.assertGreater(self.place(mask, 0.8, 0.15), 250)
+        # Undone stroke by stroke.
+        self.page.keyboard.press("Control+z")
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        np.testing.assert_allclose(self.mask()[::15, ::15], sky[::15, ::15], atol=3)
+
+    def test_the_dial_first_and_the_place_afterwards(self):
+        before = self.pixels()
+        self.kind("everything")
+        self.type("areas.bends.exposure.ev", "1,5")
+        bright = self.seen()
+        self.assertGreater(bright.mean(), before.mean() * 1.2)
+        self.page.keyboard.press("p")
+        self.page.keyboard.down("Control")
+        self.draw((0.2, 0.5), (0.5, 0.5))
+        self.page.keyboard.up("Control")
+        rubbed = self.seen()
+        self.assertAlmostEqual(self.place(rubbed, 0.35, 0.5), self.place(before, 0.35, 0.5), delta=4)
+        self.assertAlmostEqual(self.place(rubbed, 0.8, 0.2), self.place(bright, 0.8, 0.2), delta=4)
+        # Emptied by a key, it is painted in.
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        self.page.keyboard.press("i")
+        self.settled()
+        self.assertLess(np.abs(self.seen() - before).mean(), 1.0)
+        self.draw((0.2, 0.5), (0.5, 0.5))
+        painted = self.seen()
+        self.assertAlmostEqual(self.place(painted, 0.35, 0.5), self.place(bright, 0.35, 0.5), delta=4)
+        self.assertAlmostEqual(self.place(painted, 0.8, 0.2), self.place(before, 0.8, 0.2), delta=4)
+
+    def test_how_a_mask_is_seen_while_it_is_painted_is_chosen_by_key(self):
+        canvas = self.page.locator(".picture > canvas")
+        self.page.keyboard.press("p")
+        self.page.mouse.move(*self.at(0.3, 0.3))
+        self.page.mouse.down()
+        self.page.mouse.move(*self.at(0.6, 0.3), steps=6)
+        self.drawn()
+        # Colours outside stay what they are.
+        self.assertEqual(canvas.get_attribute("data-view"), "contours")
+        self.assertGreater(np.ptp(self.pixels()[:60], axis=-1).mean(), 8)
+        self.page.keyboard.press("Shift+K")
+        self.drawn()
+        self.assertEqual(canvas.get_attribute("data-view"), "area")
+        self.page.mouse.up()
+        self.settled()
+        self.assertLess(np.ptp(self.pixels()[-60:], axis=-1).mean(), 2)
+        self.choose("How masks are seen", "a wash")
+        self.page.get_by_label("Colour of the wash").fill("#ff0000")
+        self.settled()
+        washed = self.pixels()
+        self.assertEqual(canvas.get_attribute("data-view"), "wash")
+        place = washed[int(0.3 * washed.shape[0]), int(0.45 * washed.shape[1])]
+        self.assertGreater(place[2], place[0] + 20)
+        self.page.reload()
+        self.settled()
+        self.assertEqual(self.page.get_by_label("Colour of the wash").input_value(), "#ff0000")
+
+    def test_an_area_is_selected_on_the_picture_and_takes_another_ones_dials(self):
+        self.kind("ellipse")
+        self.draw((0.3, 0.4), (0.4, 0.5))
+        self.type("areas.bends.exposure.ev", "1")
+        self.page.get_by_role("option", name="Ellipse").get_by_role("button").first.click()
+        self.kind("ellipse")
+        self.draw((0.7, 0.4), (0.8, 0.5))
+        self.page.keyboard.down("Shift")
+        self.page.mouse.click(*self.at(0.3, 0.4))
+        self.page.keyboard.up("Shift")
+        expect(self.page.get_by_label("Name of the area")).to_have_value("Ellipse")
+        other = self.page.get_by_role("option", name="Ellipse 2").get_by_role("button").first
+        other.click(modifiers=["Alt"])
+        self.settled()
+        first, second = self.document()["areas"]
+        self.assertEqual(second["bends"], first["bends"])
+        expect(self.page.get_by_label("Name of the area")).to_have_value("Ellipse")
+        # A whole step is opened at once, and the next area begins with what the last one had.
+        field = self.page.get_by_label("Bend another dial")
+        field.fill("wash")
+        self.page.get_by_role("option", name="All of Wash").click()
+        self.settled()
+        self.assertEqual(self.document()["areas"][0]["bends"]["wash.amount"], 0)
+        self.kind("ellipse")
+        self.draw((0.5, 0.8), (0.55, 0.85))
+        self.assertIn("wash.hue", self.document()["areas"][2]["bends"])
 
     def test_a_part_that_is_pointed_at_lights_up(self):
         self.kind("ellipse")

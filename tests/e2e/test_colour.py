@@ -138,14 +138,14 @@ class Colour(PageCase):
         self.page.mouse.up()
         expect(self.page.locator(".picture > canvas[data-view=picture]")).to_be_visible()
 
-    def test_seven_usual_ranges_are_laid_at_once(self):
+    def test_the_usual_ranges_are_laid_at_once(self):
         before = self.colour(), self.colour(GROUND)
-        self.page.get_by_role("button", name="Seven usual").click()
-        expect(self.page.locator("[data-range]")).to_have_count(7)
+        self.page.get_by_role("button", name="Eight usual").click()
+        expect(self.page.locator("[data-range]")).to_have_count(8)
         self.settled()
         np.testing.assert_allclose((self.colour(), self.colour(GROUND)), before, atol=0.5)
-        self.page.get_by_role("button", name="Seven usual").click()
-        expect(self.page.locator("[data-range]")).to_have_count(7)
+        self.page.get_by_role("button", name="Eight usual").click()
+        expect(self.page.locator("[data-range]")).to_have_count(8)
 
     def test_a_black_place_is_refused_in_words(self):
         self.page.get_by_role("link", name="Light", exact=True).click()
@@ -154,7 +154,7 @@ class Colour(PageCase):
         self.page.get_by_role("link", name="Colour", exact=True).click()
         self.settled()
         self.pick(0.65, 0.15)
-        expect(self.page.get_by_text("black")).to_be_visible()
+        expect(self.page.get_by_text("This place is black")).to_be_visible()
         expect(self.page.locator("[data-range]")).to_have_count(0)
 
     def test_tints_are_laid_and_drawn_on_the_circle_and_moved_on_the_ladder(self):

@@ -23,7 +23,9 @@ export type ViewName =
   | "range"
   | "outside"
   | "part"
-  | "lights";
+  | "lights"
+  | "contours"
+  | "wash";
 
 export type ToolName =
   | "pan"

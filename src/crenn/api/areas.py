@@ -10,9 +10,10 @@ from crenn.api.scenes import on_renderer
 from crenn.api.schemas import Body, LightIn, PatchIn, PathId, Words
 from crenn.core.areas.area import Area
 from crenn.core.areas.part import Id as AreaId
+from crenn.core.areas.part import Place
 from crenn.core.areas.ranges import Pick
 from crenn.core.presets import adapted, read_areas
-from crenn.core.render.area_stats import outline, sample_colour, stops_within
+from crenn.core.render.area_stats import holding, outline, sample_colour, stops_within
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
 from crenn.store.area_presets import forget_preset, keep_preset, presets
@@ -40,6 +41,18 @@ class WithinOut(BaseModel):
 
     outlines: list[OutlineOut] = Field(description="of every area of the treatment")
     stops: list[float] | None = Field(description="share of the scene within the area, per bin of its histogram")
+
+
+class AtIn(LightIn):
+    """A treatment, and a place of its scene."""
+
+    place: Place
+
+
+class AtOut(BaseModel):
+    """Areas at a place."""
+
+    areas: list[AreaId] = Field(description="ids of those that hold it by half or more, the topmost first")
 
 
 class AreasIn(Body):
@@ -95,6 +108,14 @@ def areas_within(scene_id: PathId, body: WithinIn, request: Request) -> WithinOu
         )
 
     return on_renderer(request, scene_id, work)
+
+
+@router.post("/scenes/{scene_id}/areas/at")
+def areas_at(scene_id: PathId, body: AtIn, request: Request) -> AtOut:
+    """Which areas of a treatment hold a place."""
+    areas = [area for area in parse_treatment(body.document).areas if area.on]
+    found = on_renderer(request, scene_id, lambda renderer: holding(renderer, areas, (body.place[0], body.place[1])))
+    return AtOut(areas=[area.id for area in reversed(found)])
 
 
 @router.post("/scenes/{scene_id}/areas/pick")

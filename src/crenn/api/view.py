@@ -42,6 +42,8 @@ R = TypeVar("R")
 PREPARED = r"^\d+-\d+$"
 
 
+#: Of sRGB, 8 bits.
+Code = Annotated[int, Field(ge=0, le=255)]
 #: x, y, width, height in full-size pixels of the picture.
 Part = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
 
@@ -65,7 +67,7 @@ class ViewRequest(_Request):
     ``most`` times as large as it is. A part that lies beyond the picture, as one asked for before a crop does, is moved
     into it. ``known`` is the map that the page has; a new one is sent if it is another. ``area``, ``piece`` and
     ``range`` are the ids of an area and of a part of it, and the name of a range of hues, that views of them show;
-    ``within`` is the id of the area whose tones are counted.
+    ``within`` is the id of the area whose tones are counted, ``ink`` what a mask is washed in.
     """
 
     number: int = Field(ge=0, le=2**53)
@@ -80,6 +82,7 @@ class ViewRequest(_Request):
     piece: Id | None = None
     range: str | None = Field(None, max_length=40)
     within: Id | None = None
+    ink: tuple[Code, Code, Code] | None = None
 
     @model_validator(mode="after")
     def _not_too_large(self) -> "ViewRequest":
@@ -154,7 +157,7 @@ def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest) -> b
         size = max(round(window.out_width * scale), 1), max(round(window.out_height * scale), 1)
         window = Window(window.x, window.y, window.width, window.height, *size)
     finer = 1 if wanted.coarse else renderer.oversampling(frame, window)
-    about = About(wanted.area, wanted.piece, wanted.range, wanted.within)
+    about = About(wanted.area, wanted.piece, wanted.range, wanted.within, wanted.ink)
     codes, shares = paint_view(renderer, shown, window, wanted.view, finer, not wanted.coarse, about)
     quality = 82 if wanted.coarse else 93
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444

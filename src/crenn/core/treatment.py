@@ -30,6 +30,7 @@ from crenn.core.colour.saturation import Saturation
 from crenn.core.colour.sky import Sky
 from crenn.core.colour.tints import Tints
 from crenn.core.colour.tones import Tones
+from crenn.core.colour.wash import Wash
 from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
 from crenn.core.geometry.crop import Crop, CropParameters
@@ -82,6 +83,7 @@ STEPS: tuple[Step[Any], ...] = (
     Monochrome(),
     Tints(),
     Tones(),
+    Wash(),
     Ends(),
 )
 

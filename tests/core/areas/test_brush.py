@@ -172,6 +172,35 @@ class Edges(unittest.TestCase):
                 there = whole[int(place[1] * 400), int(place[0] * 400)]
                 self.assertAlmostEqual(mask[int(y), int(x)], there, delta=0.06)
 
+    def test_rubbing_over_takes_from_all_the_mask_whatever_it_is_made_of(self):
+        gone = stroke((0.3, 0.3), (0.6, 0.3), hardness=80, rubs=True)
+        back = stroke((0.4, 0.3), (0.45, 0.3), radius=0.02, hardness=80)
+        everything = {"kind": "light"}
+        masks = {}
+        for over in (False, True):
+            brush = {"kind": "brush", "strokes": [gone.model_dump(), back.model_dump()], "over": over}
+            treatment = parse_treatment({"areas": [{"parts": [everything, brush]}]})
+            view = self.renderer.view(treatment, Window.whole(self.renderer.frame(treatment).size))
+            masks[over] = self.renderer.mask(treatment.areas[0], view) / 65535.0
+        # Of its own strokes alone: the light range keeps all. Of all: what was rubbed out is gone.
+        np.testing.assert_allclose(masks[False], 1.0, atol=1e-4)
+        self.assertLess(masks[True][120, 220], 0.01)
+        self.assertGreater(masks[True][120, 170], 0.99)
+        self.assertGreater(masks[True][250, 220], 0.99)
+
+    def test_a_mask_turned_inside_out_is_all_that_it_left_out(self):
+        one = stroke((0.3, 0.3), (0.6, 0.3), hardness=30, feather=20)
+        part = {"kind": "brush", "strokes": [one.model_dump()]}
+        shown = {}
+        for invert in (False, True):
+            treatment = parse_treatment({"areas": [{"parts": [part], "invert": invert, "opacity": 50}]})
+            view = self.renderer.view(treatment, Window.whole(self.renderer.frame(treatment).size))
+            shown[invert] = self.renderer.mask(treatment.areas[0], view) / 65535.0
+        np.testing.assert_allclose(shown[False] + shown[True], 0.5, atol=1e-4)
+        # A brush without strokes holds nothing, and turned inside out everything.
+        empty = parse_treatment({"areas": [{"parts": [{"kind": "brush", "strokes": []}], "invert": True}]})
+        self.assertEqual(self.renderer.mask(empty.areas[0], view).min(), 65535)
+
     def test_moving_it_moves_all_that_was_painted(self):
         one = stroke((0.3, 0.3), (0.6, 0.3))
         part = {"kind": "brush", "strokes": [one.model_dump()], "shift": [0.05, 0.1]}

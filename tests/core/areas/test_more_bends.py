@@ -48,6 +48,13 @@ class Bends(unittest.TestCase):
             whole = self.light(placement=placement | {dial: by})
             with self.subTest(dial=dial):
                 np.testing.assert_allclose(np.log2(bent / whole), 0, atol=0.02)
+        # What departs from its neighbourhood is stretched as much as if the whole picture's were.
+        bent, whole = (
+            self.light({"placement.local": 1.4}, placement=placement),
+            self.light(placement=placement | {"local": 1.4}),
+        )
+        self.assertGreater(np.abs(np.log2(whole / self.light(placement=placement))).max(), 0.1)
+        np.testing.assert_allclose(np.log2(bent / whole), 0, atol=0.02)
         for name in TONES:
             bent, whole = self.light({f"curve.{name}": 0.8}, curve={}), self.light(curve={name: 0.8})
             with self.subTest(tone=name):

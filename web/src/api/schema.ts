@@ -864,6 +864,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/areas/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Areas At
+         * @description Which areas of a treatment hold a place.
+         */
+        post: operations["areas_at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/areas/pick": {
         parameters: {
             query?: never;
@@ -1004,6 +1024,12 @@ export interface components {
              * @default 100
              */
             opacity: number;
+            /**
+             * Invert
+             * @description takes all that its parts together leave out
+             * @default false
+             */
+            invert: boolean;
             /** Parts */
             parts: (components["schemas"]["Gradient"] | components["schemas"]["Ellipse"] | components["schemas"]["Brush"] | components["schemas"]["LightRange"] | components["schemas"]["ColourRange"] | components["schemas"]["Found"])[];
             /**
@@ -1048,6 +1074,29 @@ export interface components {
         AreasOut: {
             /** Areas */
             areas: components["schemas"]["Area"][];
+        };
+        /**
+         * AtIn
+         * @description A treatment, and a place of its scene.
+         */
+        AtIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Place */
+            place: number[];
+        };
+        /**
+         * AtOut
+         * @description Areas at a place.
+         */
+        AtOut: {
+            /**
+             * Areas
+             * @description ids of those that hold it by half or more, the topmost first
+             */
+            areas: string[];
         };
         /**
          * AutomaticOut
@@ -1200,13 +1249,22 @@ export interface components {
              * @enum {string}
              */
             kind: "brush";
-            /** Strokes */
+            /**
+             * Strokes
+             * @description none: nothing is painted yet
+             */
             strokes: components["schemas"]["BrushStroke"][];
             /**
              * Shift
              * @description by how much all of it was moved
              */
             shift: number[];
+            /**
+             * Over
+             * @description rubs out of all the mask before it, and not of its own strokes alone
+             * @default false
+             */
+            over: boolean;
         };
         /**
          * BrushStroke
@@ -4830,6 +4888,7 @@ export interface components {
             monochrome: components["schemas"]["MonochromeParameters"];
             tints: components["schemas"]["TintsParameters"];
             tones: components["schemas"]["TonesParameters"];
+            wash: components["schemas"]["WashParameters"];
             ends: components["schemas"]["EndsParameters"];
             /**
              * Areas
@@ -4921,6 +4980,27 @@ export interface components {
             ranges: components["schemas"]["HueRange"][];
             /** Tints */
             tints: components["schemas"]["Tint"][];
+        };
+        /** WashParameters */
+        WashParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Amount
+             * @description How far colours go over into the wash.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Hue
+             * @description Of the wash, on the circle of hues.
+             * @default 70
+             */
+            hue: number;
         };
         /** WhiteBalanceParameters */
         WhiteBalanceParameters: {
@@ -9491,6 +9571,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WithinOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    areas_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtOut"];
                 };
             };
             /** @description Bad Request */

@@ -7,6 +7,7 @@ import { AreaMenu } from "./areas/AreaMenu";
 import { AreaParts } from "./areas/AreaParts";
 import { BrushDials } from "./areas/BrushDials";
 import { MaskKinds } from "./areas/MaskKinds";
+import { MaskWay } from "./areas/MaskWay";
 
 /** The Areas station: masks on the picture, and what they bend. */
 export default function AreasPanel() {
@@ -15,11 +16,14 @@ export default function AreasPanel() {
   const selected = useSelected();
   return (
     <>
-      <h2>Areas</h2>
+      <div className="heading">
+        <h2>Areas</h2>
+        <MaskWay />
+      </div>
       {areas.length === 0 && <p className="lead">Mark a part of the picture, then bend its light.</p>}
       <MaskKinds />
-      {(tool === "paint" || tool === "dodgeBurn") && <BrushDials which={tool === "paint" ? "brush" : "dodgeBurn"} />}
       <AreaList />
+      {(tool === "paint" || tool === "dodgeBurn") && <BrushDials which={tool === "paint" ? "brush" : "dodgeBurn"} />}
       {selected && (
         <>
           <AreaDials area={selected} />

@@ -1,6 +1,7 @@
 import { type PointerEvent, Suspense, useCallback, useEffect, useRef, useState } from "react";
 
 import { useBrush } from "../state/merging";
+import { useMaskShown, viewOfMask } from "../state/maskShown";
 import { useScene } from "../state/scene";
 import { toggleZoom, useView } from "../state/view";
 import { useDrag } from "../useDrag";
@@ -47,7 +48,9 @@ export function Picture({ station }: { station: Station }) {
   const shown = useShown(station.name);
   const lay = useLaid(pane, rendered);
   const seen = useAreaSeen(station.name);
-  const wantedView = glance ?? heldView ?? (view === "picture" ? (seen ?? view) : view);
+  const maskWay = useMaskShown((s) => s.way);
+  const heldAs = heldView === "area" ? viewOfMask(maskWay) : heldView;
+  const wantedView = glance ?? heldAs ?? (view === "picture" ? (seen ?? view) : view);
   const coarse = held || moving === "dragged" || (dragging?.coarse ?? false);
   useMovingAbout(canvas, lay);
   useWanted(renders, shown, pane, lay, wantedView, coarse, station.name);
@@ -75,6 +78,7 @@ export function Picture({ station }: { station: Station }) {
       pressure: e.pointerType === "pen" ? e.pressure : 1,
       rubs: e.ctrlKey || e.metaKey,
       straight: e.altKey,
+      selects: e.shiftKey && station.name === "areas",
       treatment: shown?.treatment ?? null,
     };
   };

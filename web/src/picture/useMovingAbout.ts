@@ -48,7 +48,19 @@ export function useMovingAbout(canvas: RefObject<HTMLCanvasElement | null>, lay:
       const place = fromPane(lay, [...at(e)]);
       const zoomed = useView.getState().zoom !== null;
       const [x, y, scene] = [e.clientX, e.clientY, lay.map.toScene(place)] as const;
-      return { x, y, place, scene, lay, zoomed, pressure: 1, rubs: false, straight: false, treatment: null };
+      return {
+        x,
+        y,
+        place,
+        scene,
+        lay,
+        zoomed,
+        pressure: 1,
+        rubs: false,
+        straight: false,
+        selects: false,
+        treatment: null,
+      };
     };
     const own = (e: Event) => {
       e.preventDefault();

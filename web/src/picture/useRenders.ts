@@ -24,6 +24,8 @@ export interface Wanted extends Record<string, unknown> {
   out_height: number;
   most: number;
   coarse: boolean;
+  /** SRGB codes of the colour that a mask is washed in. */
+  ink: [number, number, number] | null;
   /** Id of the area whose tones are counted. */
   within: string | null;
 }

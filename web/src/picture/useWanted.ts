@@ -5,6 +5,7 @@ import type { StationName } from "../names";
 import { stationOf } from "../workbench/stations";
 import { useAreas } from "../state/areas";
 import { useChosen } from "../state/colour";
+import { codesOf, useMaskShown } from "../state/maskShown";
 import { useScene } from "../state/scene";
 import { withValue } from "../state/values";
 import { useView } from "../state/view";
@@ -13,6 +14,8 @@ import type { Viewport } from "./viewport";
 import type { Renders, Rendered, Wanted } from "./useRenders";
 
 const LARGEST = 8192;
+/** Views that show the mask of an area, or a part of it. */
+const OF_A_MASK = ["area", "mask", "part", "contours", "wash"];
 
 /** A treatment in which steps are switched off; with those of areas, what its areas are named for. */
 function switchedOff(treatment: Treatment, steps: readonly string[]): Treatment {
@@ -67,7 +70,10 @@ export function useWanted(
   const chosen = useChosen();
   const pointed = useAreas((s) => s.pointed);
   const over = useAreas((s) => s.over);
-  const area = view === "area" && over ? over : view === "area" || view === "mask" || view === "part" ? selected : null;
+  const ink = useMaskShown((s) => s.ink);
+  const masked = OF_A_MASK.includes(view);
+  const area = masked ? (view !== "part" && over ? over : selected) : null;
+  const washed = useMemo(() => (view === "wash" ? codesOf(ink) : null), [view, ink]);
   const within = station === "areas" ? selected : null;
   const piece = view === "part" ? pointed : null;
   const range = view === "range" && chosen?.list === "ranges" ? chosen.item.name : null;
@@ -98,6 +104,6 @@ export function useWanted(
         most: MOST * dots,
       };
     }
-    renders.current?.ask({ ...shown, view, area, piece, range, within, ...size, coarse });
-  }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, within, coarse]);
+    renders.current?.ask({ ...shown, view, area, piece, range, within, ink: washed, ...size, coarse });
+  }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, within, washed, coarse]);
 }

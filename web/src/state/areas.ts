@@ -1,4 +1,5 @@
 import { create } from "zustand";
+import { persist } from "zustand/middleware";
 
 import type { Area, Part } from "../api/client";
 import { tell } from "./messages";
@@ -47,8 +48,8 @@ useScene.subscribe((now, before) => {
 
 /** An area has at most so many parts, and a treatment so many areas. */
 export const MOST = 24;
-/** The dials that a new area has ready, at what bends nothing. */
-export const READY = {
+/** The dials that a new area has ready at first, at what bends nothing. */
+export const READY: Area["bends"] = {
   "exposure.ev": 0,
   "placement.shadows": 0,
   "placement.highlights": 0,
@@ -56,6 +57,17 @@ export const READY = {
   "tone.contrast": 1,
   "saturation.saturation": 1,
 };
+
+/** The dials that the last area had that dials were chosen for. */
+const useLast = create<{ bends: Area["bends"] }>()(
+  persist(() => ({ bends: READY }), { name: "crenn-area-dials", version: 1 }),
+);
+/** Those of the whole picture's steps alone stand ready: ranges and tints go by the scene. */
+const ready = (): Area["bends"] =>
+  Object.fromEntries(Object.entries(useLast.getState().bends).filter(([path]) => path.split(".").length === 2));
+
+/** Remember which dials an area bends, for the next one; at what bends nothing. */
+export const remember = (bends: Area["bends"]) => useLast.setState({ bends });
 
 /** The selected area, if it is still there. */
 export function useSelected(): Area | null {
@@ -130,7 +142,7 @@ export function beginPart(part: Part, about: Partial<Area> = {}): [string, strin
     return [into.id, id];
   }
   const name = named(about.name ?? capital(calls(part)));
-  const made = append({ id: "", on: true, opacity: 100, parts: [part], bends: READY, ...about, name });
+  const made = append({ id: "", on: true, opacity: 100, invert: false, parts: [part], bends: ready(), ...about, name });
   if (!made) return null;
   useAreas.setState({ part: made.parts[0].id });
   return [made.id, made.parts[0].id];
@@ -172,29 +184,23 @@ export function moveArea(from: number, to: number) {
 /** A copy of an area, or one of all that it does not cover, which bends nothing yet. */
 export function duplicateArea(area: Area, inverse: boolean) {
   const copy: Area = inverse
-    ? { ...area, parts: inverted(area.parts), bends: READY, name: named(`All but ${area.name}`.slice(0, 55)) }
+    ? { ...area, invert: !area.invert, bends: ready(), name: named(`All but ${area.name}`.slice(0, 55)) }
     : { ...area, name: named(area.name.slice(0, 55)) };
   if (append(copy)) store(inverse ? `All but ${area.name}` : `${area.name} again`);
 }
 
-/** Parts of a mask that covers what the others do not. */
-export function inverted(parts: Part[]): Part[] {
-  const used = parts.filter((p) => p.on);
-  if (used.length === 0) return parts;
-  // The first part takes away from everything, or is all that both have.
-  const [first, ...rest] = used;
-  const outside =
-    first.mode === "subtract"
-      ? { ...first, mode: "add" as const }
-      : { ...first, mode: "add" as const, invert: !first.invert };
-  return [
-    outside,
-    ...rest.map((p) => {
-      if (p.mode === "add") return { ...p, mode: "intersect" as const, invert: !p.invert };
-      if (p.mode === "subtract") return { ...p, mode: "add" as const };
-      return { ...p, mode: "add" as const, invert: !p.invert };
-    }),
-  ];
+/** Turn the mask of an area inside out; what it bends stays. */
+export function turnInsideOut(area: Area) {
+  preview((t) => withValue(t, ["areas", area.id, "invert"], !area.invert));
+  useAreas.setState({ seeing: true });
+  store(`${area.name} inside out`);
+}
+
+/** Give an area the dials that another bends. */
+export function takeBends(area: Area, from: Area) {
+  if (area.id === from.id) return;
+  preview((t) => withValue(t, ["areas", area.id, "bends"], from.bends));
+  store(`${area.name} as ${from.name}`);
 }
 
 /** Switch all areas off, or those on again that were. */

@@ -1,7 +1,8 @@
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
 
-import type { Area, Brush, BrushStroke } from "../api/client";
+import type { Area, Brush, BrushStroke, Part } from "../api/client";
+import { evAt } from "../ladder/scale";
 import { type Step, simplified, written } from "../picture/stroke";
 import { addTo, areaOf, areas, beginPart, partOf, select, setPart, useAreas } from "./areas";
 import { tell } from "./messages";
@@ -78,18 +79,33 @@ const BY = 1;
 
 const closeness = (settings: BrushSettings) => Math.max(settings.radius / 40, 0.0001);
 
-/** Begin a stroke: in the selected brush, or in one of a new area. What takes further steps, or null if there is no room. */
+/** Begin a stroke: in the selected area, or a new one. What takes further steps, or null if there is no room. */
 export function beginStroke(first: Step, rubs: boolean): Under | null {
   const at = target();
   if (!at) return null;
-  return paintInto(at, usePainting.getState().brush, first, rubs, "area");
+  // What is turned inside out loses by what is painted.
+  const inside = areaOf(at[0])?.invert ? !rubs : rubs;
+  return paintInto(at, usePainting.getState().brush, first, inside, "area");
 }
 
-/** The brush that strokes go to: the selected one, or a new one. */
+/**
+ * The brush that strokes go to: of the selected area the chosen one, or the last, which takes from all of its mask what
+ * is rubbed out, whatever that is made of; else that of a new area.
+ */
 function target(): [string, string] | null {
   const { selected, part, joins } = useAreas.getState();
-  if (joins === "new" && selected !== null && part !== null && partOf(selected, part)?.kind === "brush")
-    return [selected, part];
+  const area = areaOf(selected);
+  if (area && joins === "new") {
+    const last = area.parts[area.parts.length - 1];
+    const paintable = (p: Part | undefined) => p?.kind === "brush" && p.on && (p.over || area.parts.length === 1);
+    const chosen = area.parts.find((p) => p.id === part);
+    const into = chosen?.kind === "brush" && !chosen.over ? chosen : paintable(last) ? last : undefined;
+    if (into) return [area.id, into.id];
+    const id = addTo(area, { ...brushOf([]), over: true } as Part);
+    if (id === null) return null;
+    useAreas.setState({ part: id });
+    return [area.id, id];
+  }
   const made = beginPart(brushOf([]));
   if (made) useAreas.setState({ joins: "new" });
   return made;
@@ -147,14 +163,17 @@ export const touchName = (way: Way, tones: Tones) =>
       : "Darkened"
     : `${way === "brighten" ? "Brightened" : "Darkened"} ${TONES[tones]}`;
 
-/** A third of the scene's stops: the darkest, the middle or the brightest. */
+/** The stops of the scene that are placed on a third of the tones: the darkest, the middle or the brightest. */
 function rangeOf(tones: Tones): [number, number] {
   const report = useScene.getState().scene?.report;
+  const { ladder } = useView.getState();
   const [low, high] = [report?.low_stop ?? -9, report?.high_stop ?? 0];
-  const third = (high - low) / 3;
-  if (tones === "darks") return [OPEN[0], low + third];
-  if (tones === "lights") return [high - third, OPEN[1]];
-  return [low + third, high - third];
+  // Without a picture there are no tones yet: then thirds of what was recorded.
+  const dark = ladder.length ? evAt(ladder, 100 / 3) : low + (high - low) / 3;
+  const light = ladder.length ? evAt(ladder, 200 / 3) : high - (high - low) / 3;
+  if (tones === "darks") return [OPEN[0], dark];
+  if (tones === "lights") return [light, OPEN[1]];
+  return [dark, light];
 }
 
 /** Begin a stroke that brightens or darkens, in small amounts that add up: in an area of its own. */

@@ -23,7 +23,13 @@ export const ellipseOf = (centre: Point, radii: Point, more: Partial<Ellipse> = 
   ...more,
 });
 
-export const brushOf = (strokes: BrushStroke[]): Part => ({ ...BEGINS, kind: "brush", strokes, shift: [0, 0] });
+export const brushOf = (strokes: BrushStroke[]): Part => ({
+  ...BEGINS,
+  kind: "brush",
+  strokes,
+  shift: [0, 0],
+  over: false,
+});
 
 export const lightOf = (low: number, high: number, more: Partial<Part> = {}): Part =>
   ({ ...BEGINS, kind: "light", low, high, soft_low: 1, soft_high: 1, ...more }) as Part;

@@ -3,8 +3,9 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 
 import { answered, api } from "../api/client";
-import { useAreas } from "./areas";
-import { useScene } from "./scene";
+import type { Point } from "../picture/map";
+import { select, useAreas } from "./areas";
+import { toldHere, useScene } from "./scene";
 
 /** The outlines of all areas, and the stops within the selected one, once nothing is held. */
 export function useWithin(enabled = true) {
@@ -36,4 +37,21 @@ export function useStopsWithin(station: string): number[] | null {
   const selected = useAreas((s) => s.selected);
   const { data } = useWithin(station === "areas");
   return station === "areas" && selected !== null ? (data?.stops ?? null) : null;
+}
+
+/** Select the topmost area that holds a place of the scene; pressed again there, the one below it. */
+export async function selectAt(place: Point) {
+  const { scene, treatment } = useScene.getState();
+  if (!scene || !treatment?.areas.length) return;
+  const found = await toldHere(
+    answered(
+      api.POST("/api/scenes/{scene_id}/areas/at", {
+        params: { path: { scene_id: scene.id } },
+        body: { document: { areas: treatment.areas }, place },
+      }),
+    ),
+  );
+  if (!found) return;
+  const now = found.areas.indexOf(useAreas.getState().selected ?? "");
+  select(found.areas[now + 1] ?? found.areas[0] ?? null);
 }

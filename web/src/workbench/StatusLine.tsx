@@ -53,6 +53,8 @@ export function StatusLine({ station }: { station: Station }) {
     noisy: false,
     taken: true,
     edges: false,
+    contours: false,
+    wash: false,
     left: split,
     range,
     outside: true,

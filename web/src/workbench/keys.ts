@@ -5,7 +5,8 @@ import { backToStart } from "../state/changes";
 
 import { preview, redo, store, undo, useScene } from "../state/scene";
 import { type StationName, STATION_NAMES, type ToolName } from "../names";
-import { useAreas } from "../state/areas";
+import { areaOf, turnInsideOut, useAreas } from "../state/areas";
+import { nextMaskWay } from "../state/maskShown";
 import { resizeBrush, turnAbout } from "../state/painting";
 import { useCropping } from "../state/cropping";
 import { GUIDES } from "../picture/guides";
@@ -266,6 +267,29 @@ export const KEYS: Key[] = [
     lift: () => useAreas.setState({ without: null }),
   },
   { shown: "A", says: "Area view, at Areas", keys: ["a"], station: "areas", press: () => setView("area") },
+  {
+    shown: "Shift K",
+    says: "How masks are seen, also during a stroke: contours, grey outside, alone, a wash, nothing; at Areas",
+    keys: ["Shift+K"],
+    station: "areas",
+    press: nextMaskWay,
+  },
+  {
+    shown: "I",
+    says: "The mask inside out: everything is emptied, to be painted in; at Areas",
+    keys: ["i"],
+    station: "areas",
+    press: () => {
+      const area = areaOf(useAreas.getState().selected);
+      if (area) turnInsideOut(area);
+    },
+  },
+  { shown: "Shift click", says: "Select the topmost area there, at Areas", station: "areas" },
+  {
+    shown: "Alt click",
+    says: "On another area of the list: it takes the selected one’s dials, at Areas",
+    station: "areas",
+  },
   { shown: "K", says: "The mask alone, at Areas", keys: ["k"], station: "areas", press: () => setView("mask") },
   { shown: "Esc", says: "Put the tool down", keys: ["Escape"], press: () => useView.setState({ tool: "pan" }) },
   {

@@ -35,6 +35,7 @@ class Area(Keyed):
     name: str = Field("Area", min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
     on: bool = True
     opacity: float = dial(100.0, "%", 0, 100, 1, "Opacity", "How far all of its mask acts.")
+    invert: bool = Field(False, description="takes all that its parts together leave out")
     parts: list[AnyPart] = Field(min_length=1, max_length=MOST_PARTS)
     bends: dict[str, float] = Field(
         default_factory=dict,
@@ -51,7 +52,7 @@ class Area(Keyed):
     def key(self) -> str:
         """What its mask is made from."""
         told = ",".join(f"{part.mode}{part.invert}{part.key}" for part in self.parts if part.on)
-        return hashlib.sha256(f"{self.opacity} {told}".encode()).hexdigest()
+        return hashlib.sha256(f"{self.opacity} {self.invert} {told}".encode()).hexdigest()
 
     @property
     def opaque(self) -> "Area":
@@ -61,7 +62,9 @@ class Area(Keyed):
     def alone(self, part: str) -> "Area | None":
         """An area of one of its parts, as far as it adds, takes away or keeps; None if it has none of the id."""
         one = next((p for p in self.parts if p.id == part), None)
-        return None if one is None else self.changed(parts=[one.changed(on=True, mode="add")], opacity=100.0)
+        return (
+            None if one is None else self.changed(parts=[one.changed(on=True, mode="add")], opacity=100.0, invert=False)
+        )
 
     def by_step(self) -> dict[str, dict[str, float]]:
         """Its bends by step, then by dial; none if it is off."""
@@ -91,12 +94,18 @@ class Area(Keyed):
             if not part.on:
                 continue
             own = share(part)
+            if isinstance(part, Brush) and part.paints_over and mask is not None:
+                # What it leaves of full is left of anything, what it makes of nothing is added.
+                mask = own + (share(part.over_full) - own) * mask
+                continue
             if mask is None:
                 # The first part takes away from everything, or is all that both have.
                 mask = np.full_like(own, part.mode != "add")
             _join(mask, own, MODES.index(part.mode), part.invert)
         if mask is None:
-            return np.zeros(shape, np.uint16)
+            mask = np.zeros(shape, np.float32)
+        if self.invert:
+            mask = np.float32(1) - mask
         out = np.empty(mask.shape, np.uint16)
         _written(mask, np.float32(float(FULL) * self.opacity / 100), out)
         return out

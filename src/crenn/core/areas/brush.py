@@ -1,7 +1,7 @@
 """The brush: strokes that build up a mask, and may stop at edges of what lies under them."""
 
 from functools import cached_property
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numba as nb
 import numpy as np
@@ -97,13 +97,32 @@ class Brush(Part):
     """Strokes, one after the other; each paints over, or rubs out of, what is there by then."""
 
     kind: Literal["brush"] = "brush"
-    strokes: list[BrushStroke] = Field(min_length=1, max_length=MOST_STROKES)
+    strokes: list[BrushStroke] = Field(max_length=MOST_STROKES, description="none: nothing is painted yet")
     shift: Annotated[list[Share], Field(min_length=2, max_length=2)] = Field(
         default_factory=lambda: [0.0, 0.0], description="by how much all of it was moved"
     )
+    over: bool = Field(False, description="rubs out of all the mask before it, and not of its own strokes alone")
+    #: What its strokes are painted on.
+    begins: ClassVar[float] = 0.0
+
+    @property
+    def paints_over(self) -> bool:
+        """Whether its strokes rub out of what other parts have made."""
+        return self.over and self.mode == "add" and not self.invert and any(stroke.rubs for stroke in self.strokes)
+
+    @cached_property
+    def over_full(self) -> "Brush":
+        """Its strokes on a mask that is full everywhere."""
+        return _OverFull.model_construct(**dict(self))
 
     def share(self, scenery: Scenery) -> np.ndarray:
         return scenery.painted(self)
+
+
+class _OverFull(Brush):
+    """Strokes of a brush on a mask that is full everywhere."""
+
+    begins: ClassVar[float] = 1.0
 
 
 def painted(

@@ -6,7 +6,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import AfterValidator
 
-from crenn.core.colour.circle import BLUE, CYAN, GREEN, ORANGE, PURPLE, RED, YELLOW, arc, eased
+from crenn.core.colour.circle import BLUE, CYAN, GREEN, ORANGE, RED, YELLOW, arc, eased
 from crenn.core.colour.step import ColourStep
 from crenn.core.colour.trust import hue_trusted
 from crenn.core.pipeline.colours import Colours
@@ -53,6 +53,9 @@ class HueRange(Item):
         return not self.on or (self.shift, self.saturation, self.lightness) == (0.0, 1.0, 0.0)
 
 
+#: Hues of the usual ranges between blue and red, which lie far apart.
+_REDDISH = 300.0, 340.0
+
 Ranges = Annotated[list[HueRange], AfterValidator(named_apart)]
 
 
@@ -61,12 +64,12 @@ class HuesParameters(StepParameters):
 
 
 def usual_ranges() -> list[HueRange]:
-    """Seven ranges that go round the whole circle."""
+    """Eight ranges that go round the whole circle."""
     named = zip(
-        ("Red", "Orange", "Yellow", "Green", "Cyan", "Blue", "Purple"),
-        (RED, ORANGE, YELLOW, GREEN, CYAN, BLUE, PURPLE),
-        (12, 10, 12, 20, 24, 30, 32),
-        (40, 36, 36, 34, 40, 34, 46),
+        ("Red", "Orange", "Yellow", "Green", "Cyan", "Blue", "Purple", "Magenta"),
+        (RED, ORANGE, YELLOW, GREEN, CYAN, BLUE, *_REDDISH),
+        (12, 10, 12, 20, 24, 30, 16, 20),
+        (40, 36, 36, 34, 40, 34, 30, 38),
     )
     return [HueRange(name=name, hue=hue, width=width, soft=soft) for name, hue, width, soft in named]
 

@@ -108,6 +108,7 @@ class PlacementParameters(StepParameters):
         0.01,
         "Local contrast",
         "Stretches or flattens what departs from its neighbourhood within reach.",
+        bend=Bend("factor", 0.3, 2.5, 0.01),
     )
     reach: float = dial(
         6.0,
@@ -172,10 +173,13 @@ class Placement(LightStep[PlacementParameters]):
         self, program: Program, bends: Mapping[str, float], parameters: PlacementParameters, scene: SceneLight
     ) -> None:
         # In whichever way the picture's light is placed, what an area adds goes by the neighbourhood.
-        now, bent = (self._added(program, p) for p in (parameters, self.bent(parameters, bends)))
+        placed = {name: by for name, by in bends.items() if name != "local"}
+        now, bent = (self._added(program, p) for p in (parameters, self.bent(parameters, placed)))
         nothing = np.zeros(table_stops().size)
         added = (nothing if bent is None else bent) - (nothing if now is None else now)
-        program.grid(parameters.reach, added)
+        assert parameters.local is not None, "it is resolved"
+        stretch = parameters.strength / 100 * parameters.local * (bends.get("local", 1.0) - 1.0)
+        program.grid(parameters.reach, added, stretch)
 
     @staticmethod
     def _by_scale(program: Program, way: str, added: np.ndarray) -> None:

@@ -65,6 +65,28 @@ def stops_within(renderer: Renderer, area: Area) -> np.ndarray:
     return np.asarray(counts / mask.size)
 
 
+def holding(renderer: Renderer, areas: list[Area], place: tuple[float, float]) -> list[Area]:
+    """Those of some areas whose mask holds a place by half or more.
+
+    Parameters
+    ----------
+    renderer : Renderer
+    areas : list of Area
+    place : tuple of float
+        In shares of the scene's longer side.
+
+    Raises
+    ------
+    CrennError
+        If it lies outside the scene.
+    """
+    scene = renderer.scene
+    side = max(scene.size)
+    window = Window.about((place[0] * side, place[1] * side), 1.0, scene.size)
+    view = View.of_scene(scene, window)
+    return [area for area in areas if renderer.mask(area.opaque, view).mean() >= FULL / 2]
+
+
 def sample_colour(renderer: Renderer, place: tuple[float, float], radius: float) -> tuple[float, float, float]:
     """Oklab's opponent axes in proportion to lightness, and the stop, of a patch of the scene before any dial.
 

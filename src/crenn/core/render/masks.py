@@ -191,7 +191,7 @@ class Masks:
         found = self._strokes(brush, view.source, Window(left, top, across * step, down * step, across, down))
         unit = np.float32(window.scale)
         at = (x - np.float32(left)) * unit - np.float32(0.5), (y - np.float32(top)) * unit - np.float32(0.5)
-        return cv2.remap(found, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+        return cv2.remap(found, *at, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=brush.begins)
 
     def _strokes(self, brush: Brush, source: Source, window: Window) -> np.ndarray:
         """The strokes in a window of the scene; where all but the last are known, that is painted over them."""
@@ -199,17 +199,18 @@ class Masks:
         view = View.of_scene(source, window, False)
 
         def given(count: int) -> tuple:
-            return hashlib.sha256("".join(told[:count]).encode()).digest(), brush.shift
+            return hashlib.sha256(f"{brush.begins}{''.join(told[:count])}".encode()).digest(), brush.shift
 
         def make(digest: bytes, shift: list[float]) -> np.ndarray:
-            before = np.zeros(view.shape, np.float32)
+            first = np.full(view.shape, brush.begins, np.float32)
+            before = first
             if len(told) > 1:
                 # While a stroke grows, those before it stay.
                 before = self._cache.get(
                     view,
                     "painted",
                     given(len(told) - 1),
-                    lambda digest, shift: self._over(brush.strokes[:-1], np.zeros(view.shape, np.float32), shift, view),
+                    lambda digest, shift: self._over(brush.strokes[:-1], first, shift, view),
                 )
             return self._over(brush.strokes[-1:], before, shift, view)
 

@@ -24,7 +24,8 @@ from crenn.core.treatment import SHARPENING, WHITE_BALANCE, Treatment
 #: its signal to noise, the picture with its colours exaggerated, what no frame recorded whole, the picture with all its
 #: noise, what is taken out of it as noise, which places are sharpened,
 #: signal to noise with noise taken out, which places a range of hues takes, what falls
-#: outside the delivered space, one part of an area's mask, and which place has which of two lights.
+#: outside the delivered space, one part of an area's mask, which place has which of two lights, the picture with the
+#: contours of an area's mask, and with a wash of one colour where it is.
 VIEWS = (
     "picture",
     "limits",
@@ -46,7 +47,11 @@ VIEWS = (
     "outside",
     "part",
     "lights",
+    "contours",
+    "wash",
 )
+#: How far a wash covers what is under it.
+_WASH = 0.6
 #: By how much what is taken out is exaggerated.
 _TAKEN_BY = 2.0
 
@@ -149,6 +154,20 @@ def _draw_area(codes: np.ndarray, mask: np.ndarray, alone: bool) -> None:
             _draw_line(codes, mask > level * FULL)
 
 
+def _draw_over(codes: np.ndarray, mask: np.ndarray, ink: tuple[int, int, int] | None) -> None:
+    """Draw a mask over the picture's own colours: by its contours alone, or as a wash of a colour; in place."""
+    if ink is None:
+        for level in (0.25, 0.5, 0.75):
+            _draw_line(codes, mask > level * FULL)
+        return
+    for rows in _bands(len(codes)):
+        share = mask[rows].astype(np.float32)[..., None] * np.float32(_WASH / FULL)
+        part = codes[rows].astype(np.float32)
+        # The ink is as bright as the place, so that what is under it can still be made out.
+        light = part.max(-1, keepdims=True) * 0.7 + 60
+        codes[rows] = np.clip(part + share * (np.array(ink, np.float32) * (light / 255) - part) + 0.5, 0, 255)
+
+
 def _draw_taken(codes: np.ndarray, noisy: np.ndarray) -> None:
     """Show by how much a picture departs from the one with all its noise, on middle grey, in place."""
     for rows in _bands(len(codes)):
@@ -219,13 +238,15 @@ def _source_order(report: dict) -> list[int]:
 class About:
     """What of a treatment a view is about.
 
-    Ids of an area and of a part of it, the name of a range of hues, and the id of the area whose tones are counted.
+    Ids of an area and of a part of it, the name of a range of hues, the id of the area whose tones are counted, and the
+    sRGB codes of the colour that a mask is washed in.
     """
 
     area: str | None = None
     part: str | None = None
     range: str | None = None
     within: str | None = None
+    ink: tuple[int, int, int] | None = None
 
 
 def paint_view(
@@ -286,6 +307,9 @@ def paint_view(
     elif view in ("area", "mask") and area is not None:
         mask = renderer.mask(area.opaque, renderer.view(treatment, window, fine))
         _draw_area(codes, mask, alone=view == "mask")
+    elif view in ("contours", "wash") and area is not None:
+        mask = renderer.mask(area.opaque, renderer.view(treatment, window, fine))
+        _draw_over(codes, mask, about.ink if view == "wash" else None)
     elif view == "part" and area is not None and about.part is not None:
         if (one := area.alone(about.part)) is not None:
             _draw_area(codes, renderer.mask(one, renderer.view(treatment, window, fine)), alone=False)

@@ -7,7 +7,8 @@ import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { NameInput } from "../NameInput";
-import { bendable, type Bendable } from "./bends";
+import { remember } from "../../state/areas";
+import { ALL, bendable, type Bendable, withWhole } from "./bends";
 import { sought } from "./search";
 
 /** A name has at most so many characters. */
@@ -21,9 +22,20 @@ export function AreaDials({ area }: { area: Area }) {
   const bent = dials.filter((d) => d.name in area.bends);
   const others = dials.filter((d) => !(d.name in area.bends));
   const [typed, setTyped] = useState("");
-  const bend = (name: string, value: number | undefined, says: string) => {
-    preview((t) => withValue(t, ["areas", area.id, "bends", name], value));
+  const bend = (names: readonly string[], value: (name: string) => number | undefined, says: string) => {
+    preview((t) => names.reduce((all, name) => withValue(all, ["areas", area.id, "bends", name], value(name)), t));
+    const now = useScene.getState().treatment?.areas.find((a) => a.id === area.id)?.bends ?? {};
+    remember(Object.fromEntries(dials.filter((d) => d.name in now).map((d) => [d.name, d.dial.default!])));
     store(says);
+  };
+  /** A dial, or all of a step that are not bent yet. */
+  const begin = (found: Bendable) => {
+    const more = found.name.endsWith(ALL) ? others.filter((d) => `${d.of}${ALL}` === found.name) : [found];
+    bend(
+      more.map((d) => d.name),
+      (name) => more.find((d) => d.name === name)?.dial.default ?? 0,
+      `${found.dial.title} bent`,
+    );
   };
   return (
     <section aria-label="What it bends">
@@ -47,7 +59,7 @@ export function AreaDials({ area }: { area: Area }) {
             size="small"
             aria-label={`Do not bend ${dial.title}`}
             title="Do not bend it"
-            onClick={() => bend(name, undefined, `${dial.title} bent no more`)}
+            onClick={() => bend([name], () => undefined, `${dial.title} bent no more`)}
           >
             ×
           </IconButton>
@@ -62,12 +74,12 @@ export function AreaDials({ area }: { area: Area }) {
         autoHighlight
         inputValue={typed}
         onInputChange={(_, text, why) => setTyped(why === "input" ? text : "")}
-        filterOptions={(options) => sought(options, typed)}
+        filterOptions={(options) => withWhole(sought(options, typed))}
         groupBy={(d) => d.step}
         getOptionLabel={(d) => d.dial.title}
         getOptionKey={(d) => d.name}
         noOptionsText="No dial of this name can be bent."
-        onChange={(_, found) => found && bend(found.name, found.dial.default!, `${found.dial.title} bent`)}
+        onChange={(_, found) => found && begin(found)}
         renderInput={(params) => (
           <TextField
             {...params}

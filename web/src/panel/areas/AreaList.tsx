@@ -3,7 +3,7 @@ import { type DragEvent, useEffect, useRef, useState } from "react";
 
 import { useSteps } from "../../api/queries";
 import { path } from "../../picture/viewport";
-import { moveArea, removeArea, select, toggleAll, useAreas } from "../../state/areas";
+import { moveArea, removeArea, select, takeBends, toggleAll, useAreas } from "../../state/areas";
 import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { useView } from "../../state/view";
@@ -82,9 +82,12 @@ export function AreaList() {
             <button
               onPointerEnter={() => pointAt(area.id)}
               onPointerLeave={() => pointAt(null)}
-              onClick={() => {
+              title="Alt click: it takes the dials of the selected area"
+              onClick={(e) => {
                 pointAt(null);
-                select(selected === area.id ? null : area.id);
+                const from = areas.find((a) => a.id === selected);
+                if (e.altKey && from) takeBends(area, from);
+                else select(selected === area.id ? null : area.id);
               }}
               onKeyDown={(e) => {
                 const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];

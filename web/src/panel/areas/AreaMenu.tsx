@@ -2,7 +2,7 @@ import { Button, Menu, MenuItem } from "@mui/material";
 import { useState } from "react";
 
 import type { Area } from "../../api/client";
-import { duplicateArea, moveArea } from "../../state/areas";
+import { duplicateArea, moveArea, turnInsideOut } from "../../state/areas";
 import { copyArea, deliverMask, pasteInto, useClipboard } from "../../state/clipboard";
 import { KeepPreset } from "./KeepPreset";
 
@@ -22,15 +22,17 @@ export function AreaMenu({ index, area }: { index: number; area: Area }) {
       <Button
         size="small"
         color="inherit"
-        title="An area of all that this one does not cover"
-        onClick={() => duplicateArea(area, true)}
+        aria-pressed={area.invert}
+        title="The mask as a whole takes what it left out; what it bends stays. Key I"
+        onClick={() => turnInsideOut(area)}
       >
-        Inverse
+        Inside out
       </Button>
       <Button size="small" color="inherit" aria-haspopup="menu" onClick={(e) => setAt(e.currentTarget)}>
         More
       </Button>
       <Menu anchorEl={at} open={at !== null} onClose={() => setAt(null)}>
+        <MenuItem onClick={act(() => duplicateArea(area, true))}>An area of all that it leaves out</MenuItem>
         <MenuItem onClick={act(() => copyArea(area))}>Copy it, for any scene</MenuItem>
         <MenuItem disabled={!copied} onClick={act(() => pasteInto(area, "mask"))}>
           Take the copied mask

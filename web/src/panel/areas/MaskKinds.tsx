@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import type { ToolName } from "../../names";
 import { addPart, type Joins, useAreas, useSelected } from "../../state/areas";
-import { FINDS, foundOf } from "../../state/parts";
+import { brushOf, FINDS, foundOf } from "../../state/parts";
 import { useView } from "../../state/view";
 import { Presets } from "./Presets";
 
@@ -62,6 +62,17 @@ export function MaskKinds() {
           onClick={(e) => setFinds(e.currentTarget)}
         >
           found
+        </Button>
+        <Button
+          size="small"
+          color="inherit"
+          title="All of the picture: turn dials first, then rub out with Ctrl and the brush, or empty it with I and paint it in"
+          onClick={() => {
+            addPart(brushOf([]), { name: "Everything", invert: true });
+            useAreas.setState({ joins: "new" });
+          }}
+        >
+          everything
         </Button>
         <Kind tool="pool" title="An ellipse that brightens inside. Key O">
           light pool

@@ -8,6 +8,8 @@ export interface Bendable {
   /** As the treatment names it: step and dial. */
   name: string;
   step: string;
+  /** Key of the step, of what is one of several that of the one. */
+  of: string;
   dial: Pick<Dial, "title" | "help" | "unit" | "low" | "high" | "increment" | "scale" | "shows" | "default">;
 }
 
@@ -37,10 +39,26 @@ function bent(step: Step, p: Dial, name: string, of: string | null): Bendable[] 
     high,
     increment,
     scale: "linear" as const,
-    shows: null,
+    // Ends show what they clip, as the whole picture's do.
+    shows: step.name === "ends" ? "limits" : null,
     default: kind === "factor" ? 1 : 0,
   };
-  return [{ name: `${step.name}.${name}`, step: step.title, dial }];
+  return [{ name: `${step.name}.${name}`, step: step.title, of: step.name, dial }];
+}
+
+/** Ends the name of what stands for all dials of a step. */
+export const ALL = ".*";
+/** Steps of more dials than this are not opened at once. */
+const FEW = 9;
+
+/** Dials, and before those of a step, where there are several, one that stands for all of them. */
+export function withWhole(dials: readonly Bendable[]): Bendable[] {
+  return dials.flatMap((d, i) => {
+    if (dials[i - 1]?.step === d.step) return [d];
+    const count = dials.filter((other) => other.step === d.step).length;
+    const whole = { ...d, name: `${d.of}${ALL}`, dial: { ...d.dial, title: `All of ${d.step}`, default: null } };
+    return count > 1 && count <= FEW ? [whole, d] : [d];
+  });
 }
 
 /** What an area does, in words: the dials it bends, and by how much. */

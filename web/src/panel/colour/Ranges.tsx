@@ -15,8 +15,8 @@ export function Ranges() {
           title="A range for the colour of a place of the picture. Key C"
         />
         <ListButton
-          says="Seven usual"
-          title="Red, orange, yellow, green, cyan, blue and purple, round the whole circle"
+          says="Eight usual"
+          title="Red, orange, yellow, green, cyan, blue, purple and magenta, round the whole circle"
           onClick={() => void layUsual("ranges")}
         />
       </div>

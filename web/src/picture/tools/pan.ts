@@ -1,5 +1,6 @@
 import { STATION_NAMES } from "../../names";
 import { useView } from "../../state/view";
+import { selectAt } from "../../state/within";
 import type { Tool } from "./tool";
 
 /** Moves the picture under the pane while it is larger. */
@@ -9,6 +10,10 @@ export const pan: Tool = {
   label: "Picture",
   cursor: (zoomed) => (zoomed ? "grab" : "default"),
   down: (from) => {
+    if (from.selects) {
+      void selectAt(from.scene);
+      return null;
+    }
     if (!from.zoomed) return null;
     const { pane, placing } = from.lay;
     const { zoom, left, top } = placing;
