@@ -3,7 +3,12 @@ import { MenuItem, Select, ToggleButton, ToggleButtonGroup } from "@mui/material
 import { useKinds } from "../../api/queries";
 import { type BrushSettings, TONES, type Tones, usePainting, type Way } from "../../state/painting";
 import { useView } from "../../state/view";
+import { select, useSelected } from "../../state/areas";
+import { toggle, useFolding } from "../../state/folding";
 import { DialRow } from "../Dial";
+
+/** Dials of a stroke that are at hand at once. */
+const USUAL = ["hardness", "flow", "edges"];
 
 /** The brush in hand: how large, how soft, how much it leaves. */
 export function BrushDials({ which }: { which: "brush" | "dodgeBurn" }) {
@@ -12,6 +17,8 @@ export function BrushDials({ which }: { which: "brush" | "dodgeBurn" }) {
   const long = useView((s) => s.map?.long) ?? 6000;
   const set = (change: Partial<BrushSettings>) =>
     usePainting.setState((s) => ({ [which]: { ...s[which], ...change } }));
+  const more = useFolding((s) => s.open["brush.more"] ?? false);
+  const selected = useSelected();
   const nothing = () => {};
   const size = {
     title: "Size",
@@ -26,6 +33,22 @@ export function BrushDials({ which }: { which: "brush" | "dodgeBurn" }) {
   };
   return (
     <section aria-label="Brush" className="brush-dials">
+      <div className="group">
+        <h3>Brush</h3>
+        {which === "brush" && selected && (
+          <button className="quiet" title="The next stroke begins an area of its own" onClick={() => select(null)}>
+            into {selected.name} ×
+          </button>
+        )}
+        <button
+          className="quiet unfold"
+          aria-expanded={more}
+          aria-label="More of Brush"
+          onClick={() => toggle("brush.more", !more)}
+        >
+          {more ? "less" : "more"}
+        </button>
+      </div>
       {which === "dodgeBurn" && <Touching />}
       <DialRow
         dial={size}
@@ -37,24 +60,29 @@ export function BrushDials({ which }: { which: "brush" | "dodgeBurn" }) {
         hold={nothing}
         release={nothing}
       />
-      {dials.map((dial) => {
-        const name = dial.name as keyof BrushSettings;
-        return (
-          <DialRow
-            key={name}
-            dial={dial}
-            name={`brush.${name}`}
-            own={settings[name]}
-            auto={dial.default ?? 0}
-            show={(v) => set({ [name]: v ?? dial.default ?? 0 })}
-            store={nothing}
-            hold={nothing}
-            release={nothing}
-          />
-        );
-      })}
-      <p className="dim">
-        Ctrl rubs out, Alt draws a straight line on from the last stroke. Comma and full stop: smaller, larger.
+      {dials
+        .filter((dial) => more || USUAL.includes(dial.name))
+        .map((dial) => {
+          const name = dial.name as keyof BrushSettings;
+          return (
+            <DialRow
+              key={name}
+              dial={dial}
+              name={`brush.${name}`}
+              own={settings[name]}
+              auto={dial.default ?? 0}
+              show={(v) => set({ [name]: v ?? dial.default ?? 0 })}
+              store={nothing}
+              hold={nothing}
+              release={nothing}
+            />
+          );
+        })}
+      <p
+        className="dim"
+        title="Comma and full stop, or the wheel with Alt: smaller, larger; the wheel with Shift: harder"
+      >
+        Ctrl takes away, Alt goes on in a straight line.
       </p>
     </section>
   );
