@@ -423,6 +423,32 @@ class RangesAndFinds(Areas):
         self.settled()
         self.assertEqual(len(self.document()["areas"][0]["parts"][0]["picks"]), 1)
 
+    def test_a_region_grows_from_a_press_farther_by_dragging_and_keeps_out_what_is_told(self):
+        self.page.keyboard.press("g")
+        self.page.mouse.click(*self.at(0.5, 0.2))
+        self.settled()
+        small = self.mask()
+        part = self.document()["areas"][0]["parts"][0]
+        self.assertEqual((part["kind"], part["reach"], len(part["seeds"])), ("grown", 50, 1))
+        self.assertGreater(self.place(small, 0.5, 0.2), 250)
+        x, y = self.at(0.3, 0.1)
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x, y - 100, steps=5)
+        self.page.mouse.up()
+        self.settled()
+        grown = self.document()["areas"][0]["parts"][0]
+        self.assertEqual((grown["reach"], len(grown["seeds"])), (70, 2))
+        large = self.mask()
+        self.assertGreater(large.mean(), small.mean())
+        self.page.keyboard.down("Control")
+        self.page.mouse.click(*self.at(0.5, 0.9))
+        self.page.keyboard.up("Control")
+        self.settled()
+        seeds = self.document()["areas"][0]["parts"][0]["seeds"]
+        self.assertEqual([seed["outside"] for seed in seeds], [False, False, True])
+        self.assertLess(self.place(self.mask(), 0.5, 0.9), 5)
+
     def test_sky_and_ground_are_found(self):
         before = self.pixels()
         self.find("sky")

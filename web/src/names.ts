@@ -47,4 +47,5 @@ export type ToolName =
   | "paint"
   | "dodgeBurn"
   | "colourPicker"
-  | "lightPicker";
+  | "lightPicker"
+  | "grow";

@@ -1031,7 +1031,7 @@ export interface components {
              */
             invert: boolean;
             /** Parts */
-            parts: (components["schemas"]["Gradient"] | components["schemas"]["Ellipse"] | components["schemas"]["Brush"] | components["schemas"]["LightRange"] | components["schemas"]["ColourRange"] | components["schemas"]["Found"])[];
+            parts: (components["schemas"]["Gradient"] | components["schemas"]["Ellipse"] | components["schemas"]["Brush"] | components["schemas"]["LightRange"] | components["schemas"]["ColourRange"] | components["schemas"]["Found"] | components["schemas"]["Grown"])[];
             /**
              * Bends
              * @description by step and dial (“exposure.ev”): EV added, a factor, or mired, relative to the dial itself
@@ -2422,10 +2422,10 @@ export interface components {
             kind: "found";
             /**
              * What
-             * @description sky, ground (all but the sky), water, lamps or stars
+             * @description sky, ground (all but the sky), water, lamps, stars, or what stands out
              * @enum {string}
              */
-            what: "sky" | "ground" | "water" | "lamps" | "stars";
+            what: "sky" | "ground" | "water" | "lamps" | "stars" | "subject";
         };
         /**
          * FrameChange
@@ -2653,6 +2653,62 @@ export interface components {
              * @default 0
              */
             bow: number;
+        };
+        /**
+         * Grown
+         * @description What is joined to places by light, colour and texture that hardly change on the way.
+         */
+        Grown: {
+            /**
+             * Id
+             * @description what it is known by in its area; given to it if empty
+             * @default
+             */
+            id: string;
+            /**
+             * Mode
+             * @description whether it adds to the parts before it, takes away from them, or leaves what both have
+             * @default add
+             * @enum {string}
+             */
+            mode: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @description takes what lies outside of it
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * On
+             * @description whether it takes part
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Soften
+             * @description Blurs its edge, by a deviation in % of the picture's longer side.
+             * @default 0
+             */
+            soften: number;
+            /**
+             * To edges
+             * @description Draws its edge to the picture's own, from so far away in full-size pixels.
+             * @default 0
+             */
+            refine: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "grown";
+            /** Seeds */
+            seeds: components["schemas"]["Seed"][];
+            /**
+             * Reach
+             * @description How much light and colour may change on the way.
+             * @default 50
+             */
+            reach: number;
         };
         /** HazeParameters */
         HazeParameters: {
@@ -4371,6 +4427,20 @@ export interface components {
             high_stop: number | null;
             /** Stops Covered */
             stops_covered: number | null;
+        };
+        /**
+         * Seed
+         * @description A place that a region grows from, or from which on it is another.
+         */
+        Seed: {
+            /** Place */
+            place: number[];
+            /**
+             * Outside
+             * @description what is nearer to it belongs to something else
+             * @default false
+             */
+            outside: boolean;
         };
         /**
          * SessionOut

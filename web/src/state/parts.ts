@@ -1,6 +1,9 @@
 import type { BrushStroke, Ellipse, Found, Part } from "../api/client";
 import type { Point } from "../picture/map";
 
+/** Full-size pixels from which what was found at a small size is drawn to edges. */
+const DRAWN = 12;
+
 /** How a part begins: it takes part, and adds to those before it. */
 const BEGINS = { id: "", mode: "add", invert: false, on: true, soften: 0, refine: 0 } as const;
 
@@ -43,7 +46,15 @@ export const colourOf = (pick: { a: number; b: number; stop: number }): Part => 
   depth: 16,
 });
 
-export const foundOf = (what: Found["what"]): Part => ({ ...BEGINS, kind: "found", what });
+export const foundOf = (what: Found["what"]): Part => ({
+  ...BEGINS,
+  kind: "found",
+  what,
+  refine: what === "subject" ? DRAWN : 0,
+});
+
+export const grownOf = (seed: { place: Point; outside: boolean }, more: Partial<Part> = {}): Part =>
+  ({ ...BEGINS, refine: DRAWN, kind: "grown", seeds: [seed], reach: 50, ...more }) as Part;
 
 /** Stops beyond which a light range is open. */
 export const OPEN: Point = [-32, 16];
@@ -54,6 +65,7 @@ const FOUND: Record<Found["what"], string> = {
   water: "water",
   lamps: "lamps",
   stars: "stars",
+  subject: "subject",
 };
 export const FINDS = Object.keys(FOUND) as Found["what"][];
 
@@ -61,4 +73,11 @@ export const FINDS = Object.keys(FOUND) as Found["what"][];
 export const calls = (part: Part): string =>
   part.kind === "found"
     ? FOUND[part.what]
-    : { gradient: "gradient", ellipse: "ellipse", brush: "brush", light: "light range", colour: "colours" }[part.kind];
+    : {
+        gradient: "gradient",
+        ellipse: "ellipse",
+        brush: "brush",
+        light: "light range",
+        colour: "colours",
+        grown: "region",
+      }[part.kind];

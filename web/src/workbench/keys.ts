@@ -230,6 +230,13 @@ export const KEYS: Key[] = [
     station: "areas",
     press: () => toggleTool("colourPicker"),
   },
+  {
+    shown: "G",
+    says: "Grow a region from a press, at Areas",
+    keys: ["g"],
+    station: "areas",
+    press: () => toggleTool("grow"),
+  },
   { shown: "O", says: "A pool of light, at Areas", keys: ["o"], station: "areas", press: () => toggleTool("pool") },
   { shown: "W", says: "A vignette, at Areas", keys: ["w"], station: "areas", press: () => toggleTool("vignette") },
   { shown: "N", says: "Dodge and burn, at Areas", keys: ["n"], station: "areas", press: () => toggleTool("dodgeBurn") },

@@ -11,6 +11,7 @@ from pydantic import Field, field_validator
 
 from crenn.core.areas.brush import Brush
 from crenn.core.areas.found.part import Found
+from crenn.core.areas.grown import Grown
 from crenn.core.areas.part import Id, Keyed, Part, with_ids
 from crenn.core.areas.ranges import ColourRange, LightRange
 from crenn.core.areas.shapes import Ellipse, Gradient
@@ -24,8 +25,8 @@ MODES = ("add", "subtract", "intersect")
 FULL = np.uint16(65535)
 
 #: All kinds of parts.
-PARTS: tuple[type[Part], ...] = (Gradient, Ellipse, Brush, LightRange, ColourRange, Found)
-AnyPart = Annotated[Gradient | Ellipse | Brush | LightRange | ColourRange | Found, Field(discriminator="kind")]
+PARTS: tuple[type[Part], ...] = (Gradient, Ellipse, Brush, LightRange, ColourRange, Found, Grown)
+AnyPart = Annotated[Gradient | Ellipse | Brush | LightRange | ColourRange | Found | Grown, Field(discriminator="kind")]
 
 
 class Area(Keyed):

@@ -4,6 +4,7 @@ import numpy as np
 
 from crenn.core.areas.area import AnyPart, Area
 from crenn.core.areas.brush import GRID, Brush, BrushStroke
+from crenn.core.areas.grown import Grown
 from crenn.core.areas.shapes import Ellipse, Gradient
 from crenn.core.basis import PlaceMap
 
@@ -17,6 +18,8 @@ def moved_part(part: AnyPart, by: PlaceMap) -> AnyPart:
         return part.changed(start=by.place(part.start), end=by.place(part.end))
     if isinstance(part, Ellipse):
         return _moved_ellipse(part, by)
+    if isinstance(part, Grown):
+        return part.changed(seeds=[seed.changed(place=by.place(seed.place)) for seed in part.seeds])
     if isinstance(part, Brush):
         if (shift := by.shift) is not None:
             return part.changed(shift=[part.shift[0] + shift[0], part.shift[1] + shift[1]])

@@ -16,7 +16,9 @@ Share = Annotated[float, Field(ge=-4, le=5)]
 Place = Annotated[list[Share], Field(min_length=2, max_length=2)]
 
 #: What is found in the picture by itself.
-Kind = Literal["sky", "ground", "water", "lamps", "stars"]
+Kind = Literal["sky", "ground", "water", "lamps", "stars", "subject"]
+#: What is told apart on the whole scene.
+Apart = Literal["sky", "water", "subject"]
 
 
 class Scenery(Protocol):
@@ -54,7 +56,7 @@ class Scenery(Protocol):
         """Deviation of the window's pixels at stops, in EV."""
         ...
 
-    def apart(self, kind: Literal["sky", "water"]) -> TrimapModel:
+    def apart(self, kind: Apart) -> TrimapModel:
         """What of the whole scene a kind is told apart by."""
         ...
 
@@ -68,6 +70,10 @@ class Scenery(Protocol):
 
     def painted(self, brush: "Part") -> np.ndarray:
         """What a brush has painted, float32 (h, w)."""
+        ...
+
+    def grown(self, part: "Part") -> np.ndarray:
+        """What has grown from a part's places, float32 (h', w') over the whole scene at a reduced size."""
         ...
 
 

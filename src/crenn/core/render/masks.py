@@ -2,7 +2,6 @@
 
 import hashlib
 from dataclasses import dataclass
-from typing import Literal
 
 import cv2
 import numba as nb
@@ -12,9 +11,12 @@ from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.area import Area
 from crenn.core.areas.brush import Brush, BrushStroke, painted
 from crenn.core.areas.found.sky import SIDE, find_sky, from_ground
+from crenn.core.areas.found.subject import find_subject
 from crenn.core.areas.found.trimap import TrimapModel
 from crenn.core.areas.found.water import find_water
-from crenn.core.areas.part import Part
+from crenn.core.areas.geodesic import distances, surfaces
+from crenn.core.areas.grown import Grown
+from crenn.core.areas.part import Apart, Part
 from crenn.core.areas.refine import refined
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.pipeline.planes import LATTICE, PlaneContext
@@ -38,6 +40,8 @@ _UNSEEN = 0.2
 _BLUR = 1.0
 #: OpenCV's maps are no longer than this along a side.
 _LONGEST = 30_000
+#: How what is told apart on the whole scene is found.
+_FINDERS = {"sky": find_sky, "water": find_water, "subject": find_subject}
 #: A sky that was found, and that of a stack, are the same if so much of them is.
 _SAME = 0.9
 
@@ -164,19 +168,36 @@ class Masks:
 
         return self._cache.get(view, "places", (), make)
 
-    def apart(self, kind: Literal["sky", "water"], source: Source) -> TrimapModel:
+    def apart(self, kind: Apart, source: Source) -> TrimapModel:
         """What of the scene a kind is told apart by."""
 
         def make(kind: str) -> TrimapModel:
             whole = PictureGeometry.whole(source.size)
             small, _ = reduced_for_base(self._grids.small(source, whole), SIDE)
             told = around(source, small.shape[1] / source.size[1], whole)
-            found = find_water(small, told) if kind == "water" else find_sky(small, told)
+            found = _FINDERS[kind](small, told)
             if kind == "sky" and source.has("ground"):
                 found = _agreeing(found, small, told, np.asarray(source.plane("ground"), np.float32) / 255)
             return found
 
         return self._cache.get(source, "apart", (kind,), make)
+
+    def grown(self, part: Grown, source: Source) -> np.ndarray:
+        """What has grown from the places of a part, float32 (h, w) over the whole scene at a reduced size."""
+
+        def surface() -> np.ndarray:
+            small, _ = reduced_for_base(self._grids.small(source, PictureGeometry.whole(source.size)), SIDE)
+            return surfaces(appearance_features(small, source.floor))
+
+        def way(place: list[float]) -> np.ndarray:
+            seen = self._cache.get(source, "grown surface", (), surface)
+            long_side = max(seen.shape[:2])
+            return distances(seen, (place[0] * long_side, place[1] * long_side))
+
+        def make(part: Grown) -> np.ndarray:
+            return part.of([self._cache.get(source, "way", (seed.place,), way) for seed in part.seeds])
+
+        return self._cache.get(source, "grown", (part.changed(soften=0.0, refine=0.0),), make)
 
     def painted(self, brush: Brush, view: View) -> np.ndarray:
         """What a brush has painted in a view, float32 (h, w)."""
@@ -284,7 +305,7 @@ class _Seen:
     def noise(self, stops: np.ndarray) -> np.ndarray:
         return self._view.source.light.noise_ev(stops) * min(self.scale, 1.0)
 
-    def apart(self, kind: Literal["sky", "water"]) -> TrimapModel:
+    def apart(self, kind: Apart) -> TrimapModel:
         return self._masks.apart(kind, self._view.source)
 
     def sampled(self, plane: np.ndarray) -> np.ndarray:
@@ -298,6 +319,10 @@ class _Seen:
             for i in range(0, len(rows), _LONGEST)
         ]
         return np.concatenate(pieces)
+
+    def grown(self, part: Part) -> np.ndarray:
+        assert isinstance(part, Grown)
+        return self._masks.grown(part, self._view.source)
 
     def painted(self, brush: Part) -> np.ndarray:
         assert isinstance(brush, Brush)

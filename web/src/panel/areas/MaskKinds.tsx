@@ -53,6 +53,12 @@ export function MaskKinds() {
         <Kind tool="colourPicker" title="Click colours on the picture. Key E">
           colour
         </Kind>
+        <Kind
+          tool="grow"
+          title="Press on a lake, a façade, a figure: what is like it and joined to it. Drag up for farther, press again for more, with Ctrl to keep something out. Key G"
+        >
+          grow
+        </Kind>
         <Button
           size="small"
           color="inherit"

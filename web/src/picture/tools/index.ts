@@ -5,6 +5,7 @@ import { brush } from "./brush";
 import { castbox } from "./castbox";
 import { curve } from "./curve";
 import { edges } from "./edges";
+import { grow } from "./grow";
 import { neutral } from "./neutral";
 import { pan } from "./pan";
 import { patch } from "./patch";
@@ -37,6 +38,7 @@ export const TOOLS: Record<ToolName, Tool> = {
   dodgeBurn,
   colourPicker,
   lightPicker,
+  grow,
 };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */

@@ -26,7 +26,7 @@ class Found(Part):
     """What is found in the picture by itself; in another scene it is found anew."""
 
     kind: Literal["found"] = "found"
-    what: Kind = Field(description="sky, ground (all but the sky), water, lamps or stars")
+    what: Kind = Field(description="sky, ground (all but the sky), water, lamps, stars, or what stands out")
 
     def share(self, scenery: Scenery) -> np.ndarray:
         if self.what == "sky":
@@ -35,6 +35,8 @@ class Found(Part):
             return 1 - _told(scenery, scenery.apart("sky"))
         if self.what == "water":
             return _told(scenery, scenery.apart("water"))
+        if self.what == "subject":
+            return scenery.sampled(scenery.apart("subject").sure)
         return _lamps(scenery) if self.what == "lamps" else _stars(scenery)
 
 
