@@ -77,7 +77,7 @@ class Shapes(Areas):
         rows = len(after)
         self.assertLess(after[: rows // 20].mean(), 0.6 * before[: rows // 20].mean())
         self.assertLess(np.abs(after[rows // 2 :] - before[rows // 2 :]).mean(), 1.4)
-        expect(self.page.get_by_role("option", name="Gradient")).to_contain_text("exposure −2.00 EV")
+        expect(self.page.get_by_role("group", name="Gradient", exact=True)).to_contain_text("exposure −2.00 EV")
         # Its half contour is a handle: dragged down, the dark comes along.
         x, y = self.at(0.5, 0.25)
         self.page.mouse.move(x, y)
@@ -149,7 +149,7 @@ class Shapes(Areas):
         self.assertGreater(self.place(self.mask(), 0.45, 0.5), 250)
         self.page.get_by_role("button", name="Take Ellipse away").click()
         self.settled()
-        expect(self.page.get_by_role("option")).to_have_count(0)
+        expect(self.page.locator(".areas .area")).to_have_count(0)
 
     def test_an_ellipse_is_moved_grown_and_turned_from_the_keyboard(self):
         self.kind("ellipse")
@@ -375,7 +375,7 @@ class Brushes(Areas):
         self.assertEqual([p["kind"] for p in areas[1]["parts"]], ["brush", "light"])
         self.assertEqual(len(areas[0]["parts"][0]["strokes"]), 11)
         # Afterwards it is dialled like any area.
-        self.page.get_by_role("option", name="Brightened").get_by_role("button").first.click()
+        self.page.get_by_role("group", name="Brightened", exact=True).get_by_role("button").first.click()
         self.type("areas.bends.exposure.ev", "0")
         self.assertLess(abs(self.place(self.seen(), 0.5, 0.3) - self.place(before, 0.5, 0.3)), 1.5)
 
@@ -501,13 +501,13 @@ class Handling(Areas):
         self.page.get_by_role("menuitem", name="An area of all that it leaves out").click()
         self.settled()
         np.testing.assert_allclose(self.mask()[::15, ::15], 255 - sky[::15, ::15], atol=3)
-        expect(self.page.get_by_role("option", name="All but Above")).to_contain_text("bends nothing yet")
-        self.page.get_by_role("option", name="Above").first.get_by_role("button").first.click()
+        expect(self.page.get_by_role("group", name="All but Above", exact=True)).to_contain_text("bends nothing yet")
+        self.page.get_by_role("group", name="Above", exact=True).get_by_role("button").first.click()
         self.page.get_by_role("button", name="Duplicate").click()
         self.settled()
         names = lambda: [a["name"] for a in self.document()["areas"]]  # noqa: E731
         self.assertEqual(names(), ["Above", "All but Above", "Above 2"])
-        row = self.page.get_by_role("option", name="Above 2").get_by_role("button").first
+        row = self.page.get_by_role("group", name="Above 2", exact=True).get_by_role("button").first
         row.focus()
         self.page.keyboard.press("Alt+ArrowUp")
         self.settled()
@@ -616,14 +616,14 @@ class Handling(Areas):
         self.kind("ellipse")
         self.draw((0.3, 0.4), (0.4, 0.5))
         self.type("areas.bends.exposure.ev", "1")
-        self.page.get_by_role("option", name="Ellipse").get_by_role("button").first.click()
+        self.page.get_by_role("group", name="Ellipse", exact=True).get_by_role("button").first.click()
         self.kind("ellipse")
         self.draw((0.7, 0.4), (0.8, 0.5))
         self.page.keyboard.down("Shift")
         self.page.mouse.click(*self.at(0.3, 0.4))
         self.page.keyboard.up("Shift")
         expect(self.page.get_by_label("Name of the area")).to_have_value("Ellipse")
-        other = self.page.get_by_role("option", name="Ellipse 2").get_by_role("button").first
+        other = self.page.get_by_role("group", name="Ellipse 2", exact=True).get_by_role("button").first
         other.click(modifiers=["Alt"])
         self.settled()
         first, second = self.document()["areas"]
@@ -659,7 +659,7 @@ class Handling(Areas):
         self.page.keyboard.press("Escape")
         self.settled()
         before = self.pixels()
-        self.page.get_by_role("option", name="Gradient").get_by_role("button").first.hover()
+        self.page.get_by_role("group", name="Gradient", exact=True).get_by_role("button").first.hover()
         expect(self.page.locator(".picture > canvas")).to_have_attribute("data-view", "area", timeout=8_000)
         self.settled()
         self.assertLess(np.ptp(self.pixels()[-40:], axis=-1).mean(), 2)
@@ -697,7 +697,7 @@ class Handling(Areas):
         self.settled()
         self.page.get_by_role("button", name="Presets").click()
         self.page.get_by_role("menuitem", name=name).click()
-        expect(self.page.get_by_role("option", name="Ellipse")).to_be_visible()
+        expect(self.page.get_by_role("group", name="Ellipse", exact=True)).to_be_visible()
         self.settled()
         self.assertLess(self.place(self.seen(), 0.3, 0.2), 0.85 * self.place(before, 0.3, 0.2))
         self.page.get_by_role("button", name="Presets").click()

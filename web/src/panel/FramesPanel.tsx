@@ -63,14 +63,9 @@ export default function FramesPanel() {
     <>
       <h2>Frames</h2>
       <p className="lead">{together(scene.frames)}</p>
-      <div className="frames-list" role="listbox" aria-label="Frames" aria-multiselectable>
+      <div className="frames-list" role="group" aria-label="Frames">
         {scene.frames.map((frame) => (
-          <div
-            key={frame.id}
-            className="frame"
-            role="option"
-            aria-selected={picked.includes(frame.id) || shown === frame.id}
-          >
+          <div key={frame.id} className={picked.includes(frame.id) || shown === frame.id ? "frame selected" : "frame"}>
             <Checkbox
               checked={frame.included}
               slotProps={{ input: { "aria-label": `Use ${frame.name}` } }}
@@ -78,6 +73,7 @@ export default function FramesPanel() {
             />
             <button
               title={`${frame.name}; with Ctrl or Shift to take several`}
+              aria-pressed={picked.includes(frame.id) || shown === frame.id}
               onClick={(e) => pick(frame.id, e.ctrlKey || e.metaKey || e.shiftKey)}
             >
               {shutter(frame.seconds)} <span className="dim">ISO {frame.iso.toFixed(0)}</span>

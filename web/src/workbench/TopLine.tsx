@@ -37,7 +37,7 @@ export function TopLine({ station, onKeys }: Props) {
         CRENN
       </Link>
       <div className="title">
-        <strong>{scene?.title}</strong>
+        <h1>{scene?.title}</h1>
         <span className="dim" role="status" data-storing={storing}>
           {WORDS[storing]}
         </span>
@@ -74,7 +74,7 @@ export function TopLine({ station, onKeys }: Props) {
             </Button>
           </span>
         </Tooltip>
-        <Tooltip title="Hold to see the untreated start (key B)">
+        <Tooltip describeChild title="Hold to see the untreated start (key B)">
           <Button
             variant="outlined"
             color={comparing ? "primary" : "inherit"}

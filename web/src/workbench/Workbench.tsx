@@ -82,7 +82,7 @@ export default function Workbench() {
           </div>
         )}
       </main>
-      <section className="panel" aria-label={station.title}>
+      <section className="panel" aria-label={`${station.title} station`}>
         <Suspense>
           <station.Panel />
         </Suspense>

@@ -54,13 +54,13 @@ export function AreaList() {
           {areas.some((a) => a.on) ? "all off" : "on again"}
         </button>
       </h3>
-      <div className="areas" role="listbox" aria-label="Areas">
+      <div className="areas" role="group" aria-label="Areas">
         {areas.map((area, i) => (
           <div
             key={area.id}
-            className={`area ${area.on ? "" : "off"} ${over === i && from !== i ? "over" : ""}`}
-            role="option"
-            aria-selected={selected === area.id}
+            className={`area ${selected === area.id ? "selected" : ""} ${area.on ? "" : "off"} ${over === i && from !== i ? "over" : ""}`}
+            role="group"
+            aria-label={area.name}
             draggable
             onDragStart={() => setFrom(i)}
             onDragOver={(e) => {
@@ -82,6 +82,7 @@ export function AreaList() {
             <button
               onPointerEnter={() => pointAt(area.id)}
               onPointerLeave={() => pointAt(null)}
+              aria-pressed={selected === area.id}
               title="Alt click: it takes the dials of the selected area"
               onClick={(e) => {
                 pointAt(null);

@@ -43,7 +43,7 @@ export function BrushDials({ which }: { which: "brush" | "dodgeBurn" }) {
         <button
           className="quiet unfold"
           aria-expanded={more}
-          aria-label="More of Brush"
+          aria-label={more ? "less of the brush" : "more of the brush"}
           onClick={() => toggle("brush.more", !more)}
         >
           {more ? "less" : "more"}

@@ -14,7 +14,7 @@ export function MoreButton({ step, others }: { step: Step; others: Step["paramet
     <button
       className="quiet unfold"
       aria-expanded={open}
-      aria-label={`More of ${step.title}${count ? `, ${count} changed` : ""}`}
+      aria-label={`${open ? "less" : count ? `${count} more` : "more"} of ${step.title}`}
       title={others.map((p) => p.title).join(", ")}
       onClick={() => toggle(name, !open)}
     >
