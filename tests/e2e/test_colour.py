@@ -84,6 +84,30 @@ class Colour(PageCase):
         self.settled()
         np.testing.assert_allclose(self.colour(), sky, atol=0.5)
 
+    def test_a_hue_is_dragged_on_the_picture(self):
+        sky, ground = self.colour(), self.colour(GROUND)
+        self.page.keyboard.press("c")
+        x, y = self.at(0.65, 0.15)
+        # Down: darker. Pressed there again, the same range is taken on; aside, its hue turns; with Shift, its saturation.
+        self.drag_to((x, y), (x + 2, y + 90))
+        self.settled()
+        dark = self.colour()
+        expect(self.page.locator("[data-range]")).to_have_count(1)
+        self.assertAlmostEqual(self.value("hues.ranges.0.lightness"), -0.75, delta=0.06)
+        self.assertLess(dark[2], sky[2] - 5)
+        self.drag_to((x, y), (x + 80, y + 2))
+        self.settled()
+        expect(self.page.locator("[data-range]")).to_have_count(1)
+        self.assertAlmostEqual(self.value("hues.ranges.0.shift"), 20, delta=1.5)
+        self.assertAlmostEqual(float(apart(self.colour()[0], sky[0])), 20, delta=6)
+        self.page.keyboard.down("Shift")
+        self.drag_to((x, y), (x - 150, y))
+        self.page.keyboard.up("Shift")
+        self.settled()
+        self.assertAlmostEqual(self.value("hues.ranges.0.saturation"), 0.5, delta=0.05)
+        self.assertLess(self.colour()[1], 0.75 * sky[1])
+        np.testing.assert_allclose(self.colour(GROUND), ground, atol=1.0)
+
     def test_a_range_is_moved_off_and_widened_on_the_circle(self):
         sky = self.colour()
         self.pick(0.65, 0.15)

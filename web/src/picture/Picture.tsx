@@ -78,6 +78,7 @@ export function Picture({ station }: { station: Station }) {
       pressure: e.pointerType === "pen" ? e.pressure : 1,
       rubs: e.ctrlKey || e.metaKey,
       straight: e.altKey,
+      aside: e.shiftKey,
       selects: e.shiftKey && station.name === "areas",
       treatment: shown?.treatment ?? null,
     };

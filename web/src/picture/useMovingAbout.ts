@@ -58,6 +58,7 @@ export function useMovingAbout(canvas: RefObject<HTMLCanvasElement | null>, lay:
         pressure: 1,
         rubs: false,
         straight: false,
+        aside: false,
         selects: false,
         treatment: null,
       };

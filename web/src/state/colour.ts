@@ -158,8 +158,14 @@ export function rangeOf(name: string, picked: Pick<Picked, "hue" | "spread">): H
   };
 }
 
-/** Pick the colour of a place: a new range of its hue. */
-export async function pickRange(place: Point) {
+/** Which range a hue lies within, nearest to its middle; half of what fades counts. */
+export const rangeAt = (ranges: readonly HueRange[], hue: number): HueRange | undefined =>
+  ranges
+    .filter((r) => r.on && Math.abs(apart(hue, r.hue)) <= (r.width + r.soft) / 2)
+    .sort((a, b) => Math.abs(apart(hue, a.hue)) - Math.abs(apart(hue, b.hue)))[0];
+
+/** Pick the colour of a place: the range that has it, or else a new one of its hue. Its name, if there is one. */
+export async function pickRange(place: Point): Promise<string | undefined> {
   const { scene, treatment } = useScene.getState();
   if (!scene || !treatment) return;
   const body = { place, radius: RADIUS, document: treatment };
@@ -171,14 +177,26 @@ export async function pickRange(place: Point) {
   ]);
   if (!found || !ready) return;
   useColour.setState({ picked: found });
-  const there = items("ranges");
+  const there = items("ranges") as HueRange[];
+  const own = rangeAt(there, found.hue);
+  if (own) {
+    choose("ranges", own.name);
+    return own.name;
+  }
   if (there.length >= MOST.ranges) return;
   const name = freeName(
     there.map((r) => r.name),
     nameOf(found.hue, ready.ranges),
   );
   add("ranges", rangeOf(name, found), `${name} picked`);
+  return name;
 }
+
+/** Change a range of hues on screen, from what it was. */
+export const setRange = (was: HueRange, values: Partial<HueRange>) =>
+  setItems("ranges", (all) => all.map((item) => (item.name === was.name ? { ...was, ...values } : item)));
+
+export const rangeNamed = (name: string) => (items("ranges") as HueRange[]).find((r) => r.name === name);
 
 /** A tint of the tones about a stop of the picture, or about the one that is farthest from all others. */
 export function addTint(at?: number) {

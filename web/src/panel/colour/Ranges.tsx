@@ -11,8 +11,8 @@ export function Ranges() {
         <ToolButton
           tool="pick"
           says="Pick a hue"
-          inHand="Picking: click a colour"
-          title="A range for the colour of a place of the picture. Key C"
+          inHand="Picking: press and drag"
+          title="A range for the colour of a place of the picture; dragged up or down it gets lighter or darker, sideways its hue turns, with Shift its saturation. Key C"
         />
         <ListButton
           says="Eight usual"

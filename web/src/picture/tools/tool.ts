@@ -21,6 +21,8 @@ export interface Pointed {
   /** Whether keys are held that make a brush rub out, or draw a straight line. */
   rubs: boolean;
   straight: boolean;
+  /** Whether Shift is held. */
+  aside: boolean;
   /** Whether it asks for the area that is there. */
   selects: boolean;
   treatment: Treatment | null;

@@ -43,6 +43,7 @@ const at = (changes: Partial<Pointed> = {}): Pointed => ({
   pressure: 1,
   rubs: false,
   straight: false,
+  aside: false,
   selects: false,
   treatment,
   ...changes,
