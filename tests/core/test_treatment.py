@@ -7,6 +7,7 @@ import numpy as np
 
 from crenn.api.limits import MAX_JSON_BYTES
 from crenn.core.changes import Change, UnknownPlace, changed
+from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.errors import InvalidTreatment
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -27,7 +28,7 @@ class Treatments(FolderCase):
             ({"exposure": {"ev": 99}}, "exposure.ev"),
             ({"sparkle": {}}, "sparkle"),
             ({"tone": {"contrast": "much"}}, "tone.contrast"),
-            ({"version": 7}, "version"),
+            ({"version": 8}, "version"),
             ({"placement": {"rungs": [{"stop": 1, "ev": 1}, {"stop": 1, "ev": 2}]}}, "same stop"),
             ({"exposure": {"ev": float("nan")}}, "exposure.ev"),
             ([], "JSON object"),
@@ -54,7 +55,7 @@ class Treatments(FolderCase):
             "ends": {"on": False, "white": None, "black": None},
         }
         read = parse_treatment(first)
-        self.assertEqual(read.version, 6)
+        self.assertEqual(read.version, 7)
         self.assertEqual((read.exposure.ev, read.tone.toe, read.ends.on), (1.5, 10.0, False))
         # What version 1 did not have is as it is by default, and changes nothing.
         written = json.loads(read.model_dump_json())
@@ -69,6 +70,9 @@ class Treatments(FolderCase):
         self.assertEqual((now.local, now.reach), (1.6, 6.0))
         # Since version 6 local contrast is found by the scene's span.
         self.assertIsNone(parse_treatment({"version": 6}).placement.local)
+        # Since version 7 contrast is about the middle of the picture.
+        self.assertEqual(parse_treatment({"version": 6}).tone.pivot, MIDDLE_GREY)
+        self.assertIsNone(parse_treatment({"version": 7}).tone.pivot)
         for step in STEPS:
             if step.name not in (*first, "noise", "stars"):
                 self.assertEqual(read.section(step), step.parameters())
@@ -88,7 +92,8 @@ class Treatments(FolderCase):
         }
         read = parse_treatment(old)
         self.assertEqual(
-            read.relief.model_dump(exclude={"on", "stars"}), {"fine": 1.9, "medium": 1.4, "broad": 1.4, "colour": 1.0}
+            read.relief.model_dump(include={"fine", "medium", "broad", "colour"}),
+            {"fine": 1.9, "medium": 1.4, "broad": 1.4, "colour": 1.0},
         )
         bends = read.areas[0].bends
         self.assertEqual((bends["relief.medium"], bends["relief.broad"]), (0.6, 0.6))

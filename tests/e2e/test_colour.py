@@ -88,7 +88,7 @@ class Colour(PageCase):
         sky, ground = self.colour(), self.colour(GROUND)
         self.page.keyboard.press("c")
         x, y = self.at(0.65, 0.15)
-        # Down: darker. Pressed there again, the same range is taken on; aside, its hue turns; with Shift, its saturation.
+        # Down: darker. Pressed there again, the same range is taken on: aside its hue turns, with Shift its saturation.
         self.drag_to((x, y), (x + 2, y + 90))
         self.settled()
         dark = self.colour()

@@ -127,7 +127,7 @@ class Revisions(FolderCase):
         with self.database.session() as session:
             document = load_document(session, session.get_one(Revision, self.here()).sections)
             found = current_treatment(session, session.get_one(Scene, self.scene))
-        self.assertEqual(document["version"], 6)
+        self.assertEqual(document["version"], 7)
         self.assertEqual(set(document), {"format", "version", "exposure"})
         self.assertEqual(found, parse_treatment({"exposure": {"ev": 0.5}}))
         for bad in ({"exposure": {"ev": 99}}, {"sparkle": {}}, {"version": 9}):

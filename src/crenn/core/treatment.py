@@ -18,6 +18,7 @@ from crenn.core.areas.moving import moved_areas
 from crenn.core.areas.part import with_ids
 from crenn.core.basis import Basis, place_map
 from crenn.core.changes import Change, changed
+from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.colour.cast import Cast
 from crenn.core.colour.channels import Channels
 from crenn.core.colour.faint import Faint
@@ -103,7 +104,7 @@ class _Head(Document):
 
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
     format: Literal["crenn-treatment"] = "crenn-treatment"
-    version: Literal[6] = 6
+    version: Literal[7] = 7
     basis: Basis | None = Field(
         None, description="what its places hold on to; null where they are those of the scene that it is put on"
     )
@@ -169,6 +170,14 @@ def _sixth(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
+def _seventh(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 7 has contrast about the middle of the picture; before, it was about middle grey."""
+    tone = document.get("tone")
+    if tone is None or isinstance(tone, dict):
+        document = document | {"tone": {"pivot": MIDDLE_GREY} | (tone or {})}
+    return document
+
+
 def _within(bands: dict[str, float]) -> dict[str, float]:
     """Bands of relief as far as they can be set."""
     most = {"fine": (0.0, 3.0), "medium": (0.0, 2.5), "broad": (0.3, 2.0)}
@@ -192,9 +201,9 @@ def checked_areas(areas: list[Area]) -> list[Area]:
 
 
 class Treatment(_Sections):
-    """The treatment document, version 6: a section for each step, and the areas."""
+    """The treatment document, version 7: a section for each step, and the areas."""
 
-    UPGRADES = {1: _second, 2: _third, 3: _fourth, 4: _fifth, 5: _sixth}
+    UPGRADES = {1: _second, 2: _third, 3: _fourth, 4: _fifth, 5: _sixth, 6: _seventh}
 
     areas: list[Area] = Field(default_factory=list, max_length=MOST_AREAS, description="Local adjustments.")
 

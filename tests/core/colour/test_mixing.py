@@ -31,6 +31,17 @@ class Primaries(unittest.TestCase):
     def test_nothing_moves_where_nothing_is_asked(self):
         np.testing.assert_allclose(primaries_matrix(np.zeros(3), np.ones(3)), np.eye(3), atol=1e-12)
 
+    def test_as_far_as_they_can_go_colours_do_not_fold(self):
+        rng = np.random.default_rng(1)
+        for _ in range(200):
+            matrix = primaries_matrix(rng.uniform(-90, 90, 3), rng.uniform(0.2, 2.5, 3))
+            self.assertGreater(np.linalg.det(matrix), 0)
+            np.testing.assert_allclose(matrix.sum(1), 1.0, atol=1e-6)
+        # What folds nothing goes all the way: a primary that comes nearer to white.
+        dull = primaries_matrix(np.zeros(3), np.array([0.3, 1.0, 1.0]))
+        duller = primaries_matrix(np.zeros(3), np.array([0.2, 1.0, 1.0]))
+        self.assertGreater(np.abs(dull - duller).max(), 0.02)
+
     def test_a_primary_goes_where_it_is_turned(self):
         before = hue_and_saturation(LIGHTS[None].astype(float))
         for k, name in enumerate(("red", "green", "blue")):

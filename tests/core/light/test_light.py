@@ -102,6 +102,12 @@ class Curves(unittest.TestCase):
         stops = np.array([MIDDLE_GREY - 4, MIDDLE_GREY - 3, MIDDLE_GREY + 1, MIDDLE_GREY + 2])
         plain, steep = stops + tone_ev(stops, 1.0, 0, 0), stops + tone_ev(stops, 1.5, 0, 0)
         self.assertAlmostEqual(np.diff(steep)[0] / np.diff(plain)[0], 1.5, places=2)
+        # About another tone, that one stays; contrast of a part leaves the others as steep as they were.
+        self.assertAlmostEqual(float(tone_ev(np.array([-5.0]), 1.6, pivot=-5.0)[0]), 0.0, places=3)
+        dark = table_stops() + tone_ev(table_stops(), 1.0, parts=(1.8, 1.0, 1.0))
+        for tone, steepness in ((-8.0, 1.8), (-1.0, 1.0)):
+            rise = np.interp([tone - 0.2, tone + 0.2], table_stops(), dark)
+            self.assertAlmostEqual(float(np.diff(rise)[0] / 0.4), steepness, delta=0.02)
         soft = stops + tone_ev(stops, 1.0, 80, 80)
         self.assertLess(np.diff(soft)[0], 0.5)
         self.assertLess(np.diff(soft)[2], 0.7)

@@ -148,6 +148,21 @@ class Colours(unittest.TestCase):
                 np.testing.assert_allclose(luminance(after), luminance(before), rtol=1e-4)
                 np.testing.assert_allclose(after[:, 200:], before[:, 200:], rtol=1e-4)
 
+    def test_each_of_three_scales_stretches_its_own(self):
+        """Waves of colour of three lengths: the finest is stretched by all, the widest by the broad one alone."""
+        gains = {}
+        for length in (6, 40):
+            x = np.sin(2 * np.pi * np.arange(900) / length) * 0.1
+            rgb = np.repeat((0.1 * np.exp2(np.stack([x, 0 * x, -x], -1)))[None], 600, 0).astype(np.float32)
+            renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
+            for name in ("colour_fine", "colour_broad"):
+                document = Treatment.neutral().model_dump() | {"relief": {"on": True, name: 2.0}}
+                after = renderer.linear(parse_treatment(document), Window.whole((600, 900)))[300, 100:-100]
+                gains[name, length] = np.log2(after[:, 0] / after[:, 2]).std() / (2 * x.std())
+        self.assertGreater(gains["colour_fine", 6], 1.5)
+        self.assertLess(gains["colour_fine", 40], 1.2)
+        self.assertGreater(gains["colour_broad", 40], 1.5)
+
     def test_an_edge_of_colour_gets_no_halo(self):
         rgb = np.full((200, 300, 3), (0.1, 0.1, 0.1), np.float32)
         rgb[:, 150:] = (0.03, 0.08, 0.3)

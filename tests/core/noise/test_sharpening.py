@@ -81,6 +81,21 @@ class InThePicture(unittest.TestCase):
         np.testing.assert_array_equal(self.linear(amount=0), self.light)
         np.testing.assert_array_equal(self.linear(amount=100, on=False), self.light)
 
+    def test_a_wider_one_stretches_what_is_wider_and_draws_no_rim(self):
+        x = np.arange(600)
+        waves = np.exp2(-4 + 0.1 * np.sin(2 * np.pi * x / 30))
+        edge = np.where(x < 300, 2.0**-8, 2.0**-1)
+        for plane, check in ((waves, "stretched"), (edge, "rim")):
+            rgb = np.repeat(np.repeat(plane[None, :, None], 200, 0), 3, 2).astype(np.float32)
+            renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, None)))
+            document = Treatment.neutral().model_dump() | {"sharpening": {"on": True, "wide": 100, "wide_radius": 12}}
+            shown = np.log2(renderer.linear(parse_treatment(document), Window.whole((200, 600)))[100, :, 1] / plane)
+            with self.subTest(check):
+                if check == "stretched":
+                    self.assertGreater(shown[100:500].std(), 0.5 * np.log2(waves).std())
+                else:
+                    self.assertLess(np.abs(shown).max(), 0.21)
+
     def test_the_radius_is_what_was_measured(self):
         measured = self.scene.report["blur"]
         self.assertAlmostEqual(measured, np.sqrt(0.7**2 + 0.3**2 + 1 / 12), delta=0.12)

@@ -4266,11 +4266,23 @@ export interface components {
              */
             broad: number;
             /**
+             * Colour, fine
+             * @description Stretches or evens differences of colour between a place and its nearest neighbourhood.
+             * @default 1
+             */
+            colour_fine: number;
+            /**
              * Colour
              * @description Stretches or evens differences of colour between a place and its neighbourhood.
              * @default 1
              */
             colour: number;
+            /**
+             * Colour, broad
+             * @description Stretches or evens differences of colour between wide shapes.
+             * @default 1
+             */
+            colour_broad: number;
             /**
              * Leave stars alone
              * @description Fine relief is not stretched where points of light are.
@@ -4475,6 +4487,18 @@ export interface components {
              * @default 2
              */
             least: number;
+            /**
+             * Wider
+             * @description A second sharpening, of what is wider than the blur of the capture: forms stand out, edges get no rims.
+             * @default 0
+             */
+            wide: number;
+            /**
+             * Wider radius
+             * @description How wide that is, as a deviation.
+             * @default 8
+             */
+            wide_radius: number;
             /**
              * Softness
              * @description Takes detail away that is finer than its radius, by even shares of light, so that lamps do not glow.
@@ -4833,9 +4857,32 @@ export interface components {
             on: boolean;
             /**
              * Contrast
-             * @description Steepness of the middle tones.
+             * @description Steepness of all tones about one that stays.
              */
             contrast: number | null;
+            /**
+             * About
+             * @description The tone that stays, in EV below white: darker ones get darker, brighter ones brighter. By itself the middle of the picture.
+             */
+            pivot: number | null;
+            /**
+             * Of darks
+             * @description Steepness of the dark tones alone.
+             * @default 1
+             */
+            darks: number;
+            /**
+             * Of middle tones
+             * @description Steepness of the middle tones alone.
+             * @default 1
+             */
+            middles: number;
+            /**
+             * Of lights
+             * @description Steepness of the bright tones alone.
+             * @default 1
+             */
+            lights: number;
             /**
              * Toe
              * @description Flattens the curve in the shadows.
@@ -4914,7 +4961,7 @@ export interface components {
         };
         /**
          * Treatment
-         * @description The treatment document, version 6: a section for each step, and the areas.
+         * @description The treatment document, version 7: a section for each step, and the areas.
          */
         Treatment: {
             /**
@@ -4925,10 +4972,10 @@ export interface components {
             format: "crenn-treatment";
             /**
              * Version
-             * @default 6
+             * @default 7
              * @constant
              */
-            version: 6;
+            version: 7;
             /** @description what its places hold on to; null where they are those of the scene that it is put on */
             basis: components["schemas"]["Basis"] | null;
             lens: components["schemas"]["LensParameters-Output"];

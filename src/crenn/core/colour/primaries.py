@@ -12,6 +12,8 @@ from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 NAMES = ("red", "green", "blue")
+#: Share of each primary that white has at least, by the chart, the least triangle, and how closely that is found.
+_WITHIN, _FLAT, _WAYS, _CLOSE = 0.03, 1e-4, 33, 1e-3
 
 
 def _dials() -> dict[str, Any]:
@@ -21,19 +23,19 @@ def _dials() -> dict[str, Any]:
         turned = f"Turns the {name} primary round white: upwards as on the circle of hues."
         dials[f"{name}_hue"] = (
             float,
-            dial(0.0, "°", -30, 30, 0.5, "Hue", turned, bend=Bend("add", -30, 30, 0.5), group=group),
+            dial(0.0, "°", -90, 90, 0.5, "Hue", turned, bend=Bend("add", -90, 90, 0.5), group=group),
         )
         dials[f"{name}_saturation"] = (
             float,
             dial(
                 1.0,
                 "×",
-                0.5,
-                1.5,
+                0.2,
+                2.5,
                 0.01,
                 "Saturation",
                 f"How far the {name} primary is from white.",
-                bend=Bend("factor", 0.5, 1.5, 0.01),
+                bend=Bend("factor", 0.2, 5.0, 0.01),
                 group=group,
             ),
         )
@@ -62,13 +64,37 @@ def primaries_matrix(degrees: np.ndarray, factors: np.ndarray) -> np.ndarray:
         By which each is turned round white on the CIE 1976 chart, against the clock.
     factors : ndarray (3,)
         On its distance from white.
+
+    Where white would come to lie beyond what the primaries enclose, colours would fold: they go as far towards that
+    as leaves it well within.
     """
+    degrees, factors = np.asarray(degrees, np.float64), np.asarray(factors, np.float64)
+    ways = np.linspace(0, 1, _WAYS)
+    folds = next((n for n, s in enumerate(ways) if not _encloses(_moved(s * degrees, factors**s))), None)
+    low, high = (1.0, 1.0) if folds is None else (ways[max(folds - 1, 0)], ways[folds])
+    while high - low > _CLOSE:
+        middle = (low + high) / 2
+        low, high = (middle, high) if _encloses(_moved(middle * degrees, factors**middle)) else (low, middle)
+    moved = rgb_to_xyz_matrix(_xy(_moved(low * degrees, factors**low)))
+    return np.asarray(XYZ_TO_REC2020 @ moved @ np.linalg.inv(XYZ_TO_REC2020 @ rgb_to_xyz_matrix(SRGB_XY)))
+
+
+def _encloses(uv: np.ndarray) -> bool:
+    """Whether white lies well within three primaries, u' and v' (3, 2): in shares of each, that add up to 1."""
+    corners = np.concatenate([uv.T, np.ones((1, 3))])
+    # Those of sRGB go round one way; the other way round colours are mirrored.
+    if np.linalg.det(corners) < _FLAT:
+        return False
+    return bool((np.linalg.solve(corners, np.append(_uv(D65_XY), 1.0)) > _WITHIN).all())
+
+
+def _moved(degrees: np.ndarray, factors: np.ndarray) -> np.ndarray:
+    """The primaries of sRGB, turned and moved, u' and v' (3, 2); see `primaries_matrix`."""
     white, corners = _uv(D65_XY), _uv(SRGB_XY)
     away = corners - white
     cos, sin = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
     turned = np.stack([away[:, 0] * cos - away[:, 1] * sin, away[:, 0] * sin + away[:, 1] * cos], 1)
-    moved = rgb_to_xyz_matrix(_xy(white + turned * np.asarray(factors)[:, None]))
-    return np.asarray(XYZ_TO_REC2020 @ moved @ np.linalg.inv(XYZ_TO_REC2020 @ rgb_to_xyz_matrix(SRGB_XY)))
+    return np.asarray(white + turned * np.asarray(factors)[:, None])
 
 
 class Primaries(LightStep[StepParameters]):

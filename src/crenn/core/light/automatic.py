@@ -4,7 +4,7 @@ How bright the bulk of the picture is shown follows from how bright the scene wa
 part, and a picture of one that is as bright as a day is no picture of a night.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -35,6 +35,8 @@ _SUBJECT_TONE = -0.4
 _NOISE_TONE = -6.5
 #: Scenes of fewer stops than this, between the darkest and the brightest hundredth, get more contrast.
 _FLAT_RANGE, _MOST_CONTRAST = 7.0, 1.12
+#: The tone about which there is contrast lies between these.
+_MIDDLE = (-6.0, -1.5)
 #: What departs from its neighbourhood is stretched by so much in scenes of up to so many stops, and from so many on:
 #: much in few stops is hard on faces, and little in many leaves them flat.
 _NARROW, _WIDE, _LOCAL = 7.0, 11.0, (1.15, 1.6)
@@ -47,7 +49,7 @@ _SEARCHED, _HALVED = 12.0, 16
 
 @dataclass(frozen=True)
 class AutomaticLight:
-    """Automatic values: EV of exposure, placement and ends, and the factors of contrast and local contrast."""
+    """Automatic values: EV of exposure, placement and ends, factors of contrast and local contrast, and its middle."""
 
     exposure: float
     shadows: float
@@ -56,10 +58,11 @@ class AutomaticLight:
     black: float
     contrast: float
     local: float
+    pivot: float
 
 
 #: What leaves a finished picture as it is.
-_UNTOUCHED = AutomaticLight(0.0, 0.0, 0.0, 0.0, -16.0, 1.0, 1.0)
+_UNTOUCHED = AutomaticLight(0.0, 0.0, 0.0, 0.0, -16.0, 1.0, 1.0, MIDDLE_GREY)
 
 
 @dataclass(frozen=True)
@@ -148,12 +151,15 @@ def _values(scene: SceneLight, look: Look, darker: float, exposure: float) -> Au
     span = scene.quantile(0.99) - scene.quantile(0.01)
     contrast = look.contrast * float(np.clip(_FLAT_RANGE / max(span, 1.0), 1.0, _MOST_CONTRAST))
     local = _LOCAL[0] + (_LOCAL[1] - _LOCAL[0]) * _share((span - _NARROW) / (_WIDE - _NARROW))
-    found = AutomaticLight(exposure, shadows, highlights, 0.0, -14.0, contrast, local)
+    found = AutomaticLight(exposure, shadows, highlights, 0.0, -14.0, contrast, local, MIDDLE_GREY)
+    # The middle of the picture, as it is placed, stays where it is.
+    middle = float(np.clip(_placed(found, scene.quantile(0.5))[0], *_MIDDLE))
+    found = replace(found, pivot=middle)
     tones = _tones(found, scene.quantile(0.9995), scene.quantile(look.black))
     deep = max(scene.deep_ev - _USUAL_DEEP, 0.0)
     white = float(np.clip(tones[0] + 1.0 + deep, 0.0, 3.0))
     black = float(np.clip(tones[1] - 0.5, -14.0, -7.5))
-    values = exposure, shadows, highlights, white, black, contrast, local
+    values = exposure, shadows, highlights, white, black, contrast, local, middle
     return AutomaticLight(*(round(float(v), 2) for v in values))
 
 
@@ -162,9 +168,13 @@ _STOPS = np.linspace(-32, 16, 1537)
 
 def _tones(found: AutomaticLight, *stops: float) -> np.ndarray:
     """On which tones stops of even light are put before the ends, float64 (N,)."""
+    return found.pivot + found.contrast * (_placed(found, *stops) - found.pivot)
+
+
+def _placed(found: AutomaticLight, *stops: float) -> np.ndarray:
+    """The same before contrast."""
     placed = _STOPS + placement_ev(_STOPS, found.shadows, found.highlights, [], found.exposure)
-    on = np.interp(np.array(stops) + found.exposure, _STOPS, placed)
-    return MIDDLE_GREY + found.contrast * (on - MIDDLE_GREY)
+    return np.interp(np.array(stops) + found.exposure, _STOPS, placed)
 
 
 def _too_bright(scene: SceneLight, look: Look, found: AutomaticLight) -> bool:

@@ -15,11 +15,11 @@ from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, togg
 FINE = 0.15
 #: Reach of the bases of medium and broad relief, in %.
 MEDIUM, BROAD = 2.5, 9.0
-#: Deviation of the neighbourhood of colour, and radius of the largest star, in %.
-COLOUR, _STAR = 0.4, 0.1
+#: Deviations of the neighbourhoods of colour, the nearer first, and radius of the largest star, in %.
+COLOUR_FINE, COLOUR, COLOUR_BROAD, _STAR = 0.12, 0.4, 1.6, 0.1
 #: How many times the energy of predicted noise counts.
 _GUARD = 2.0
-_BANDS = ("fine", "medium", "broad", "colour")
+_BANDS = ("fine", "medium", "broad", "colour_fine", "colour", "colour_broad")
 #: Contrast, in stops, from which an edge is kept in the bases of fine relief and of colour.
 _EDGE, _COLOUR_EDGE = 0.5, 0.25
 #: Below this deviation, in pixels, nothing of it can be seen.
@@ -57,6 +57,17 @@ class ReliefParameters(StepParameters):
         "Stretches or evens wide shapes: what is larger than forms and departs from a tenth of the picture.",
         bend=Bend("factor", 0.3, 2.0, 0.01),
     )
+    colour_fine: float = dial(
+        1.0,
+        "×",
+        0.0,
+        2.5,
+        0.01,
+        "Colour, fine",
+        "Stretches or evens differences of colour between a place and its nearest neighbourhood.",
+        bend=Bend("factor", 0.0, 2.5, 0.01),
+        usual=False,
+    )
     colour: float = dial(
         1.0,
         "×",
@@ -65,6 +76,17 @@ class ReliefParameters(StepParameters):
         0.01,
         "Colour",
         "Stretches or evens differences of colour between a place and its neighbourhood.",
+        bend=Bend("factor", 0.0, 2.5, 0.01),
+        usual=False,
+    )
+    colour_broad: float = dial(
+        1.0,
+        "×",
+        0.0,
+        2.5,
+        0.01,
+        "Colour, broad",
+        "Stretches or evens differences of colour between wide shapes.",
         bend=Bend("factor", 0.0, 2.5, 0.01),
         usual=False,
     )
@@ -158,14 +180,21 @@ def _off_stars(make: MakePlane) -> MakePlane:
     return made
 
 
-def colour_detail(channel: int) -> MakePlane:
-    """A maker of what a colour's share of the light departs from that of its neighbourhood, in stops."""
+def colour_detail(channel: int, deviation: float = COLOUR) -> MakePlane:
+    """A maker of what a colour's share of the light departs from that of its neighbourhood, in stops.
+
+    Parameters
+    ----------
+    channel : int
+    deviation : float
+        Of the neighbourhood, in %.
+    """
 
     def made(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
         light = np.maximum(luminance(rgb), np.float32(around.floor))
         # A colour that is not there has no share; half a hundredth of the light is as little as counts.
         share = np.log2(np.maximum(rgb[..., channel], 0.005 * light) / light).astype(np.float32)
-        detail = departing(share, COLOUR, _COLOUR_EDGE, around)
+        detail = departing(share, deviation, _COLOUR_EDGE, around)
         if around.noise is not None:
             noise = around.noise(np.log2(light)).astype(np.float32) * np.float32(min(around.scale, 1.0))
             detail = detail / (1 + _GUARD * (2 * noise) ** 2)
@@ -177,11 +206,17 @@ def colour_detail(channel: int) -> MakePlane:
 _DETAIL = Plane("relief.fine", (), 7 * FINE, fine_detail)
 _GUARDED = Plane("relief.guarded", (), 8 * FINE, guarded_detail)
 _OFF_STARS = Plane("relief.off stars", (), 8 * FINE + 2 * _STAR, _off_stars(guarded_detail))
-_COLOURS = (
-    Plane("relief.red", (), 7 * COLOUR, colour_detail(0)),
-    Plane("relief.green", (), 7 * COLOUR, colour_detail(1)),
-    Plane("relief.blue", (), 7 * COLOUR, colour_detail(2)),
-)
+
+
+def _colours(deviation: float) -> tuple[Plane, Plane, Plane]:
+    red, green, blue = (
+        Plane(f"relief.{name}", (deviation,), 7 * deviation, colour_detail(n, deviation))
+        for n, name in enumerate(("red", "green", "blue"))
+    )
+    return red, green, blue
+
+
+_COLOURS = {"colour_fine": _colours(COLOUR_FINE), "colour": _colours(COLOUR), "colour_broad": _colours(COLOUR_BROAD)}
 
 
 class Relief(LightStep[ReliefParameters]):
@@ -192,16 +227,17 @@ class Relief(LightStep[ReliefParameters]):
 
     def act(self, program: Program, parameters: ReliefParameters, scene: SceneLight) -> None:
         p = parameters
-        self._write(program, p.fine - 1.0, p.medium - 1.0, p.broad - 1.0, p.colour - 1.0, p.stars)
+        self._write(program, {name: getattr(p, name) - 1.0 for name in _BANDS}, p.stars)
 
     def bend(
         self, program: Program, bends: Mapping[str, float], parameters: ReliefParameters, scene: SceneLight
     ) -> None:
         more = {name: getattr(parameters, name) * (bends.get(name, 1.0) - 1.0) for name in _BANDS}
-        self._write(program, **more, stars=parameters.stars)
+        self._write(program, more, parameters.stars)
 
     @staticmethod
-    def _write(program: Program, fine: float, medium: float, broad: float, colour: float, stars: bool) -> None:
+    def _write(program: Program, by: Mapping[str, float], stars: bool) -> None:
+        fine, medium, broad = by["fine"], by["medium"], by["broad"]
         # What is stretched must not be noise; what is evened may well be.
         stretched = _OFF_STARS if stars else _GUARDED
         program.add(stretched if fine > 0 else _DETAIL, fine)
@@ -209,4 +245,5 @@ class Relief(LightStep[ReliefParameters]):
         program.add(_DETAIL, -medium)
         program.grid(MEDIUM, None, medium - broad)
         program.grid(BROAD, None, broad)
-        program.tint(_COLOURS, colour)
+        for name, planes in _COLOURS.items():
+            program.tint(planes, by[name])

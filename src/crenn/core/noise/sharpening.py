@@ -23,6 +23,8 @@ _RADII = (0.3, 2.5)
 _SEEN, _AVERAGED = 0.2, 0.1
 #: Pixels around a star that are left alone: it would get a dark ring.
 _STAR = 5
+#: Contrast, in EV, beyond which wider sharpening takes it for an edge.
+_RIM = 0.4
 #: Neighbourhood in which what is given back is weighed against noise, in full-size pixels.
 _AROUND = 1.5
 
@@ -58,6 +60,20 @@ class SharpeningParameters(StepParameters):
         "held.",
         shows="edges",
         usual=False,
+    )
+    wide: float = dial(
+        0,
+        "%",
+        0,
+        200,
+        1,
+        "Wider",
+        "A second sharpening, of what is wider than the blur of the capture: forms stand out, edges get no rims.",
+        bend=Bend("add", -200, 200, 1),
+        usual=False,
+    )
+    wide_radius: float = dial(
+        8.0, "px", 2, _WIDEST, 0.5, "Wider radius", "How wide that is, as a deviation.", usual=False
     )
     softness: float = dial(
         0,
@@ -157,6 +173,27 @@ def softening(radius: float) -> Plane:
     return Plane("softness", (radius,), 0.0, taken, 4 * _WIDEST)
 
 
+def widening(radius: float) -> Plane:
+    """What is narrower than a radius in full-size pixels and stands out of the noise, in EV; edges count for little."""
+
+    def stands_out(light: np.ndarray, around: PlaneContext) -> np.ndarray:
+        sigma = radius * around.scale
+        bright = _bright(light, around)
+        stops = np.log2(bright)
+        if sigma < 0.2:
+            return np.zeros_like(stops)
+        detail = stops - cv2.GaussianBlur(stops, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+        if around.noise is not None:
+            # Averaged to this size, noise is less; what is given back is Wiener's share, as of the narrower.
+            noise = around.noise(stops).astype(np.float32) * np.float32(min(around.scale, 1.0))
+            energy = blurred(detail * detail, max(_AROUND * around.scale, 0.8))
+            detail = detail * np.clip(1 - 2 * noise**2 / np.maximum(energy, 1e-12), 0, 1)
+        # Light on the far side of a strong edge would draw a rim along it.
+        return np.asarray(detail / (1 + (detail / _RIM) ** 2), np.float32)
+
+    return Plane("sharpening.wide", (radius,), 0.0, stands_out, 4 * _WIDEST)
+
+
 class Sharpening(LightStep[SharpeningParameters]):
     """Takes back the blur of the capture, by brightening and darkening; colours stay what they are."""
 
@@ -167,6 +204,7 @@ class Sharpening(LightStep[SharpeningParameters]):
 
     def act(self, program: Program, parameters: SharpeningParameters, scene: SceneLight) -> None:
         program.add(planes(parameters)[0], parameters.amount / 100)
+        program.add(widening(parameters.wide_radius), parameters.wide / 100)
         program.add(softening(parameters.soft_radius), parameters.softness / 100)
 
     def mask(self, parameters: SharpeningParameters, scene: SceneLight) -> Plane:
@@ -178,4 +216,5 @@ class Sharpening(LightStep[SharpeningParameters]):
     ) -> None:
         bent = self.bent(parameters, bends)
         program.add(planes(parameters)[0], (bent.amount - parameters.amount) / 100)
+        program.add(widening(parameters.wide_radius), (bent.wide - parameters.wide) / 100)
         program.add(softening(parameters.soft_radius), (bent.softness - parameters.softness) / 100)

@@ -300,5 +300,5 @@ def _coloured_ev(rgb: np.ndarray, sigma: np.ndarray | None) -> float:
         sure &= y > _SURE * factor * luminance(cv2.resize(sigma, size, interpolation=cv2.INTER_AREA))
     if not sure.any():
         return 0.0
-    low, high = np.quantile(y[sure], (0.05, 0.95))
+    low, high = np.quantile(y[sure], (0.05, 0.95), method="closest_observation")
     return round(float(coloured_ev(small[sure & (y >= low) & (y <= high)], _SHOWN).mean()), 3)

@@ -6,7 +6,7 @@ import numpy as np
 from scipy.optimize import least_squares
 
 from crenn.core.colorimetry.oklab import from_oklab, to_oklab
-from crenn.core.colorimetry.spaces import lightness
+from crenn.core.colorimetry.spaces import MIDDLE_GREY, lightness
 from crenn.core.colour.primaries import NAMES, primaries_matrix
 from crenn.core.light.curve import TONES, tones_ev
 from crenn.core.light.shown import shown_luminance
@@ -30,7 +30,7 @@ _MOST, _TURNS = 30.0, 5e-4
 def _shown(stops: np.ndarray, deep: np.ndarray, dials: np.ndarray) -> np.ndarray:
     """L* of even light of stops whose colours are so deep, float64 (N,)."""
     exposure, contrast, white, black, *tones = dials
-    placed = table_stops() + tone_ev(table_stops(), contrast, 0.0, 0.0)
+    placed = table_stops() + tone_ev(table_stops(), contrast)
     placed = placed + tones_ev(placed, dict(zip(TONES, tones)))
     on = np.interp(stops + exposure, table_stops(), placed)
     # The display goes by half luminance and half the strongest colour, and lets what is bright by that fade to white.
@@ -77,6 +77,7 @@ def _fitted(*told: bytes | float | None) -> tuple[tuple[str, float], ...]:
         "placement.highlights": 0.0,
         "placement.local": 1.0,
         "tone.contrast": contrast,
+        "tone.pivot": MIDDLE_GREY,
         "ends.white": white,
         "ends.black": black,
         **_colour_values(camera),
