@@ -38,6 +38,19 @@ class CurveAndWhite(PageCase):
         self.assertAlmostEqual(float(point.get_attribute("aria-valuenow")), -3.5, delta=0.15)
         dragged = self.pixels()
         self.assertGreater(dragged.mean(), before.mean() + 10)
+        # Large over the picture's side, it is worked on as before.
+        self.page.get_by_role("button", name="large", exact=True).click()
+        self.assertGreater(plot.bounding_box()["width"], 400)
+        self.page.mouse.move(*self.at(plot, -5, -3.5))
+        self.page.mouse.down()
+        self.page.mouse.move(*self.at(plot, -5, -4.5), steps=6)
+        self.page.mouse.up()
+        self.settled()
+        self.assertAlmostEqual(float(point.get_attribute("aria-valuenow")), -4.5, delta=0.15)
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        self.page.get_by_role("button", name="small", exact=True).click()
+        self.assertLess(plot.bounding_box()["width"], 300)
         # Colour is kept: no channel gains on another where nothing clips.
         dull = (dragged.max(-1) < 200) & (before.min(-1) > 20)
         ratio = [np.median(p[dull][:, 0] / p[dull][:, 2]) for p in (before, dragged)]
@@ -135,6 +148,8 @@ class CurveAndWhite(PageCase):
         self.settled()
         expect(self.page.get_by_role("button", name="Lights", exact=True)).to_have_attribute("aria-pressed", "true")
         self.page.keyboard.press("Shift+R")
+        expect(self.page.locator(".picture > canvas[data-view=picture]")).to_be_visible()
+        self.settled()
         for _ in range(8):
             self.page.keyboard.press("Control+z")
         self.settled()

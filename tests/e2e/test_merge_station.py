@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 from crenn.camera.sensor import Sensor
 from tests.core.merge.test_ghosts import crossing
 from tests.e2e.page import PageCase
+from tests.support import wait_for
 
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
 
@@ -31,6 +32,11 @@ class MergeStation(PageCase):
         self.open("Merge")
         expect(self.page.get_by_text(re.compile("of the picture, in"))).to_be_visible()
         plain = self.pixels()
+        # Each is told by where it is and a small picture.
+        row = self.page.locator(".regions .region").first
+        row.scroll_into_view_if_needed()
+        expect(row).to_contain_text(re.compile("(Something|Water or leaves) .*(left|right|middle)"))
+        wait_for(lambda: row.locator("img").evaluate("image => image.naturalWidth") > 8)
         self.page.get_by_role("button", name="Show what moved").click()
         self.settled()
         shown = self.pixels()

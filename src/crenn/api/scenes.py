@@ -3,9 +3,9 @@
 import shutil
 import time
 from collections.abc import Callable
-from typing import TypeVar
+from typing import Annotated, TypeVar
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
 from sqlalchemy import select
 
@@ -16,6 +16,7 @@ from crenn.api.schemas import (
     FrameOut,
     JobOut,
     NoiseOut,
+    PartPlace,
     PathId,
     SceneOut,
     StartOut,
@@ -28,6 +29,7 @@ from crenn.core.errors import CrennError, Missing
 from crenn.core.merge.instructions import Instructions
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
+from crenn.core.render.excerpt import as_jpeg, excerpt
 from crenn.core.render.pyramid import PreparedScene, noise_folder, with_report
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import frame_tones
@@ -247,6 +249,14 @@ def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) 
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         prepared = found.prepared
     return renderers.submit(lambda: work(renderers.get(prepared))).result()
+
+
+@router.get("/scenes/{scene_id}/part.jpg", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})
+def part_of_picture(scene_id: PathId, place: Annotated[PartPlace, Query()], request: Request) -> Response:
+    """A small picture of a part of the scene, as it is by itself."""
+    box = place.x, place.y, place.width, place.height
+    shown = on_renderer(request, scene_id, lambda renderer: as_jpeg(excerpt(renderer, box, place.side)))
+    return Response(shown, media_type="image/jpeg")
 
 
 @router.post("/scenes/{scene_id}/deliveries")

@@ -105,6 +105,16 @@ class ShootOut(BaseModel):
     refusals: list[RefusalOut]
 
 
+class PartPlace(BaseModel):
+    """A part of a scene, in shares of its width and height, and how large it is shown."""
+
+    x: float = Field(ge=0, le=1)
+    y: float = Field(ge=0, le=1)
+    width: float = Field(gt=0, le=1)
+    height: float = Field(gt=0, le=1)
+    side: int = Field(64, ge=8, le=400, description="longer side of the picture, in pixels")
+
+
 class StartOut(BaseModel):
     """A starting point of the Light station."""
 

@@ -13,6 +13,7 @@ from crenn.core.files import write_jpeg
 from crenn.core.frames.grouping import GroupingKey, group_frames, signature_of
 from crenn.core.frames.kinds import kind_of, look_at
 from crenn.core.frames.metadata import plain_text
+from crenn.core.frames.naming import scene_title
 from crenn.core.frames.preview import preview
 from crenn.core.frames.read import FRAME_ENDINGS, read_frame
 from crenn.core.mosaic.noise import estimate_noise
@@ -138,9 +139,14 @@ def _store(job: RunningJob, session: Session, found: list[Found], refused: list[
     groups = group_frames(keys)
     scenes = []
     for number, group in enumerate(groups):
-        title = job.options.get("title") or shoot.name
-        if len(groups) > 1:
-            title = f"{title} {number + 1}"
+        members = [fresh[member].frame for member in group]
+        times = [frame.taken for frame in members if frame.taken is not None]
+        title = scene_title(
+            job.options.get("title") or shoot.name,
+            [frame.name for frame in members],
+            min(times, default=None),
+            number + 1 if len(groups) > 1 else None,
+        )
         scene = Scene(shoot_id=shoot.id, title=title[:200])
         session.add(scene)
         session.flush()

@@ -1,6 +1,6 @@
 import { type PointerEvent, useRef } from "react";
 
-import { NAMES, setPoints, storeCurve, useCurve, useEntering } from "../state/curve";
+import { NAMES, setPoints, storeCurve, useCurve, useCurveSize, useEntering } from "../state/curve";
 import { hold, release, useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { useDrag } from "../useDrag";
@@ -14,6 +14,7 @@ const CHANNELS: Channel[] = ["points", "red", "green", "blue"];
 export function CurvePlot() {
   const curve = useScene((s) => s.treatment?.curve);
   const { channel, chosen } = useCurve();
+  const large = useCurveSize((s) => s.large);
   const entering = useEntering().data;
   const under = useView((s) => s.probe?.entering?.[CHANNELS.indexOf(channel)]);
   const box = useRef<SVGSVGElement>(null);
@@ -44,14 +45,28 @@ export function CurvePlot() {
   for (let s = Math.ceil(FROM); s <= UP_TO; s++) whole.push(s);
   const shares = entering?.[channel === "points" ? "luminance" : channel];
   return (
-    <div className="curve">
-      <div className="segment" role="group" aria-label="Curve of">
-        {CHANNELS.map((c) => (
-          <button key={c} aria-pressed={channel === c} onClick={() => useCurve.setState({ channel: c, chosen: null })}>
-            {NAMES[c]}
-            {curve[c].length > 0 && <span aria-label="has points"> ·</span>}
-          </button>
-        ))}
+    <div className={large ? "curve large" : "curve"}>
+      <div className="row">
+        <div className="segment" role="group" aria-label="Curve of">
+          {CHANNELS.map((c) => (
+            <button
+              key={c}
+              aria-pressed={channel === c}
+              onClick={() => useCurve.setState({ channel: c, chosen: null })}
+            >
+              {NAMES[c]}
+              {curve[c].length > 0 && <span aria-label="has points"> ·</span>}
+            </button>
+          ))}
+        </div>
+        <button
+          className="quiet unfold"
+          aria-pressed={large}
+          title="Large over the picture’s side, and back"
+          onClick={() => useCurveSize.setState({ large: !large })}
+        >
+          {large ? "small" : "large"}
+        </button>
       </div>
       <svg
         ref={box}

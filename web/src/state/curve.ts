@@ -1,10 +1,14 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
+import { persist } from "zustand/middleware";
 
 import { answered, api } from "../api/client";
 import { type Channel, type CurvePoint } from "../curve/points";
 import { preview, store, toldHere, useScene } from "./scene";
 import { perScene } from "./perScene";
+
+/** Whether the curve is seen large; kept. */
+export const useCurveSize = create<{ large: boolean }>()(persist((): { large: boolean } => ({ large: false }), { name: "crenn-curve" }));
 
 /** Which curve is worked on, and which of its points is. */
 export const useCurve = create<{ channel: Channel; chosen: number | null }>(() => ({

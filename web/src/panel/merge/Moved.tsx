@@ -1,4 +1,5 @@
 import { Button, MenuItem, Select } from "@mui/material";
+import { useState } from "react";
 
 import type { Region, Report } from "../../api/client";
 import { instruct, useInstructions } from "../../state/merging";
@@ -7,10 +8,19 @@ import { setView, useView } from "../../state/view";
 import { percent, shutter } from "../../units";
 import { BrushTool, StrokeList } from "./BrushTool";
 
+/** So many regions have a row of their own at once, if they are at least this share of the picture. */
+const MOST = 6;
+const SMALL = 0.0005;
+
 /** What moved: the regions, the frame each comes from, and the brush to say otherwise. */
 export function Moved({ report }: { report: Report }) {
   const view = useView((s) => s.view);
-  const regions = (report.regions ?? []).slice(0, 6);
+  const id = useScene((s) => s.scene?.id ?? 0);
+  const [all, setAll] = useState(false);
+  // The large ones first; small ones are one row until they are asked for.
+  const sorted = [...(report.regions ?? [])].sort((a, b) => b.width * b.height - a.width * a.height);
+  const large = sorted.filter((r, i) => i < MOST && r.width * r.height >= SMALL);
+  const small = sorted.length - large.length;
   return (
     <>
       <div className="group">What moved</div>
@@ -31,9 +41,14 @@ export function Moved({ report }: { report: Report }) {
             {view === "moved" ? "Show the picture" : "Show what moved"}
           </button>
           <div className="regions">
-            {regions.map((r) => (
-              <RegionRow key={`${r.x} ${r.y}`} region={r} report={report} />
+            {(all ? sorted : large).map((r) => (
+              <RegionRow key={`${r.x} ${r.y}`} scene={id} region={r} report={report} />
             ))}
+            {small > 0 && (
+              <button className="link" aria-expanded={all} onClick={() => setAll(!all)}>
+                {all ? "Large ones alone" : `${small} small ${small === 1 ? "one" : "ones"}`}
+              </button>
+            )}
           </div>
         </>
       )}
@@ -49,7 +64,16 @@ export function Moved({ report }: { report: Report }) {
   );
 }
 
-function RegionRow({ region, report }: { region: Region; report: Report }) {
+/** Where in the picture something is, in words. */
+export function whereIs(x: number, y: number): string {
+  const across = x < 1 / 3 ? "left" : x > 2 / 3 ? "right" : "";
+  const down = y < 1 / 3 ? "upper" : y > 2 / 3 ? "lower" : "";
+  if (!across && !down) return "in the middle";
+  if (!across) return down === "upper" ? "above the middle" : "below the middle";
+  return down ? `${down} ${across}` : `on the ${across}`;
+}
+
+function RegionRow({ scene: id, region, report }: { scene: number; region: Region; report: Report }) {
   const instructions = useInstructions();
   const scene = useScene((s) => s.scene);
   const x = region.x + region.width / 2;
@@ -70,8 +94,12 @@ function RegionRow({ region, report }: { region: Region; report: Report }) {
           useView.setState({ zoom: Math.min(1, 500 / (region.width * scene.width + 200)), centre, view: "moved" });
         }}
       >
-        {region.soft ? "Water or leaves" : "Thing"}, {Math.max(1, Math.round(region.width * (scene?.width ?? 0)))} ×{" "}
-        {Math.max(1, Math.round(region.height * (scene?.height ?? 0)))} px
+        <img
+          alt=""
+          loading="lazy"
+          src={`/api/scenes/${id}/part.jpg?x=${region.x}&y=${region.y}&width=${region.width}&height=${region.height}&side=96`}
+        />
+        {region.soft ? "Water or leaves" : "Something"} {whereIs(x, y)}
       </Button>
       <Select
         size="small"

@@ -1,0 +1,39 @@
+"""A small picture of a part of a scene, as it is by itself."""
+
+import cv2
+import numpy as np
+
+from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
+from crenn.core.treatment import STEPS, Treatment
+
+#: A part that is smaller is shown with what is around it, in full-size pixels.
+_LEAST = 48.0
+
+
+def excerpt(renderer: Renderer, box: tuple[float, float, float, float], side: int) -> np.ndarray:
+    """A part of the scene in its automatic treatment, in the frame in which it was recorded, uint8 (h, w, 3).
+
+    Parameters
+    ----------
+    renderer : Renderer
+    box : tuple of float
+        x, y, width and height, in shares of the scene's width and height.
+    side : int
+        Longer side of the picture at most, in pixels.
+    """
+    height, width = renderer.scene.size
+    x, y, wide, high = box
+    across, down = max(wide * width, _LEAST), max(high * height, _LEAST)
+    left, top = (x + wide / 2) * width - across / 2, (y + high / 2) * height - down / 2
+    window = Window.of_box(left, top, left + across, top + down, renderer.scene.size, side)
+    plain = Treatment().without(*(step.name for step in STEPS if step.station == "geometry"))
+    return np.asarray(renderer.picture(plain, window)[0])
+
+
+def as_jpeg(codes: np.ndarray) -> bytes:
+    """A picture, uint8 (h, w, 3), as JPEG."""
+    found, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, 85])
+    if not found:
+        raise ValueError(f"a picture of {codes.shape} cannot be written")
+    return bytes(data)
