@@ -285,6 +285,9 @@ class LinesIn(Body):
     lens: LensParameters = Field(default_factory=LensParameters)
     turn: TurnParameters = Field(default_factory=TurnParameters)
     horizontal: bool = Field(False, description="whether lying lines should lie as well, where lines are found")
+    focal: float | None = Field(
+        None, ge=8, le=400, description="mm, as before a frame of 36 by 24 mm; the lens's if none"
+    )
 
 
 class StraightOut(BaseModel):

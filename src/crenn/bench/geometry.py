@@ -9,7 +9,6 @@ from crenn.bench.table import Table
 from crenn.camera.scenes import SCENES
 from crenn.core.errors import CrennError
 from crenn.core.geometry.lines import SEARCHED, find_lines, straighten
-from crenn.core.geometry.perspective import FOCAL
 from crenn.core.pipeline.picture_geometry import PictureGeometry, about
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -46,7 +45,7 @@ def lines() -> Table:
         pitch, half_view = about_scene.camera[4], about_scene.camera[5]
         # The light that ships has a margin round the picture.
         wide = half_view * (1 + about_scene.margin)
-        truth = float(np.degrees(np.arctan(np.tan(pitch) * 2 * wide * FOCAL)))
+        truth = float(np.degrees(np.arctan(np.tan(pitch) * 2 * wide)))
         off, vertical, count = [], [], []
         for angle in _ANGLES:
             found = find_lines(_turned(scene, angle), scene.floor) * _INNER

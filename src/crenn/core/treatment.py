@@ -36,7 +36,7 @@ from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
 from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.geometry.level import Level
-from crenn.core.geometry.perspective import Perspective
+from crenn.core.geometry.perspective import USUAL, Perspective
 from crenn.core.geometry.turn import Turn
 from crenn.core.lens.correction import LensCorrection
 from crenn.core.light.curve import Curve
@@ -171,10 +171,16 @@ def _sixth(document: dict[str, Any]) -> dict[str, Any]:
 
 
 def _seventh(document: dict[str, Any]) -> dict[str, Any]:
-    """Version 7 has contrast about the middle of the picture; before, it was about middle grey."""
+    """Version 7 has contrast about the middle of the picture, and perspective by the lens's own focal length.
+
+    Before, it was about middle grey, and by that of 36 mm.
+    """
     tone = document.get("tone")
     if tone is None or isinstance(tone, dict):
         document = document | {"tone": {"pivot": MIDDLE_GREY} | (tone or {})}
+    perspective = document.get("perspective")
+    if isinstance(perspective, dict):
+        document = document | {"perspective": {"focal": USUAL} | perspective}
     return document
 
 

@@ -1,6 +1,7 @@
 """Perspective and the lines that ask for it, against cameras whose way of being held is known."""
 
 import unittest
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -8,7 +9,7 @@ import numpy as np
 from crenn.core.errors import CrennError
 from crenn.core.geometry.level import Level, LevelParameters
 from crenn.core.geometry.lines import find_lines, straighten, straighten_by, through
-from crenn.core.geometry.perspective import FOCAL, Perspective, PerspectiveParameters
+from crenn.core.geometry.perspective import USUAL, Perspective, PerspectiveParameters, equivalent
 from crenn.core.geometry.turn import Turn, TurnParameters
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from tests.support import SCENE_LIGHT
@@ -29,7 +30,7 @@ def held(roll: float = 0.0, pitch: float = 0.0, yaw: float = 0.0) -> np.ndarray:
 def seen(edges: np.ndarray, camera: np.ndarray) -> np.ndarray:
     """Edges of the world, (N, 2, 3), as the camera draws them: (N, 4) about the middle, in longer sides."""
     at = edges @ camera.T
-    return (at[..., :2] / at[..., 2:] * FOCAL).reshape(-1, 4)
+    return (at[..., :2] / at[..., 2:]).reshape(-1, 4)
 
 
 def house(count: int = 12, seed: int = 1) -> tuple[np.ndarray, np.ndarray]:
@@ -54,6 +55,23 @@ def lean(lines: np.ndarray, standing: bool) -> float:
     way = lines[:, 2:] - lines[:, :2]
     off = np.arctan(way[:, 0] / way[:, 1]) if standing else np.arctan(way[:, 1] / way[:, 0])
     return float(np.degrees(np.abs(off)).max())
+
+
+class Steep(unittest.TestCase):
+    def test_a_steep_view_by_a_wide_lens_is_found_and_stands_afterwards(self):
+        standing, _ = house(40)
+        camera = held(pitch=40.0)
+        # By a lens of 20 mm, before a front that is far above.
+        wide = seen(standing + np.array([0, -4.0, 0]), camera) * (20.0 / USUAL)
+        found = straighten(wide, focal=20.0)
+        self.assertAlmostEqual(abs(found.vertical), 40.0, delta=0.5)
+        straight = corrected(wide, found.level, vertical=found.vertical, focal=20.0)
+        self.assertLess(lean(straight, True), 0.2)
+
+    def test_the_focal_length_is_the_lens_s_before_the_sensor_s_size(self):
+        report = SCENE_LIGHT.capture
+        self.assertEqual(equivalent(report), USUAL)
+        self.assertEqual(equivalent(replace(report, focal_length=16.0, crop=1.5)), 24.0)
 
 
 class Perspectives(unittest.TestCase):

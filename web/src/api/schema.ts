@@ -1601,6 +1601,11 @@ export interface components {
              */
             day: boolean | null;
             /**
+             * Crop
+             * @description how many times smaller the sensor is than 36 by 24 mm; none if not known
+             */
+            crop: number | null;
+            /**
              * Profile
              * @description tables of hues of the file: values, hues, saturations and whether values are codes; degrees and factors in 16 bits, packed
              */
@@ -3572,6 +3577,11 @@ export interface components {
              * @default false
              */
             horizontal: boolean;
+            /**
+             * Focal
+             * @description mm, as before a frame of 36 by 24 mm; the lens's if none
+             */
+            focal?: number | null;
         };
         /**
          * MergeReport
@@ -3950,6 +3960,11 @@ export interface components {
              * @default 0
              */
             horizontal: number;
+            /**
+             * Focal length
+             * @description As before a frame of 36 by 24 mm; by itself the lens's, where the size of the sensor is known.
+             */
+            focal: number | null;
             /**
              * Aspect
              * @description Height of things against their width.

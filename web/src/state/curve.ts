@@ -8,7 +8,9 @@ import { preview, store, toldHere, useScene } from "./scene";
 import { perScene } from "./perScene";
 
 /** Whether the curve is seen large; kept. */
-export const useCurveSize = create<{ large: boolean }>()(persist((): { large: boolean } => ({ large: false }), { name: "crenn-curve" }));
+export const useCurveSize = create<{ large: boolean }>()(
+  persist((): { large: boolean } => ({ large: false }), { name: "crenn-curve" }),
+);
 
 /** Which curve is worked on, and which of its points is. */
 export const useCurve = create<{ channel: Channel; chosen: number | null }>(() => ({

@@ -4,6 +4,7 @@ import { create } from "zustand";
 import { answered, api } from "../api/client";
 import type { Point } from "../picture/map";
 import { preview, store, toldHere, useScene } from "./scene";
+import { tell } from "./messages";
 import { perScene } from "./perScene";
 
 export type Edge = [Point, Point];
@@ -30,7 +31,8 @@ export async function ask(edges: Edge[], horizontal: boolean): Promise<Straight 
   const { scene, treatment } = useScene.getState();
   if (!scene || !treatment) return null;
   const lines = edges.map(([a, b]) => [...a, ...b] as [number, number, number, number]);
-  const body = { lines, horizontal, lens: treatment.lens, turn: treatment.turn };
+  const { lens, turn, perspective } = treatment;
+  const body = { lines, horizontal, lens, turn, focal: perspective.focal };
   const found = await toldHere(
     answered(api.POST("/api/scenes/{scene_id}/straighten", { params: { path: { scene_id: scene.id } }, body })),
   );
@@ -43,15 +45,16 @@ export function useOffer(enabled: boolean) {
   const ready = useScene((s) => s.scene?.ready ?? false);
   const lens = useScene((s) => s.treatment?.lens);
   const turn = useScene((s) => s.treatment?.turn);
+  const focal = useScene((s) => s.treatment?.perspective.focal);
   const held = useScene((s) => s.held);
   return useQuery({
-    queryKey: ["offer", id, lens, turn],
+    queryKey: ["offer", id, lens, turn, focal],
     enabled: enabled && ready && !held && id !== undefined && lens !== undefined,
     queryFn: () =>
       answered(
         api.POST("/api/scenes/{scene_id}/straighten", {
           params: { path: { scene_id: id! } },
-          body: { lines: [], horizontal: false, lens: lens!, turn: turn! },
+          body: { lines: [], horizontal: false, lens: lens!, turn: turn!, focal },
         }),
       ),
     placeholderData: (before) => before,
@@ -59,24 +62,28 @@ export function useOffer(enabled: boolean) {
   });
 }
 
-const MOST = 40;
-const held = (v: number) => Math.min(MOST, Math.max(-MOST, v));
+/** How far the camera is turned at most, in degrees: level, and the perspective. */
+const MOST = { level: 45, perspective: 60 };
+const held = (v: number, most: number) => Math.min(most, Math.max(-most, v));
 
 /** Take what lines ask for: level, and the perspective where it is wanted. */
 export function take(found: Straight, label: string, perspective: boolean) {
   preview((t) => ({
     ...t,
-    level: { ...t.level, on: true, angle: held(found.level) },
+    level: { ...t.level, on: true, angle: held(found.level, MOST.level) },
     ...(perspective
       ? {
           perspective: {
             ...t.perspective,
             on: true,
-            vertical: held(found.vertical),
-            horizontal: held(found.horizontal),
+            vertical: held(found.vertical, MOST.perspective),
+            horizontal: held(found.horizontal, MOST.perspective),
           },
         }
       : {}),
   }));
   store(label);
+  const farthest = Math.max(Math.abs(found.vertical), Math.abs(found.horizontal));
+  if (perspective && farthest > MOST.perspective)
+    tell(`These lines ask for ${farthest.toFixed(0)}°; the camera is turned by ${MOST.perspective}° at most.`, "note");
 }

@@ -12,15 +12,15 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
-from crenn.core.geometry.perspective import FOCAL, tipped
+from crenn.core.geometry.perspective import USUAL, tipped
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 
 #: Lines are looked for on a picture of this longer side, in pixels.
 SEARCHED = 1600
 #: Shorter ones are left out, in shares of the longer side.
 _SHORTEST = 0.025
-#: Standing and lying lines lean at most so far, in degrees.
-_LEAN = 28.0
+#: Standing and lying lines lean at most so far, in degrees; seen steeply, farther, if so many times as much agrees.
+_LEAN, _STEEP, _MORE = 28.0, 46.0, 1.25
 #: A line agrees with a direction that it misses by less than this, in degrees.
 _AGREES = 0.35
 #: Lines that agree must be at least so long together, in shares of the longer side.
@@ -75,9 +75,9 @@ def through(lines: np.ndarray, frame: PictureGeometry) -> np.ndarray:
     return there.reshape(-1, 4) / frame.long_side
 
 
-def _planes(lines: np.ndarray) -> np.ndarray:
-    """Unit normals, (N, 3), of the planes that lines span with the camera."""
-    one, other = (np.concatenate([lines[:, k : k + 2], np.full((len(lines), 1), FOCAL)], 1) for k in (0, 2))
+def _planes(lines: np.ndarray, focal: float) -> np.ndarray:
+    """Unit normals, (N, 3), of the planes that lines span with the camera; ``focal`` in longer sides."""
+    one, other = (np.concatenate([lines[:, k : k + 2], np.full((len(lines), 1), focal)], 1) for k in (0, 2))
     normals = np.cross(one, other)
     return normals / np.linalg.norm(normals, axis=1, keepdims=True)
 
@@ -87,20 +87,30 @@ def _direction(normals: np.ndarray) -> np.ndarray:
     return np.linalg.svd(normals, full_matrices=False)[2][-1] if len(normals) > 2 else np.cross(*normals)
 
 
-def _agreed(lines: np.ndarray, axis: int) -> np.ndarray | None:
-    """The direction that most of the lines share: down for axis 1, to the right for axis 0; None if too few do."""
+def _shared(lines: np.ndarray, axis: int, focal: float) -> np.ndarray | None:
+    """`_agreed` of lines that lean little, or far where more of those agree."""
+    found = [_agreed(_leaning(lines, axis, lean), axis, focal, lean) for lean in (_LEAN, _STEEP)]
+    (near, length), (steep, more) = found
+    return steep if more > _MORE * length else near
+
+
+def _agreed(lines: np.ndarray, axis: int, focal: float, lean: float) -> tuple[np.ndarray | None, float]:
+    """The direction that most of the lines share, and how long those are together: down for axis 1, to the right for 0.
+
+    None, and nothing, if too few do.
+    """
     long = np.hypot(lines[:, 2] - lines[:, 0], lines[:, 3] - lines[:, 1])
     if len(lines) < 2:
-        return None
-    normals = _planes(lines)
+        return None, 0.0
+    normals = _planes(lines, focal)
     strongest = np.argsort(long)[::-1][:80]
     pairs = list(combinations(strongest, 2))[:_PAIRS]
     found = np.cross(normals[[a for a, _ in pairs]], normals[[b for _, b in pairs]])
     size = np.linalg.norm(found, axis=1)
     found = found[size > 1e-3] / size[size > 1e-3, None]
-    found = found[np.abs(found[:, axis]) > np.cos(np.radians(_LEAN))]
+    found = found[np.abs(found[:, axis]) > np.cos(np.radians(lean))]
     if not len(found):
-        return None
+        return None, 0.0
     limit = np.sin(np.radians(_AGREES))
     # A soft count: lines that agree closely count more than those that barely do.
     misses = np.abs(found @ normals.T)
@@ -109,18 +119,19 @@ def _agreed(lines: np.ndarray, axis: int) -> np.ndarray | None:
     for _ in range(5):
         close = np.abs(normals @ best) < limit
         if close.sum() < 2:
-            return None
+            return None, 0.0
         # A long line is surer, but one that is not quite straight or misread would rule all others.
         best = _direction(normals[close] * np.sqrt(long[close, None]))
-    if long[np.abs(normals @ best) < limit].sum() < _ENOUGH:
-        return None
-    return best * np.sign(best[axis])
+    agreed = float(long[np.abs(normals @ best) < limit].sum())
+    if agreed < _ENOUGH:
+        return None, 0.0
+    return best * np.sign(best[axis]), agreed
 
 
-def _leaning(lines: np.ndarray, axis: int) -> np.ndarray:
-    """The lines that stand (axis 1) or lie (axis 0)."""
+def _leaning(lines: np.ndarray, axis: int, lean: float) -> np.ndarray:
+    """The lines that stand (axis 1) or lie (axis 0), and lean at most so far."""
     way = np.abs(lines[:, 2:] - lines[:, :2])
-    return lines[way[:, 1 - axis] < np.tan(np.radians(_LEAN)) * way[:, axis]]
+    return lines[way[:, 1 - axis] < np.tan(np.radians(lean)) * way[:, axis]]
 
 
 def _straight(down: np.ndarray | None, right: np.ndarray | None) -> Straight:
@@ -140,7 +151,7 @@ def _straight(down: np.ndarray | None, right: np.ndarray | None) -> Straight:
     return Straight(level, vertical, -float(np.degrees(np.arctan2(held[2], held[0]))))
 
 
-def straighten(lines: np.ndarray, horizontal: bool = False) -> Straight:
+def straighten(lines: np.ndarray, horizontal: bool = False, focal: float = USUAL) -> Straight:
     """How the camera would have to be turned for standing lines to stand.
 
     Parameters
@@ -149,22 +160,24 @@ def straighten(lines: np.ndarray, horizontal: bool = False) -> Straight:
         As `find_lines` gives them.
     horizontal : bool
         Whether lying lines should lie as well.
+    focal : float
+        Focal length as before a frame of 36 by 24 mm, in mm.
 
     Raises
     ------
     CrennError
         If too few lines agree.
     """
-    down = _agreed(_leaning(lines, 1), 1)
+    down = _shared(lines, 1, focal / USUAL)
     # Where nothing stands, a horizon still says how the picture lies.
-    right = _agreed(_leaning(lines, 0), 0) if horizontal or down is None else None
+    right = _shared(lines, 0, focal / USUAL) if horizontal or down is None else None
     if down is None and right is None:
         raise CrennError("Too few straight lines of this picture agree.", remedy="Draw lines that should stand.")
     return _straight(down, right)
 
 
-def straighten_by(lines: np.ndarray) -> Straight:
-    """How the camera would have to be turned for two or four drawn lines to stand and lie.
+def straighten_by(lines: np.ndarray, focal: float = USUAL) -> Straight:
+    """How the camera would have to be turned for two or four drawn lines to stand and lie; see `straighten`.
 
     Raises
     ------
@@ -179,7 +192,8 @@ def straighten_by(lines: np.ndarray) -> Straight:
         if len(own) < 2:
             found.append(None)
             continue
-        way = np.cross(*_planes(own)[:2]) if len(own) == 2 else _direction(_planes(own))
+        planes = _planes(own, focal / USUAL)
+        way = np.cross(*planes[:2]) if len(own) == 2 else _direction(planes)
         size = np.linalg.norm(way)
         if size < 2e-3:
             raise CrennError("Two lines are one and the same.", remedy="Draw them apart.")

@@ -1,31 +1,41 @@
 """Perspective: as if the camera had been held straight.
 
 The picture is turned about the camera's two other axes, as a pinhole camera would have drawn it (Hartley and Zisserman
-2004, section 8.4). The focal length is not known for sure from a file; angles hold for `FOCAL`.
+2004, section 8.4). Angles are the camera's where the focal length and the sensor's size are known, or are told.
 """
 
 import numpy as np
 
 from crenn.core.pipeline.picture_geometry import PictureGeometry, about
-from crenn.core.pipeline.scene import SceneLight
+from crenn.core.pipeline.scene import Capture, SceneLight
 from crenn.core.pipeline.step import FrameStep, StepParameters, dial
 
-#: Focal length, in longer sides of the scene: that of a 36 mm lens before a frame of 36 by 24 mm.
-FOCAL = 1.0
+#: Longer side of a frame of 36 by 24 mm, and the focal length that is taken where none is known, in mm.
+USUAL = 36.0
+_FOCALS = (8.0, 400.0)
 
 
 class PerspectiveParameters(StepParameters):
     vertical: float = dial(
         0.0,
         "°",
-        -40,
-        40,
+        -60,
+        60,
         0.05,
         "Vertical",
         "Tips the camera: takes back lines that fall together upwards or downwards.",
     )
     horizontal: float = dial(
-        0.0, "°", -40, 40, 0.05, "Horizontal", "Swings the camera: takes back lines that fall together to a side."
+        0.0, "°", -60, 60, 0.05, "Horizontal", "Swings the camera: takes back lines that fall together to a side."
+    )
+    focal: float | None = dial(
+        None,
+        "mm",
+        *_FOCALS,
+        0.5,
+        "Focal length",
+        "As before a frame of 36 by 24 mm; by itself the lens's, where the size of the sensor is known.",
+        usual=False,
     )
     aspect: float = dial(
         1.0,
@@ -49,6 +59,13 @@ class PerspectiveParameters(StepParameters):
     )
 
 
+def equivalent(capture: Capture) -> float:
+    """The focal length that gives the same view before a frame of 36 by 24 mm, in mm; `USUAL` where it is not known."""
+    if not capture.focal_length or not capture.crop:
+        return USUAL
+    return float(np.clip(capture.focal_length * capture.crop, *_FOCALS))
+
+
 def tipped(vertical: float, horizontal: float) -> np.ndarray:
     """The rotation, float64 (3, 3), from rays of the camera as it was to rays of one that is held straight.
 
@@ -65,13 +82,16 @@ class Perspective(FrameStep[PerspectiveParameters]):
 
     name, station, title, parameters = "perspective", "geometry", "Perspective", PerspectiveParameters
 
+    def automatic(self, scene: SceneLight) -> dict[str, float]:
+        return {"focal": equivalent(scene.capture)}
+
     def frame(self, frame: PictureGeometry, parameters: PerspectiveParameters, scene: SceneLight) -> PictureGeometry:
         p = parameters
         share = p.amount / 100.0
         vertical, horizontal = p.vertical * share, p.horizontal * share
         if not vertical and not horizontal and p.aspect == 1.0:
             return frame
-        focal = FOCAL * frame.long_side
+        focal = (p.focal or equivalent(scene.capture)) / USUAL * frame.long_side
         camera = np.diag([focal, focal, 1.0])
         there = camera @ tipped(vertical, horizontal) @ np.linalg.inv(camera)
         # Where the middle comes to lie is the new middle, and there a step to the side is as long as it was.

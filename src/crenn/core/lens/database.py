@@ -70,6 +70,12 @@ def _camera(capture: Capture):
     return found[0] if found else None
 
 
+def crop_of(capture: Capture) -> float | None:
+    """How many times smaller a camera's sensor is than 36 by 24 mm, by the diagonal; None where it is not known."""
+    camera = _camera(capture)
+    return None if camera is None else float(camera.crop_factor)
+
+
 def _numbers(text: str) -> set[float]:
     """The focal lengths and f-numbers in a lens's name."""
     return {float(number) for number in re.findall(r"\d+(?:\.\d+)?", text)}

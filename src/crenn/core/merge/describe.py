@@ -9,6 +9,7 @@ import numpy as np
 from crenn.core.frames.embedded import embedded_picture
 from crenn.core.frames.light import LightFrame
 from crenn.core.geometry.orientation import box_as_held, lies_across
+from crenn.core.lens.database import crop_of
 from crenn.core.merge.detail import Gathered
 from crenn.core.merge.ghosts import CELL, Motion
 from crenn.core.merge.places import basis_of, maps_between
@@ -160,6 +161,7 @@ def _capture(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> Capture
         scale=facts.scale,
         filter_stops=facts.filter_stops,
         day=facts.day,
+        crop=crop_of(Capture(make=told.make, model=told.model)),
         profile=[table.text() for table in first.raw.profile],
     )
 

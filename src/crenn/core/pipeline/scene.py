@@ -51,6 +51,8 @@ class Capture:
         What a filter before the lens took, in stops.
     day : bool or None
         Whether it was day; None where nobody has said.
+    crop : float or None
+        How many times smaller the sensor is than 36 by 24 mm.
     profile : tuple of HueSaturationMap
         Tables of hues that the file brought along, in the order in which they act.
     """
@@ -71,6 +73,7 @@ class Capture:
     finished: bool = False
     filter_stops: float = 0.0
     day: bool | None = None
+    crop: float | None = None
     profile: tuple[HueSaturationMap, ...] = ()
 
     @classmethod

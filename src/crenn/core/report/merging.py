@@ -79,6 +79,9 @@ class CaptureReport(_Part):
     developed: bool = Field(False, description="whether the frames were developed pictures, and not raw")
     filter_stops: float = Field(0.0, ge=0, le=30, description="what a filter before the lens took, in stops")
     day: bool | None = Field(None, description="whether it was day; none where nobody has said")
+    crop: float | None = Field(
+        None, gt=0.1, le=40, description="how many times smaller the sensor is than 36 by 24 mm; none if not known"
+    )
     profile: list[Annotated[str, Field(max_length=1_000_000)]] = Field(
         default_factory=list,
         max_length=2,
