@@ -612,6 +612,23 @@ class Handling(Areas):
         self.settled()
         self.assertEqual(self.page.get_by_label("Colour of the wash").input_value(), "#ff0000")
 
+    def test_a_colour_is_picked_for_an_area(self):
+        self.kind("ellipse")
+        self.draw((0.5, 0.25), (0.65, 0.35))
+        before = self.seen()
+        self.page.get_by_role("button", name="Pick a colour for it").click()
+        # The light of a lamp, on the ground beside it.
+        self.page.mouse.click(*self.at(0.2, 0.66))
+        expect(self.dial("areas.bends.wash.amount")).to_be_visible(timeout=8_000)
+        self.settled()
+        self.assertEqual(self.value("areas.bends.wash.amount"), 40)
+        after = self.seen()
+        warmer = after - before
+        middle = int(0.25 * after.shape[0]), int(0.5 * after.shape[1])
+        # Pixels are blue, green and red.
+        self.assertGreater(warmer[middle][2], warmer[middle][0] + 10)
+        self.assertLess(np.abs(warmer[-30:]).mean(), 1.0)
+
     def test_an_area_is_selected_on_the_picture_and_takes_another_ones_dials(self):
         self.kind("ellipse")
         self.draw((0.3, 0.4), (0.4, 0.5))

@@ -48,4 +48,5 @@ export type ToolName =
   | "dodgeBurn"
   | "colourPicker"
   | "lightPicker"
-  | "grow";
+  | "grow"
+  | "washPicker";

@@ -53,6 +53,18 @@ class Where(unittest.TestCase):
         np.testing.assert_allclose(treated(rgb, sky={"strength": 2.0}), rgb, rtol=1e-4)
 
 
+class Areas(unittest.TestCase):
+    def test_an_area_is_deepened_wherever_it_lies_and_nothing_else(self):
+        rgb = scene()
+        below = {"kind": "gradient", "start": [0.5, 0.45], "end": [0.5, 0.38]}
+        area = {"parts": [below], "bends": {"sky.strength": 1.5}}
+        after = treated(rgb, areas=[area], sky={})
+        darker = np.log2(luminance(after) / luminance(rgb))
+        # Water on the far side from the light; the sky above is left.
+        self.assertLess(darker[240:, 300:].mean(), -0.5)
+        self.assertLess(np.abs(darker[:100]).max(), 0.02)
+
+
 class Filter(unittest.TestCase):
     def test_light_across_the_sun_is_taken_and_light_along_it_is_not(self):
         sky = np.ones((200, 600), np.float32)

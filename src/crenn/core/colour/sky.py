@@ -1,5 +1,7 @@
 """A deeper sky: what a polarising filter before the lens does to the blue of a sky."""
 
+from collections.abc import Mapping
+
 import cv2
 import numpy as np
 
@@ -9,6 +11,8 @@ from crenn.core.colour.circle import BLUE, arc, eased
 from crenn.core.colour.step import ColourStep
 from crenn.core.pipeline.colours import Colours
 from crenn.core.pipeline.planes import GuidedField, PlaneContext
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, StepParameters, dial
 
 #: The blue of skies on the circle of hues, and saturations from which on it begins to be and is one.
@@ -137,6 +141,15 @@ def deepened(rgb: np.ndarray, around: PlaneContext, turn: float) -> tuple[np.nda
     return np.clip(share, 0, 1).astype(np.float32), whole
 
 
+def deepened_anywhere(rgb: np.ndarray, around: PlaneContext, turn: float) -> tuple[np.ndarray, np.ndarray]:
+    """The same of every place, as if all of the picture were sky: an area says what is."""
+    light = cv2.GaussianBlur(luminance(rgb), (0, 0), max(0.02 * max(rgb.shape[:2]), 1.0))
+    y, x = np.argwhere(light >= np.quantile(light, 0.995)).mean(0)
+    everywhere = np.ones(rgb.shape[:2], np.float32)
+    share = polarised(rgb.shape[:2], (float(x), float(y)), turn, everywhere)
+    return np.clip(share, 0, 1).astype(np.float32), np.zeros(0)
+
+
 class Sky(ColourStep[SkyParameters]):
     """Darkens and purifies blue, as far as a place belongs to a sky whose light is polarised."""
 
@@ -154,6 +167,19 @@ class Sky(ColourStep[SkyParameters]):
             return colours.scaled(1 + share * _PURER * p.strength * p.purity / 100).brightened(-p.strength * share)
 
         return change
+
+    def bend(self, program: Program, bends: Mapping[str, float], parameters: SkyParameters, scene: SceneLight) -> None:
+        """Within an area all of its mask is deepened, and not the blue of skies alone that reach the border."""
+        turn, more = parameters.turn, bends.get("strength", 0.0)
+        purity = min(max(parameters.purity + bends.get("purity", 0.0), 0.0), 200.0)
+        if not more:
+            super().bend(program, bends, parameters, scene)
+        else:
+            field = GuidedField(
+                "sky anywhere", (turn,), _REACH, lambda rgb, around: deepened_anywhere(rgb, around, turn), _SIDE
+            )
+            factor = max(1 + _PURER * more * purity / 100, 0.0)
+            program.recolour(lambda colours: colours.scaled(factor).brightened(-more), self.by, field)
 
     def carried(self, parameters):
         turn = parameters.turn

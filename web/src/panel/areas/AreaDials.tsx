@@ -7,6 +7,7 @@ import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { NameInput } from "../NameInput";
+import { ToolButton } from "../ToolButton";
 import { remember } from "../../state/areas";
 import { ALL, bendable, type Bendable, withWhole } from "./bends";
 import { sought } from "./search";
@@ -65,6 +66,12 @@ export function AreaDials({ area }: { area: Area }) {
           </IconButton>
         </Dial>
       ))}
+      <ToolButton
+        tool="washPicker"
+        says="Pick a colour for it"
+        inHand="Click its colour on the picture"
+        title="A wash of that colour over the area: a lamp’s own, or warm light from a corner"
+      />
       <Autocomplete<Bendable>
         size="small"
         className="below"

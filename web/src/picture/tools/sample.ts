@@ -1,8 +1,10 @@
 import { answered, api } from "../../api/client";
-import { addPart, partOf, setPart, useAreas } from "../../state/areas";
+import { apart } from "../../circle/polar";
+import { addPart, areaOf, partOf, setPart, useAreas } from "../../state/areas";
 import { tell } from "../../state/messages";
 import { colourOf, lightOf } from "../../state/parts";
-import { store, toldHere, useScene } from "../../state/scene";
+import { preview, store, toldHere, useScene } from "../../state/scene";
+import { withValue } from "../../state/values";
 import { useView } from "../../state/view";
 import { PickSquare } from "../over/PickSquare";
 import type { Point } from "../map";
@@ -11,6 +13,8 @@ import type { Tool } from "./tool";
 /** Colours of a range, and stops to either side of the light that was clicked. */
 const MOST_PICKS = 12;
 const ABOUT = 1.5;
+/** How far a wash goes once its colour is picked, in %. */
+const FIRST_WASH = 40;
 
 async function pickColour(place: Point) {
   const id = useScene.getState().scene?.id;
@@ -60,6 +64,37 @@ export const lightPicker: Tool = {
     if (!lay.map.holds(scene) || stop === undefined) return null;
     addPart(lightOf(Math.round((stop - ABOUT) * 10) / 10, Math.round((stop + ABOUT) * 10) / 10));
     useAreas.setState({ joins: "new" });
+    useView.setState({ tool: "pan" });
+    return null;
+  },
+};
+
+/** Sets the wash of the selected area to the hue of a place that is clicked. */
+async function pickWash(place: Point) {
+  const { scene, treatment } = useScene.getState();
+  const area = areaOf(useAreas.getState().selected);
+  if (!scene || !treatment || !area) return;
+  const body = { place, radius: 8, document: treatment };
+  const found = await toldHere(
+    answered(api.POST("/api/scenes/{scene_id}/colour/pick", { params: { path: { scene_id: scene.id } }, body })),
+  );
+  if (!found) return;
+  const hue = Math.round(apart(found.hue, treatment.wash.hue));
+  const amount = area.bends["wash.amount"] || FIRST_WASH;
+  preview((t) => withValue(t, ["areas", area.id, "bends"], { ...area.bends, "wash.hue": hue, "wash.amount": amount }));
+  store("Colour of the wash");
+}
+
+/** Takes the colour of an area's wash from the picture. */
+export const washPicker: Tool = {
+  name: "washPicker",
+  stations: ["areas"],
+  label: "Picture: click the colour of the wash",
+  cursor: () => "crosshair",
+  Over: PickSquare,
+  down: ({ scene, lay }) => {
+    if (!lay.map.holds(scene)) return null;
+    void pickWash(scene);
     useView.setState({ tool: "pan" });
     return null;
   },
