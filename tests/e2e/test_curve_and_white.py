@@ -40,7 +40,7 @@ class CurveAndWhite(PageCase):
         self.assertGreater(dragged.mean(), before.mean() + 10)
         # Large over the picture's side, it is worked on as before.
         self.page.get_by_role("button", name="large", exact=True).click()
-        self.assertGreater(plot.bounding_box()["width"], 400)
+        self.assertGreater(plot.bounding_box()["width"], 380)
         self.page.mouse.move(*self.at(plot, -5, -3.5))
         self.page.mouse.down()
         self.page.mouse.move(*self.at(plot, -5, -4.5), steps=6)
