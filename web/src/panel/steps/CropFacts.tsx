@@ -3,9 +3,9 @@ import { Button, MenuItem, Select } from "@mui/material";
 import { GUIDES } from "../../picture/guides";
 import { useCrop, useCropping } from "../../state/cropping";
 import { preview, store, useScene } from "../../state/scene";
-import { withValue } from "../../state/values";
 import { useView } from "../../state/view";
 import { number } from "../../units";
+import { OwnRatio } from "./OwnRatio";
 
 /** Pixels of a print per inch, and centimetres of one. */
 const DPI = 240;
@@ -64,38 +64,5 @@ export function CropFacts() {
         </Button>
       )}
     </>
-  );
-}
-
-/** The two sides of a ratio of one's own, typed; shown where it is chosen. */
-function OwnRatio() {
-  const shown = useScene((s) => s.treatment?.crop.ratio === "own");
-  const own = useScene((s) => s.treatment?.crop.own);
-  if (!shown || !own) return null;
-  const keep = (index: number, text: string) => {
-    const value = Number(text.replace(",", "."));
-    if (!(value >= 0.01 && value <= 1000) || value === own[index]) return;
-    preview((t) => withValue(t, ["crop", "own", index], value));
-    store("Own ratio");
-  };
-  return (
-    <div className="choice">
-      <span>Own ratio</span>
-      <span className="own">
-        {own.map((side, i) => (
-          <input
-            key={`${i} ${side}`}
-            className="typed"
-            aria-label={i === 0 ? "One side of the ratio" : "Other side of the ratio"}
-            defaultValue={side}
-            onBlur={(e) => keep(i, e.target.value)}
-            onKeyDown={(e) => {
-              e.stopPropagation();
-              if (e.key === "Enter") e.currentTarget.blur();
-            }}
-          />
-        ))}
-      </span>
-    </div>
   );
 }
