@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 from crenn.core.areas.area import FULL, MOST_AREAS, Area
+from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.errors import InvalidTreatment
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -124,12 +125,13 @@ class Bending(unittest.TestCase):
         ratio = (warm / plain)[:, self.inside].mean((0, 1))
         self.assertGreater(abs(ratio[0] / ratio[2] - 1), 0.1)
 
-    def test_contrast_steepens_within_about_middle_grey(self):
-        bent = self.light({"tone.contrast": 1.5})
-        plain = self.light({})
+    def test_contrast_steepens_within_about_the_tone_that_stays(self):
+        tone = {"tone": {"contrast": 1.0, "pivot": MIDDLE_GREY}}
+        bent = self.light({"tone.contrast": 1.5}, **tone)
+        plain = self.light({}, **tone)
         weights = np.array([0.2627, 0.678, 0.0593])
         before, after = (np.log2(v[:, self.inside] @ weights) for v in (plain, bent))
-        grey = np.log2(0.18)
+        grey = MIDDLE_GREY
         middle = np.abs(before - grey) < 3
         np.testing.assert_allclose((after - grey)[middle], 1.5 * (before - grey)[middle], atol=0.02)
         np.testing.assert_allclose(bent[:, self.outside], plain[:, self.outside], rtol=1e-6)

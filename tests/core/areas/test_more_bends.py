@@ -5,6 +5,7 @@ import unittest
 import cv2
 import numpy as np
 
+from crenn.core.colorimetry.oklab import apart, from_oklab, hue_of, to_oklab
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.light.curve import TONES, tones_ev
 from crenn.core.radiance import RadianceMap
@@ -61,6 +62,34 @@ class Bends(unittest.TestCase):
                 np.testing.assert_allclose(np.log2(bent / whole), 0, atol=0.02)
         bent, whole = self.light({"sharpening.softness": 60}, sharpening={}), self.light(sharpening={"softness": 60})
         np.testing.assert_allclose(np.log2(bent / whole), 0, atol=1e-3)
+
+    def test_an_area_acts_on_lightness_or_on_colour_alone(self):
+        bends = {
+            "exposure.ev": 0.7,
+            "white_balance.temperature": -60.0,
+            "saturation.saturation": 1.6,
+            "tone.contrast": 1.3,
+        }
+        sections = {"exposure": {}, "white_balance": {}, "saturation": {}, "tone": {"contrast": 1.0, "pivot": -3.0}}
+        shown = {}
+        for acts in ("light", "lightness", "colour"):
+            treatment = self.treatment(bends, **sections)
+            area = treatment.areas[0].changed(acts=acts)
+            shown[acts] = to_oklab(
+                self.renderer.linear(treatment.with_sections(areas=[area]), self.whole).astype(np.float64)
+            )
+        before = to_oklab(self.rgb.astype(np.float64))
+        hue = {name: hue_of(v[..., 1], v[..., 2]) for name, v in (shown | {"before": before}).items()}
+        coloured = np.hypot(before[..., 1], before[..., 2]) > 0.05 * before[..., 0]
+        # Lightness alone: brighter, in the colours that there were.
+        self.assertGreater(np.median(shown["lightness"][..., 0] / before[..., 0]), 1.05)
+        turned = {name: np.quantile(np.abs(apart(v, hue["before"]))[coloured], 0.9) for name, v in hue.items()}
+        self.assertLess(turned["lightness"], 0.5)
+        self.assertGreater(turned["light"], 3)
+        # Colour alone: in other colours, as light as it was.
+        ratio = luminance(from_oklab(shown["colour"])) / luminance(self.rgb)
+        self.assertLess(np.median(np.abs(np.log2(ratio))), 0.15)
+        self.assertGreater(turned["colour"], 3)
 
     def test_ends_within_an_area_show_light_as_ends_of_the_picture_would(self):
         ends = {"white": 0.0, "black": -8.0}

@@ -1045,6 +1045,13 @@ export interface components {
              */
             opacity: number;
             /**
+             * Acts
+             * @description on all of the light, or on its lightness or its colour alone
+             * @default light
+             * @enum {string}
+             */
+            acts: "light" | "lightness" | "colour";
+            /**
              * Invert
              * @description takes all that its parts together leave out
              * @default false

@@ -142,7 +142,17 @@ export function beginPart(part: Part, about: Partial<Area> = {}): [string, strin
     return [into.id, id];
   }
   const name = named(about.name ?? capital(calls(part)));
-  const made = append({ id: "", on: true, opacity: 100, invert: false, parts: [part], bends: ready(), ...about, name });
+  const made = append({
+    id: "",
+    on: true,
+    opacity: 100,
+    acts: "light",
+    invert: false,
+    parts: [part],
+    bends: ready(),
+    ...about,
+    name,
+  });
   if (!made) return null;
   useAreas.setState({ part: made.parts[0].id });
   return [made.id, made.parts[0].id];

@@ -15,6 +15,7 @@ from crenn.core.areas.grown import Grown
 from crenn.core.areas.part import Id, Keyed, Part, with_ids
 from crenn.core.areas.ranges import ColourRange, LightRange
 from crenn.core.areas.shapes import Ellipse, Gradient
+from crenn.core.pipeline.program import Acts
 from crenn.core.pipeline.step import Step, dial
 
 #: A treatment has at most so many areas, and an area so many parts, and bends so many dials.
@@ -36,6 +37,7 @@ class Area(Keyed):
     name: str = Field("Area", min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
     on: bool = True
     opacity: float = dial(100.0, "%", 0, 100, 1, "Opacity", "How far all of its mask acts.")
+    acts: Acts = Field("light", description="on all of the light, or on its lightness or its colour alone")
     invert: bool = Field(False, description="takes all that its parts together leave out")
     parts: list[AnyPart] = Field(min_length=1, max_length=MOST_PARTS)
     bends: dict[str, float] = Field(

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from crenn.core.pipeline.picture_geometry import PictureGeometry
-from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.program import Acts, Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import FrameStep, LightStep, Stage, Step, StepParameters
 
@@ -31,6 +31,7 @@ def compiled(
     bends: Sequence[Mapping[str, Mapping[str, float]]],
     scene: SceneLight,
     display: bool = True,
+    acts: Sequence[Acts] = (),
 ) -> Program:
     """Let steps write their program.
 
@@ -43,6 +44,8 @@ def compiled(
     scene : SceneLight
     display : bool
         Whether the steps of the display take part.
+    acts : sequence of str
+        What each area changes; all of the light where it is not told.
     """
     program = Program()
     for step, parameters in steps:
@@ -52,6 +55,6 @@ def compiled(
         step.act(program, values, scene)
         for area, bent in enumerate(bends):
             if own := bent.get(step.name):
-                with program.under(area):
+                with program.under(area, acts[area] if area < len(acts) else "light"):
                     step.bend(program, own, values, scene)
     return program

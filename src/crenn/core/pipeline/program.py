@@ -3,12 +3,13 @@
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from copy import copy
-from typing import TypeVar
+from dataclasses import replace
+from typing import Literal, TypeVar
 
 import numpy as np
 
 from crenn.core.colorimetry.spaces import LUMINANCE
-from crenn.core.pipeline.colours import By, Recolour, Recoloured
+from crenn.core.pipeline.colours import By, Colours, Recolour, Recoloured
 from crenn.core.pipeline.instructions import (
     EVERYWHERE,
     TABLE_SIZE,
@@ -30,6 +31,8 @@ from crenn.core.pipeline.planes import GridCurve, GuidedField, NoiseMix, Plane
 #: Luminance of the picture from which bright colours fade to white, unless the treatment says otherwise.
 FADE = 0.55
 I = TypeVar("I", bound=Instruction)
+#: What of the light an area changes.
+Acts = Literal["light", "lightness", "colour"]
 
 
 class Program:
@@ -49,16 +52,20 @@ class Program:
         self.display: np.ndarray | None = None
         self.fade = FADE
         self._area = EVERYWHERE
+        self._acts: Acts = "light"
         self._white = np.eye(3)
 
     @contextmanager
-    def under(self, area: int) -> Iterator[None]:
-        """Within, instructions act under the mask of an area."""
-        self._area = area
+    def under(self, area: int, acts: Acts = "light") -> Iterator[None]:
+        """Within, instructions act under the mask of an area, on all of the light or on its lightness or colour alone.
+
+        What takes noise or haze away acts on both.
+        """
+        self._area, self._acts = area, acts
         try:
             yield
         finally:
-            self._area = EVERYWHERE
+            self._area, self._acts = EVERYWHERE, "light"
 
     @property
     def shift(self) -> float:
@@ -113,7 +120,10 @@ class Program:
     def matrix(self, matrix: np.ndarray) -> None:
         """Map colours linearly, float64 (3, 3)."""
         matrix = np.asarray(matrix, np.float64)
-        if np.array_equal(matrix, np.eye(3)):
+        if self._acts == "colour":
+            # Grey stays as light as it was.
+            matrix = matrix / max(float(LUMINANCE @ matrix.sum(1)), 1e-6)
+        if np.array_equal(matrix, np.eye(3)) or self._acts == "lightness":
             return
         if self._area == EVERYWHERE:
             self._white = matrix @ self._white
@@ -122,7 +132,7 @@ class Program:
 
     def gain(self, ev: float) -> None:
         """Brighten by EV."""
-        if not ev:
+        if not ev or self._acts == "colour":
             return
         if self._area == EVERYWHERE:
             self.matrix(np.exp2(ev) * np.eye(3))
@@ -131,6 +141,8 @@ class Program:
 
     def curve(self, added: Callable[[np.ndarray], np.ndarray]) -> None:
         """Add EV by the pixel's own stop as it is by now: ``added`` gives the EV at stops (N,)."""
+        if self._acts == "colour":
+            return
         before = self._last(Curve)
         so_far = np.zeros(TABLE_SIZE) if before is None else before.table
         table = so_far + added(table_stops() + so_far)
@@ -139,27 +151,34 @@ class Program:
 
     def channels(self, tables: np.ndarray) -> None:
         """Add EV to red, green and blue by each one's own stop as it is by now: tables, float64 (3, TABLE_SIZE)."""
+        mean = LUMINANCE @ tables
+        if self._acts == "lightness":
+            self.curve(lambda stops: np.interp(stops, table_stops(), mean))
+            return
+        if self._acts == "colour":
+            tables = tables - mean
         if tables.any():
             self.write(Channels(each=tables))
 
     def grid(self, reach: float, added: np.ndarray | None = None, stretch: float = 0.0) -> None:
         """Add EV by the base's stop (a table), and stretch what departs from the base; see `GridCurve`."""
-        if (added is None or not added.any()) and not stretch:
+        if ((added is None or not added.any()) and not stretch) or self._acts == "colour":
             return
         self.write(Grid(source=GridCurve(float(reach), added, self.shift, float(stretch))))
 
     def carry(self, carried: GuidedField) -> None:
         """Add the EV that is found for each place on the reduced picture."""
-        self.write(Grid(source=carried))
+        if self._acts != "colour":
+            self.write(Grid(source=carried))
 
     def add(self, plane: Plane, factor: float) -> None:
         """Add a plane in EV, times a factor."""
-        if factor:
+        if factor and self._acts != "colour":
             self.write(AddPlane(plane=plane, factor=float(factor)))
 
     def tint(self, planes: tuple[Plane, Plane, Plane], factor: float) -> None:
         """Add planes in EV, times a factor, to red, green and blue; luminance stays what it is."""
-        if factor:
+        if factor and self._acts != "lightness":
             self.write(Tint(each=planes, factor=float(factor)))
 
     def recolour(self, function: Recolour, by: By, carried: GuidedField | None = None) -> None:
@@ -167,15 +186,28 @@ class Program:
 
         ``carried`` tells how far at each place, 0 to 1; everywhere if None.
         """
-        functions: tuple[Recolour, ...] = (function,)
+        functions: tuple[Recolour, ...] = (self._of(function, _unchanged),)
         last = self.instructions[-1] if self.instructions else None
         if isinstance(last, Colour):
             # What is carried to each place by itself cannot be folded into what acts everywhere.
             alike = last.area, last.share, carried, last.recoloured.by, last.recoloured.replaces
             if alike == (self._area, None, None, by, ()):
-                functions = (*last.recoloured.functions, function)
+                functions = (*last.recoloured.functions, *functions)
                 self.instructions.pop()
         self.write(Colour(recoloured=Recoloured(by, functions), share=carried))
+
+    def _of(self, function: Recolour, other: Recolour) -> Recolour:
+        """What of a change of colours the area makes that is written for; of the rest, what another one makes."""
+        if self._acts == "light":
+            return function
+        lightness = self._acts == "lightness"
+
+        def parted(colours: Colours) -> Colours:
+            own, rest = function(colours), other(colours)
+            light, colour = (own, rest) if lightness else (rest, own)
+            return replace(colour, ev=light.ev)
+
+        return parted
 
     def recolour_instead(self, function: Recolour) -> None:
         """Within an area, change colours by a function in place of the last one that the whole picture went through.
@@ -189,7 +221,7 @@ class Program:
         if not isinstance(last, Colour):
             raise ValueError("only what the whole picture has just gone through can be taken another way in an area")
         functions = last.recoloured.functions
-        colours = Recoloured(last.recoloured.by, (*functions[:-1], function), functions)
+        colours = Recoloured(last.recoloured.by, (*functions[:-1], self._of(function, functions[-1])), functions)
         self.write(Colour(recoloured=colours, share=last.share))
 
     def clean(self, mix: NoiseMix, lifted: bool, colour_left: float) -> None:
@@ -204,3 +236,7 @@ class Program:
     def show(self, table: np.ndarray, fade: float = FADE) -> None:
         """Set the display: luminance 0–1 over the stop, float64 (TABLE_SIZE,), and from which on colours fade."""
         self.display, self.fade = table, fade
+
+
+def _unchanged(colours: Colours) -> Colours:
+    return colours

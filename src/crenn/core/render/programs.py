@@ -14,7 +14,7 @@ from crenn.core.treatment import STEPS, Treatment
 #: Programs that are kept: of one picture the same are asked for several times over.
 _KEPT = 12
 #: What of an area makes its mask.
-_MASK = {"id", "name", "opacity", "parts"}
+_MASK = {"id", "name", "opacity", "parts", "invert"}
 
 
 def _key(treatment: Treatment, light: SceneLight, display: bool = True) -> tuple[str, SceneLight, bool]:
@@ -29,7 +29,8 @@ def program_of(treatment: Treatment, light: SceneLight, display: bool = True) ->
     ``display`` tells whether the display transform takes part.
     """
     steps = [(step, treatment.section(step)) for step in STEPS]
-    program = compiled(steps, [area.by_step() for area in bending(treatment)], light, display)
+    areas = bending(treatment)
+    program = compiled(steps, [area.by_step() for area in areas], light, display, [area.acts for area in areas])
     if display and program.display is None:
         program.show(neutral_display())
     return program

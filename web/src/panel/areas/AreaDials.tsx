@@ -1,4 +1,4 @@
-import { Autocomplete, IconButton, TextField } from "@mui/material";
+import { Autocomplete, IconButton, MenuItem, Select, TextField } from "@mui/material";
 import { useState } from "react";
 
 import type { Area } from "../../api/client";
@@ -14,6 +14,7 @@ import { sought } from "./search";
 
 /** A name has at most so many characters. */
 const LONGEST = 60;
+const ACTS: Record<Area["acts"], string> = { light: "light", lightness: "lightness alone", colour: "colour alone" };
 
 /** What an area bends: a dial for each, relative to the whole picture's, and a field to name more. */
 export function AreaDials({ area }: { area: Area }) {
@@ -54,6 +55,25 @@ export function AreaDials({ area }: { area: Area }) {
         />
       </h3>
       {opacity && <Dial key={`${area.id} opacity`} dial={opacity} path={["areas", area.id, "opacity"]} />}
+      <div className="choice" title="What of the light its dials change; the rest stays as it was">
+        <span>Acts on</span>
+        <Select
+          size="small"
+          variant="standard"
+          value={area.acts}
+          inputProps={{ "aria-label": "What the area acts on" }}
+          onChange={(e) => {
+            preview((t) => withValue(t, ["areas", area.id, "acts"], e.target.value));
+            store(`${area.name} acts on ${ACTS[e.target.value]}`);
+          }}
+        >
+          {Object.entries(ACTS).map(([name, title]) => (
+            <MenuItem key={name} value={name}>
+              {title}
+            </MenuItem>
+          ))}
+        </Select>
+      </div>
       {bent.map(({ name, dial }) => (
         <Dial key={`${area.id} ${name}`} dial={dial} path={["areas", area.id, "bends", name]}>
           <IconButton
