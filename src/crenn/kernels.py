@@ -92,6 +92,8 @@ _EVERYTHING = {
                 {"kind": "light", "low": -6},
                 {"kind": "colour", "picks": [{"a": 0.1, "b": 0.1, "stop": -3}]},
                 {"kind": "brush", "strokes": [{"points": [4000, 4000, 2000, 0], "radius": 0.1, "edges": 50}]},
+                {"kind": "grown", "seeds": [{"place": [0.5, 0.3]}]},
+                {"kind": "found", "what": "subject"},
             ],
             "bends": {"exposure.ev": 0.5, "white_balance.temperature": 20, "tone.contrast": 1.2, "relief.fine": 1.5},
         }

@@ -616,7 +616,7 @@ class Handling(Areas):
         self.kind("ellipse")
         self.draw((0.5, 0.25), (0.65, 0.35))
         before = self.seen()
-        self.page.get_by_role("button", name="Pick a colour for it").click()
+        self.page.get_by_role("button", name="A colour for it").click()
         # The light of a lamp, on the ground beside it.
         self.page.mouse.click(*self.at(0.2, 0.66))
         expect(self.dial("areas.bends.wash.amount")).to_be_visible(timeout=8_000)
@@ -628,6 +628,25 @@ class Handling(Areas):
         # Pixels are blue, green and red.
         self.assertGreater(warmer[middle][2], warmer[middle][0] + 10)
         self.assertLess(np.abs(warmer[-30:]).mean(), 1.0)
+
+    def test_a_hue_is_picked_to_be_changed_within_an_area_alone(self):
+        self.kind("ellipse")
+        self.draw((0.5, 0.25), (0.6, 0.35))
+        before = self.seen()
+        self.page.get_by_role("button", name="Pick a hue in it").click()
+        self.page.mouse.click(*self.at(0.5, 0.25))
+        lightness = self.page.locator("[data-dial^='areas.'][data-dial$='.lightness']")
+        expect(lightness).to_be_visible(timeout=8_000)
+        self.settled()
+        self.assertLess(np.abs(self.seen() - before).mean(), 0.5)
+        field = lightness.locator("input")
+        field.fill("-1.5")
+        field.press("Enter")
+        self.settled()
+        after = self.seen()
+        self.assertLess(self.place(after, 0.5, 0.25), self.place(before, 0.5, 0.25) - 15)
+        # The same blue beyond the area stays.
+        self.assertAlmostEqual(self.place(after, 0.05, 0.1), self.place(before, 0.05, 0.1), delta=1.5)
 
     def test_an_area_is_selected_on_the_picture_and_takes_another_ones_dials(self):
         self.kind("ellipse")

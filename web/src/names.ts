@@ -49,4 +49,5 @@ export type ToolName =
   | "colourPicker"
   | "lightPicker"
   | "grow"
-  | "washPicker";
+  | "washPicker"
+  | "huePicker";

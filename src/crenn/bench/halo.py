@@ -22,6 +22,8 @@ _HALF = (150, 120)
 _WALL = -8.0
 #: Widths of the rings in which L* is compared, beside the edge and further away, in pixels.
 _NEAR, _WIDE = range(3, 60, 3), range(60, 200, 15)
+#: A ring of fewer pixels tells nothing.
+_LEAST = 50
 
 
 def window(brighter: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
@@ -39,16 +41,23 @@ def window(brighter: float) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndar
 
 
 def _rings(difference: np.ndarray, distance: np.ndarray, rings: range) -> float:
-    means = [difference[(distance > r) & (distance <= r + rings.step)].mean() for r in rings]
-    return float(max(map(abs, means)))
+    within = [difference[(distance > r) & (distance <= r + rings.step)] for r in rings]
+    return float(max(abs(ring.mean()) for ring in within if ring.size >= _LEAST))
 
 
 def halo(brighter: float, document: dict) -> tuple[float, float, float]:
     """Difference in L* beside the edge on the wall, further away on it, and beside the edge in the window."""
     both, wall, pane, mask = window(brighter)
+    grey = [np.repeat(light[..., None], 3, -1).astype(np.float32) for light in (both, wall, pane)]
+    return _compared(grey[0], grey[1], grey[2], mask, document)
 
-    def scene(light: np.ndarray, report: dict) -> PreparedScene:
-        rgb = np.repeat(light[..., None], 3, -1).astype(np.float32)
+
+def _compared(
+    both: np.ndarray, wall: np.ndarray, pane: np.ndarray, mask: np.ndarray, document: dict
+) -> tuple[float, float, float]:
+    """`halo` of light, float32 (H, W, 3): of both, and of either side alone; ``mask`` tells which is where."""
+
+    def scene(rgb: np.ndarray, report: dict) -> PreparedScene:
         return PreparedScene.from_radiance(RadianceMap(rgb, rgb * 0.02, report=report))
 
     whole = scene(both, {})
@@ -70,8 +79,43 @@ def halo(brighter: float, document: dict) -> tuple[float, float, float]:
     )
 
 
+def room() -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Light of a room with three windows, of its walls alone, of what is outside alone, and the windows' mask.
+
+    float32 (H, W, 3) each, and (H, W).
+    """
+    rng = np.random.default_rng(1)
+
+    def grain(deviation: float) -> np.ndarray:
+        found = cv2.GaussianBlur(rng.standard_normal(_SIZE).astype(np.float32), (0, 0), deviation)
+        return np.asarray(found / found.std())
+
+    y, x = np.mgrid[: _SIZE[0], : _SIZE[1]].astype(np.float32)
+    mask = np.zeros(_SIZE, np.float32)
+    for left in (80, 350, 620):
+        bars = (np.abs(x - left - 90) > 4) & (np.abs(y - 220) > 4)
+        mask[(x > left) & (x < left + 180) & (y > 60) & (y < 380) & bars] = 1
+    mask = cv2.GaussianBlur(mask, (0, 0), 0.7)
+    away = cv2.distanceTransform((mask < 0.5).astype(np.uint8), cv2.DIST_L2, 5)
+    stops = -7.5 + 1.3 * np.exp(-away / 120) - y / _SIZE[0] + 0.12 * grain(1.5) + 0.2 * grain(40)
+    floor = y > 440
+    paint = np.where(floor[..., None], [0.44, 0.29, 0.15], [0.72, 0.63, 0.47])
+    walls = np.exp2(stops + np.where(floor, 0.4 * grain(3), 0))[..., None] * paint
+    sky = np.exp2(-0.8 + 0.5 * y / 380 + 0.04 * grain(20))[..., None] * np.array([0.39, 0.52, 0.96])
+    trees = np.exp2(-2.3 + 0.6 * grain(2))[..., None] * np.array([0.33, 0.48, 0.16])
+    outside = np.where((y > 260 + 20 * grain(8))[..., None], trees, sky)
+    both = walls * (1 - mask[..., None]) + outside * mask[..., None]
+    return tuple(v.astype(np.float32) for v in (both, walls, outside, mask))
+
+
+def in_a_room(document: dict) -> tuple[float, float, float]:
+    """As `halo`, of a room with windows."""
+    both, walls, outside, mask = room()
+    return _compared(both, walls, outside, mask, document)
+
+
 def table() -> Table:
-    """The default treatment, and stronger ones, at edges of 3, 5 and 8 stops."""
+    """The default treatment, and stronger ones, at edges of 3, 5 and 8 stops, and in a room with windows."""
     out = Table("Halo beside a window, L* by the edge's height", ("dark side", "wide", "bright side"))
     for label, document in (
         ("automatic", {}),
@@ -80,4 +124,5 @@ def table() -> Table:
     ):
         for brighter in (3.0, 5.0, 8.0):
             out.add(f"{label}, {brighter:g} stops", *halo(brighter, document))
+        out.add(f"{label}, a room with windows", *in_a_room(document))
     return out

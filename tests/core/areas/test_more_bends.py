@@ -70,7 +70,12 @@ class Bends(unittest.TestCase):
             "saturation.saturation": 1.6,
             "tone.contrast": 1.3,
         }
-        sections = {"exposure": {"ev": 0.0}, "white_balance": {}, "saturation": {}, "tone": {"contrast": 1.0, "pivot": -3.0}}
+        sections = {
+            "exposure": {"ev": 0.0},
+            "white_balance": {},
+            "saturation": {},
+            "tone": {"contrast": 1.0, "pivot": -3.0},
+        }
         shown = {}
         for acts in ("light", "lightness", "colour"):
             treatment = self.treatment(bends, **sections)

@@ -86,12 +86,20 @@ export function AreaDials({ area }: { area: Area }) {
           </IconButton>
         </Dial>
       ))}
-      <ToolButton
-        tool="washPicker"
-        says="Pick a colour for it"
-        inHand="Click its colour on the picture"
-        title="A wash of that colour over the area: a lamp’s own, or warm light from a corner"
-      />
+      <div className="buttons">
+        <ToolButton
+          tool="huePicker"
+          says="Pick a hue in it"
+          inHand="Click it"
+          title="Dials for the hues of a place within the area; elsewhere they stay as they are"
+        />
+        <ToolButton
+          tool="washPicker"
+          says="A colour for it"
+          inHand="Click its colour"
+          title="A wash of a colour picked on the picture over the area: a lamp’s own, or warm light from a corner"
+        />
+      </div>
       <Autocomplete<Bendable>
         size="small"
         className="below"

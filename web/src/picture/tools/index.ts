@@ -13,7 +13,7 @@ import { pick } from "./pick";
 import { place } from "./place";
 import { plumb } from "./plumb";
 import { dodgeBurn, paint } from "./paint";
-import { colourPicker, lightPicker, washPicker } from "./sample";
+import { colourPicker, huePicker, lightPicker, washPicker } from "./sample";
 import { ellipse, gradient, pool, vignette } from "./shape";
 import type { Tool } from "./tool";
 
@@ -40,6 +40,7 @@ export const TOOLS: Record<ToolName, Tool> = {
   lightPicker,
   grow,
   washPicker,
+  huePicker,
 };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */

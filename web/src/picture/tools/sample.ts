@@ -1,6 +1,7 @@
 import { answered, api } from "../../api/client";
 import { apart } from "../../circle/polar";
 import { addPart, areaOf, partOf, setPart, useAreas } from "../../state/areas";
+import { pickRange } from "../../state/colour";
 import { tell } from "../../state/messages";
 import { colourOf, lightOf } from "../../state/parts";
 import { preview, store, toldHere, useScene } from "../../state/scene";
@@ -15,6 +16,8 @@ const MOST_PICKS = 12;
 const ABOUT = 1.5;
 /** How far a wash goes once its colour is picked, in %. */
 const FIRST_WASH = 40;
+/** Dials of a range of hues that an area has ready, at what bends nothing. */
+const OF_HUES = { shift: 0, saturation: 1, lightness: 0 };
 
 async function pickColour(place: Point) {
   const id = useScene.getState().scene?.id;
@@ -95,6 +98,32 @@ export const washPicker: Tool = {
   down: ({ scene, lay }) => {
     if (!lay.map.holds(scene)) return null;
     void pickWash(scene);
+    useView.setState({ tool: "pan" });
+    return null;
+  },
+};
+
+/** Has the selected area bend the hues of a place: their range, which does nothing elsewhere if it is new. */
+async function pickHue(place: Point) {
+  const { selected } = useAreas.getState();
+  const name = await pickRange(place);
+  const area = areaOf(selected);
+  if (name === undefined || !area) return;
+  const ready = Object.fromEntries(Object.entries(OF_HUES).map(([dial, rest]) => [`hues.${name}.${dial}`, rest]));
+  preview((t) => withValue(t, ["areas", area.id, "bends"], { ...ready, ...areaOf(area.id)?.bends }));
+  store(`${name} within ${area.name}`);
+}
+
+/** Takes a hue from the picture, to be changed within the selected area alone. */
+export const huePicker: Tool = {
+  name: "huePicker",
+  stations: ["areas"],
+  label: "Picture: click the hue to change within the area",
+  cursor: () => "crosshair",
+  Over: PickSquare,
+  down: ({ scene, lay }) => {
+    if (!lay.map.holds(scene)) return null;
+    void pickHue(scene);
     useView.setState({ tool: "pan" });
     return null;
   },
