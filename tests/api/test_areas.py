@@ -117,7 +117,7 @@ class Areas(SceneCase):
 
     def test_kinds_tell_the_dials_of_areas_parts_and_strokes(self):
         kinds = self.http.get("/api/areas/kinds").json()
-        self.assertEqual(set(kinds["parts"]), {"gradient", "ellipse", "brush", "light", "colour", "found"})
+        self.assertEqual(set(kinds["parts"]), {"gradient", "ellipse", "brush", "light", "colour", "found", "grown"})
         for dials in kinds["parts"].values():
             self.assertLessEqual({"soften", "refine"}, {d["name"] for d in dials})
         self.assertIn("edges", {d["name"] for d in kinds["stroke"]})

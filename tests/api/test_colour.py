@@ -61,14 +61,14 @@ class Colour(SceneCase):
 
     def test_what_is_laid_at_once_is_a_treatment(self):
         usual = self.http.get("/api/colour/usual").json()
-        names = ["Red", "Orange", "Yellow", "Green", "Cyan", "Blue", "Purple"]
+        names = ["Red", "Orange", "Yellow", "Green", "Cyan", "Blue", "Purple", "Magenta"]
         self.assertEqual([r["name"] for r in usual["ranges"]], names)
         document = {"hues": {"ranges": usual["ranges"]}, "tints": {"points": usual["tints"]}}
         scene = self.http.get(self.address).json()
         change = {"document": document, "parent": scene["revision"], "label": "Usual"}
         self.assertEqual(self.http.put(f"{self.address}/treatment", json=change).status_code, 200)
         kept = self.http.get(self.address).json()["treatment"]
-        self.assertEqual(len(kept["hues"]["ranges"]), 7)
+        self.assertEqual(len(kept["hues"]["ranges"]), 8)
 
     def test_ranges_without_width_are_refused_in_words(self):
         document = {"hues": {"ranges": [{"name": "None", "hue": 20, "width": 0}]}}
