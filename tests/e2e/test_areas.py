@@ -449,6 +449,23 @@ class RangesAndFinds(Areas):
         self.assertEqual([seed["outside"] for seed in seeds], [False, False, True])
         self.assertLess(self.place(self.mask(), 0.5, 0.9), 5)
 
+    def test_a_region_is_taken_by_a_rough_outline(self):
+        self.page.keyboard.press("g")
+        corners = [(0.05, 0.62), (0.95, 0.62), (0.95, 0.95), (0.05, 0.95), (0.05, 0.64)]
+        self.page.keyboard.down("Alt")
+        self.page.mouse.move(*self.at(*corners[0]))
+        self.page.mouse.down()
+        for corner in corners[1:]:
+            self.page.mouse.move(*self.at(*corner), steps=8)
+        self.page.mouse.up()
+        self.page.keyboard.up("Alt")
+        self.settled()
+        part = self.document()["areas"][0]["parts"][0]
+        self.assertEqual((part["kind"], part["reach"]), ("grown", 100))
+        mask = self.mask()
+        self.assertGreater(self.place(mask, 0.5, 0.8), 200)
+        self.assertLess(self.place(mask, 0.5, 0.2), 20)
+
     def test_sky_and_ground_are_found(self):
         before = self.pixels()
         self.find("sky")

@@ -7,6 +7,7 @@ import numpy as np
 
 from crenn.core.colorimetry.oklab import hue_and_saturation
 from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colour.reflections import swinging
 from crenn.core.colour.sky import polarised, skies
 from crenn.core.pipeline.planes import PlaneContext
 from tests.core.colour.charts import treated
@@ -63,6 +64,23 @@ class Areas(unittest.TestCase):
         # Water on the far side from the light; the sky above is left.
         self.assertLess(darker[240:, 300:].mean(), -0.5)
         self.assertLess(np.abs(darker[:100]).max(), 0.02)
+
+
+class Water(unittest.TestCase):
+    def test_it_is_taken_wholly_at_brewster_s_angle_and_not_along_the_water(self):
+        brewster = np.pi / 2 - np.arctan(1.333)
+        np.testing.assert_allclose(swinging(np.array([brewster, 1e-4, -0.3, np.pi / 2])), [1, 0, 0, 0], atol=2e-3)
+
+    def test_an_area_tells_what_is_water_and_what_is_seen_steeply_gets_darkest(self):
+        rgb = np.full((300, 450, 3), 0.2, np.float32) * np.random.default_rng(1).uniform(0.9, 1.1, (300, 450, 1))
+        below = {"kind": "gradient", "start": [0.5, 0.36], "end": [0.5, 0.34]}
+        area = {"parts": [below], "bends": {"sky.reflections": 100}}
+        after = treated(rgb.astype(np.float32), areas=[area], sky={})
+        darker = -np.log2(luminance(after) / luminance(rgb)).mean(1)
+        np.testing.assert_allclose(darker[:145], 0, atol=0.02)
+        self.assertGreater(darker[290], darker[200] + 0.3)
+        expected = 2.5 * swinging(np.arctan(np.array([(290.5 - 150) / 450])))[0]
+        self.assertAlmostEqual(float(darker[290]), expected, delta=0.15)
 
 
 class Filter(unittest.TestCase):

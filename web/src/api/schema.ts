@@ -4631,6 +4631,12 @@ export interface components {
              */
             purity: number;
             /**
+             * Off water
+             * @description Takes the sky that water mirrors off it, most where a filter would: steeply below the horizon.
+             * @default 0
+             */
+            reflections: number;
+            /**
              * Turn
              * @description Turns the filter, from where it is strongest.
              * @default 0

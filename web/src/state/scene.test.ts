@@ -70,6 +70,16 @@ describe("storing", () => {
     expect(sent.body).toEqual({ parent: 10, label: "Exposure", changes: [{ path: ev, value: 2 }] });
     expect(useScene.getState()).toMatchObject({ storing: "stored", revision: 11 });
   });
+  it("keeps instructions that were given since it was asked", async () => {
+    let late: (v: unknown) => void = () => {};
+    vi.spyOn(api, "GET").mockReturnValue(new Promise((done) => (late = done)) as never);
+    const loading = loadScene(3);
+    const given = { reference: "b.dng" };
+    useScene.setState((s) => ({ scene: { ...s.scene!, instructions: given } as unknown as Scene }));
+    late(answer(200, { id: 3, treatment, revision: 10, can_undo: false, can_redo: false, instructions: {} }));
+    await loading;
+    expect(useScene.getState().scene!.instructions).toEqual(given);
+  });
   it("loses no change back to what an answer that is late still tells", async () => {
     let late: (v: unknown) => void = () => {};
     vi.spyOn(api, "GET").mockReturnValue(new Promise((done) => (late = done)) as never);

@@ -71,9 +71,13 @@ function queueOf(scene: Scene, revision: number): Queue {
 
 export async function loadScene(id: number) {
   const before = get().revision;
-  const scene = (await answered(api.GET("/api/scenes/{scene_id}", { params: { path: { scene_id: id } } }))) as Scene;
+  const asked = get().scene?.instructions;
+  const told = (await answered(api.GET("/api/scenes/{scene_id}", { params: { path: { scene_id: id } } }))) as Scene;
   const queue = queues.get(id);
   const shown = isShown(id);
+  // Instructions that were given since it was asked are newer than those that the server told.
+  const given = shown && get().scene && get().scene!.instructions !== asked ? get().scene!.instructions : null;
+  const scene = given ? { ...told, instructions: given } : told;
   // A change still on its way to the server, or made since it was asked, is newer than what the server told.
   const own = (queue?.entries.length ?? 0) > 0 || (shown && (get().held || get().revision !== before));
   if (own) {

@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from crenn.core.areas.part import Keyed, Part, Place, Scenery
-from crenn.core.colour.circle import eased
+from crenn.core.colorimetry.circle import eased
 from crenn.core.pipeline.step import dial
 
 #: A region grows from so many places at most.

@@ -5,8 +5,8 @@ from collections.abc import Mapping
 import numpy as np
 from pydantic import model_validator
 
+from crenn.core.colorimetry.circle import eased
 from crenn.core.colorimetry.spaces import LUMINANCE
-from crenn.core.colour.circle import eased
 from crenn.core.pipeline.colours import Colours
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight

@@ -6,7 +6,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import AfterValidator
 
-from crenn.core.colour.circle import BLUE, CYAN, GREEN, ORANGE, RED, YELLOW, arc, eased
+from crenn.core.colorimetry.circle import BLUE, CYAN, GREEN, ORANGE, RED, YELLOW, arc, eased
 from crenn.core.colour.step import ColourStep
 from crenn.core.colour.trust import hue_trusted
 from crenn.core.pipeline.colours import Colours

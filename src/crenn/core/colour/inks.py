@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from pydantic import create_model
 
-from crenn.core.colour.circle import BLUE, CYAN, GREEN, MAGENTA, RED, YELLOW, by_stop, parts
+from crenn.core.colorimetry.circle import BLUE, CYAN, GREEN, MAGENTA, RED, YELLOW, by_stop, parts
 from crenn.core.colour.step import ColourStep
 from crenn.core.colour.trust import believed
 from crenn.core.pipeline.colours import Colours

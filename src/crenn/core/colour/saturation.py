@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from crenn.core.colour.circle import arc
+from crenn.core.colorimetry.circle import arc
 from crenn.core.colour.step import ColourStep
 from crenn.core.colour.trust import trusted
 from crenn.core.pipeline.colours import Colours

@@ -5,9 +5,11 @@ from collections.abc import Mapping
 import cv2
 import numpy as np
 
+from crenn.core.areas.found.sky import SIDE
+from crenn.core.colorimetry.circle import BLUE, arc, eased
 from crenn.core.colorimetry.oklab import hue_and_saturation
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.colour.circle import BLUE, arc, eased
+from crenn.core.colour.reflections import mirrored
 from crenn.core.colour.step import ColourStep
 from crenn.core.pipeline.colours import Colours
 from crenn.core.pipeline.planes import GuidedField, PlaneContext
@@ -21,8 +23,10 @@ _WIDTH, _SOFT, _FROM, _FULL = 70.0, 40.0, 0.02, 0.09
 _SIDE = 300
 #: Slope, in stops per pixel of it, that parts a sky from the water below it.
 _STEP = 0.22
-#: How smoothly the sky's share varies, in % of the picture's longer side.
-_REACH = 2.0
+#: How smoothly the sky's share varies, and that of water, in % of the picture's longer side.
+_REACH, _SHARP = 2.0, 0.6
+#: EV that a filter takes of light that swings wholly along the water.
+_MIRRORED = 2.5
 #: Saturation that is gained per EV of deepening, at 100 % purity.
 _PURER = 0.5
 
@@ -40,6 +44,16 @@ class SkyParameters(StepParameters):
     )
     purity: float = dial(
         100, "%", 0, 200, 1, "Purity", "How much purer the sky becomes as it darkens.", bend=Bend("add", -200, 200, 1)
+    )
+    reflections: float = dial(
+        0,
+        "%",
+        0,
+        100,
+        1,
+        "Off water",
+        "Takes the sky that water mirrors off it, most where a filter would: steeply below the horizon.",
+        bend=Bend("add", -100, 100, 1),
     )
     turn: float = dial(0.0, "°", -90, 90, 1, "Turn", "Turns the filter, from where it is strongest.")
 
@@ -168,13 +182,25 @@ class Sky(ColourStep[SkyParameters]):
 
         return change
 
+    def act(self, program: Program, parameters: SkyParameters, scene: SceneLight) -> None:
+        self._off_water(program, parameters.reflections, False)
+        super().act(program, parameters, scene)
+
+    def _off_water(self, program: Program, percent: float, anywhere: bool) -> None:
+        """Darken by what a filter takes off water, or off all that lies below the horizon."""
+        if percent:
+            name = "mirrored anywhere" if anywhere else "mirrored"
+            field = GuidedField(name, (), _SHARP, lambda rgb, around: mirrored(rgb, around, anywhere), SIDE)
+            program.recolour(lambda colours: colours.brightened(-_MIRRORED * percent / 100), self.by, field)
+
     def bend(self, program: Program, bends: Mapping[str, float], parameters: SkyParameters, scene: SceneLight) -> None:
         """Within an area all of its mask is deepened, and not the blue of skies alone that reach the border."""
+        self._off_water(program, bends.get("reflections", 0.0), True)
         turn, more = parameters.turn, bends.get("strength", 0.0)
         purity = min(max(parameters.purity + bends.get("purity", 0.0), 0.0), 200.0)
-        if not more:
-            super().bend(program, bends, parameters, scene)
-        else:
+        if not more and "purity" in bends:
+            super().bend(program, {"purity": bends["purity"]}, parameters, scene)
+        elif more:
             field = GuidedField(
                 "sky anywhere", (turn,), _REACH, lambda rgb, around: deepened_anywhere(rgb, around, turn), _SIDE
             )

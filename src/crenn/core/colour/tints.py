@@ -6,7 +6,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import AfterValidator
 
-from crenn.core.colour.circle import by_stop
+from crenn.core.colorimetry.circle import by_stop
 from crenn.core.colour.step import ColourStep
 from crenn.core.colour.trust import believed
 from crenn.core.pipeline.colours import Colours

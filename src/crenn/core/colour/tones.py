@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from pydantic import create_model
 
-from crenn.core.colour.circle import by_stop
+from crenn.core.colorimetry.circle import by_stop
 from crenn.core.colour.step import ColourStep
 from crenn.core.pipeline.colours import Colours
 from crenn.core.pipeline.step import Bend, StepParameters, dial

@@ -55,7 +55,7 @@ export function MaskKinds() {
         </Kind>
         <Kind
           tool="grow"
-          title="Press on a lake, a façade, a figure: what is like it and joined to it. Drag up for farther, press again for more, with Ctrl to keep something out. Key G"
+          title="Press on a lake, a façade, a figure: what is like it and joined to it. Drag up for farther, press again for more, with Ctrl to keep something out; with Alt draw round a thing. Key G"
         >
           grow
         </Kind>

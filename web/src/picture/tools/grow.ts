@@ -1,24 +1,51 @@
 import { addTo, areaOf, beginPart, partOf, setPart, useAreas } from "../../state/areas";
 import { grownOf } from "../../state/parts";
 import { hold, release, store } from "../../state/scene";
-import { PickSquare } from "../over/PickSquare";
-import type { Tool } from "./tool";
+import { seedsOf } from "../lasso";
+import { LassoLine, useLasso } from "../over/LassoLine";
+import type { Drag, Pointed, Tool } from "./tool";
 
 /** Hundredths of reach for each pixel that the pointer is dragged up. */
 const PER_PIXEL = 0.2;
 
+/** Places of an outline nearer than this, in pixels of the screen, are one. */
+const NEAR = 4;
+
+/** Draws a rough outline of a thing: the region grows up to what lies about it. */
+function outlined(from: Pointed): Drag {
+  let [x, y] = [from.x, from.y];
+  useLasso.setState({ line: [from.scene] });
+  return {
+    move: (to) => {
+      if (Math.hypot(to.x - x, to.y - y) < NEAR) return;
+      [x, y] = [to.x, to.y];
+      useLasso.setState((s) => ({ line: [...s.line, to.scene] }));
+    },
+    end: () => {
+      const { line } = useLasso.getState();
+      useLasso.setState({ line: [] });
+      const [first, ...seeds] = seedsOf(line, (at) => from.lay.map.holds(at));
+      if (!first || first.outside) return;
+      const at = beginPart(grownOf(first, { seeds: [first, ...seeds], reach: 100 }));
+      if (at) store("A region by its outline");
+      useAreas.setState({ joins: "new", seeing: true });
+    },
+  };
+}
+
 /**
  * Grows a region from where the picture is pressed; dragged up it reaches farther. Pressed again, it grows from there
- * as well, and with Ctrl what is there is kept out of it.
+ * as well, and with Ctrl what is there is kept out of it; with Alt a rough outline of a thing is drawn.
  */
 export const grow: Tool = {
   name: "grow",
   stations: ["areas"],
   label: "Picture: press where a region is to grow from",
   cursor: () => "crosshair",
-  Over: PickSquare,
+  Over: LassoLine,
   down: (from) => {
     if (!from.lay.map.holds(from.scene)) return null;
+    if (from.straight) return outlined(from);
     const { selected, part, joins } = useAreas.getState();
     const into = joins === "new" ? partOf(selected, part) : undefined;
     const seed = { place: from.scene, outside: from.rubs };

@@ -10,8 +10,8 @@ from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.found.regions import UNDER
 from crenn.core.areas.found.trimap import TrimapModel, matte_alpha
 from crenn.core.areas.part import Kind, Part, Scenery
+from crenn.core.colorimetry.circle import eased
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.colour.circle import eased
 from crenn.core.noise.stars import star_shares
 
 #: Deviation by which noise is evened out before pixels tell, in full-size pixels, and by how much that lessens it.

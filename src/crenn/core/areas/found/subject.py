@@ -10,7 +10,7 @@ import numpy as np
 from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.found.trimap import TrimapModel
 from crenn.core.areas.geodesic import from_border, surfaces
-from crenn.core.colour.circle import eased
+from crenn.core.colorimetry.circle import eased
 from crenn.core.pipeline.planes import PlaneContext
 
 #: Longer side of the picture that it is looked for in, in pixels; what is smaller than this share of it is none.

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from crenn.core.colour.circle import eased
+from crenn.core.colorimetry.circle import eased
 
 #: By how many stops light may depart from what lies around before it is something else: begins and ends.
 _ALIKE, _OTHER = 0.3, 1.0

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.colour.circle import BLUE, CYAN, GREEN, MAGENTA, RED, YELLOW, arc, by_stop, parts
+from crenn.core.colorimetry.circle import BLUE, CYAN, GREEN, MAGENTA, RED, YELLOW, arc, by_stop, parts
 
 HUES = np.arange(0, 360, 0.05)
 
