@@ -70,7 +70,7 @@ class Treatments(FolderCase):
         self.assertEqual((now.local, now.reach), (1.6, 6.0))
         # Since version 6 local contrast is found by the scene's span.
         self.assertIsNone(parse_treatment({"version": 6}).placement.local)
-        # Since version 7 contrast is about the middle of the picture.
+        # Since version 7 it has a tone of its own to be about.
         self.assertEqual(parse_treatment({"version": 6}).tone.pivot, MIDDLE_GREY)
         self.assertIsNone(parse_treatment({"version": 7}).tone.pivot)
         for step in STEPS:

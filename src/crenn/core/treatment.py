@@ -171,7 +171,7 @@ def _sixth(document: dict[str, Any]) -> dict[str, Any]:
 
 
 def _seventh(document: dict[str, Any]) -> dict[str, Any]:
-    """Version 7 has contrast about the middle of the picture, and perspective by the lens's own focal length.
+    """Version 7 has contrast about a tone of its own, and perspective by the lens's own focal length.
 
     Before, it was about middle grey, and by that of 36 mm.
     """

@@ -4910,7 +4910,7 @@ export interface components {
             contrast: number | null;
             /**
              * About
-             * @description The tone that stays, in EV below white: darker ones get darker, brighter ones brighter. By itself the middle of the picture.
+             * @description The tone that stays, in EV below white: darker ones get darker, brighter ones brighter. By itself middle grey.
              */
             pivot: number | null;
             /**

@@ -4,7 +4,7 @@ How bright the bulk of the picture is shown follows from how bright the scene wa
 part, and a picture of one that is as bright as a day is no picture of a night.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -35,8 +35,6 @@ _SUBJECT_TONE = -0.4
 _NOISE_TONE = -6.5
 #: Scenes of fewer stops than this, between the darkest and the brightest hundredth, get more contrast.
 _FLAT_RANGE, _MOST_CONTRAST = 7.0, 1.12
-#: The tone about which there is contrast lies between these.
-_MIDDLE = (-6.0, -1.5)
 #: What departs from its neighbourhood is stretched by so much in scenes of up to so many stops, and from so many on:
 #: much in few stops is hard on faces, and little in many leaves them flat.
 _NARROW, _WIDE, _LOCAL = 7.0, 11.0, (1.15, 1.6)
@@ -152,14 +150,11 @@ def _values(scene: SceneLight, look: Look, darker: float, exposure: float) -> Au
     contrast = look.contrast * float(np.clip(_FLAT_RANGE / max(span, 1.0), 1.0, _MOST_CONTRAST))
     local = _LOCAL[0] + (_LOCAL[1] - _LOCAL[0]) * _share((span - _NARROW) / (_WIDE - _NARROW))
     found = AutomaticLight(exposure, shadows, highlights, 0.0, -14.0, contrast, local, MIDDLE_GREY)
-    # The middle of the picture, as it is placed, stays where it is.
-    middle = float(np.clip(_placed(found, scene.quantile(0.5))[0], *_MIDDLE))
-    found = replace(found, pivot=middle)
     tones = _tones(found, scene.quantile(0.9995), scene.quantile(look.black))
     deep = max(scene.deep_ev - _USUAL_DEEP, 0.0)
     white = float(np.clip(tones[0] + 1.0 + deep, 0.0, 3.0))
     black = float(np.clip(tones[1] - 0.5, -14.0, -7.5))
-    values = exposure, shadows, highlights, white, black, contrast, local, middle
+    values = exposure, shadows, highlights, white, black, contrast, local, MIDDLE_GREY
     return AutomaticLight(*(round(float(v), 2) for v in values))
 
 

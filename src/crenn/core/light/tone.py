@@ -51,8 +51,8 @@ class ToneParameters(StepParameters):
         0,
         0.05,
         "About",
-        "The tone that stays, in EV below white: darker ones get darker, brighter ones brighter. By itself the middle "
-        "of the picture.",
+        "The tone that stays, in EV below white: darker ones get darker, brighter ones brighter. By itself middle "
+        "grey.",
         bend=Bend("add", -6, 6, 0.05),
         usual=False,
     )
