@@ -7,7 +7,6 @@ import numpy as np
 
 from crenn.api.limits import MAX_JSON_BYTES
 from crenn.core.changes import Change, UnknownPlace, changed
-from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.errors import InvalidTreatment
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -70,9 +69,10 @@ class Treatments(FolderCase):
         self.assertEqual((now.local, now.reach), (1.6, 6.0))
         # Since version 6 local contrast is found by the scene's span.
         self.assertIsNone(parse_treatment({"version": 6}).placement.local)
-        # Since version 7 it has a tone of its own to be about.
-        self.assertEqual(parse_treatment({"version": 6}).tone.pivot, MIDDLE_GREY)
-        self.assertIsNone(parse_treatment({"version": 7}).tone.pivot)
+        # Since version 7 perspective is by the lens's own focal length.
+        tipped = {"perspective": {"vertical": 5.0}}
+        self.assertEqual(parse_treatment({"version": 6} | tipped).perspective.focal, 36.0)
+        self.assertIsNone(parse_treatment({"version": 7} | tipped).perspective.focal)
         for step in STEPS:
             if step.name not in (*first, "noise", "stars"):
                 self.assertEqual(read.section(step), step.parameters())

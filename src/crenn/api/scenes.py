@@ -26,10 +26,11 @@ from crenn.api.schemas import (
 )
 from crenn.core.basis import Basis, basis_of
 from crenn.core.errors import CrennError, Missing
+from crenn.core.files import as_jpeg
 from crenn.core.merge.instructions import Instructions
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
-from crenn.core.render.excerpt import as_jpeg, excerpt
+from crenn.core.render.excerpt import excerpt
 from crenn.core.render.pyramid import PreparedScene, noise_folder, with_report
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import frame_tones
@@ -255,7 +256,7 @@ def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) 
 def part_of_picture(scene_id: PathId, place: Annotated[PartPlace, Query()], request: Request) -> Response:
     """A small picture of a part of the scene, as it is by itself."""
     box = place.x, place.y, place.width, place.height
-    shown = on_renderer(request, scene_id, lambda renderer: as_jpeg(excerpt(renderer, box, place.side)))
+    shown = on_renderer(request, scene_id, lambda renderer: as_jpeg(excerpt(renderer, box, place.side), 85))
     return Response(shown, media_type="image/jpeg")
 
 

@@ -10,7 +10,6 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Annotated, Any, TypeVar
 
-import cv2
 import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -20,6 +19,7 @@ from crenn.api.faults import validation_words
 from crenn.core.areas.part import Id
 from crenn.core.changes import Change, UnknownPlace
 from crenn.core.errors import CrennError
+from crenn.core.files import as_jpeg
 from crenn.core.noise.cleaning import Box
 from crenn.core.render.cache import Stopped
 from crenn.core.render.ladder import ladder, tones
@@ -159,13 +159,7 @@ def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest) -> b
     finer = 1 if wanted.coarse else renderer.oversampling(frame, window)
     about = About(wanted.area, wanted.piece, wanted.range, wanted.within, wanted.ink)
     codes, shares = paint_view(renderer, shown, window, wanted.view, finer, not wanted.coarse, about)
-    quality = 82 if wanted.coarse else 93
-    sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420 if wanted.coarse else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444
-    _, data = cv2.imencode(
-        ".jpg",
-        cv2.cvtColor(codes, cv2.COLOR_RGB2BGR),
-        [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, sampling],
-    )
+    data = as_jpeg(codes, 82 if wanted.coarse else 93, whole_colour=not wanted.coarse)
     known = hashlib.sha256(repr((frame.scene, frame.key)).encode()).hexdigest()[:16]
     header = {
         "number": wanted.number,
@@ -187,7 +181,7 @@ def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest) -> b
         "ms": round((time.perf_counter() - began) * 1000, 1),
     }
     text = json.dumps(header, allow_nan=False).encode()
-    return struct.pack("<I", len(text)) + text + data.tobytes()
+    return struct.pack("<I", len(text)) + text + data
 
 
 def _crop(renderer: Renderer, treatment: Treatment) -> tuple[int, int, int, int] | None:

@@ -90,6 +90,22 @@ def replacing_folder(folder: Path, cannot: str):
         raise CrennError(f"{cannot}: {fault.strerror or 'unknown fault'}.", folder) from fault
 
 
+def as_jpeg(picture: np.ndarray, quality: int, whole_colour: bool = False) -> bytes:
+    """SRGB codes, uint8 (h, w, 3), as JPEG of a quality of 1 to 100, with colour at half the size or not.
+
+    Raises
+    ------
+    CrennError
+        If they cannot be encoded.
+    """
+    sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444 if whole_colour else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420
+    how = [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, sampling]
+    ok, data = cv2.imencode(".jpg", cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), how)
+    if not ok:
+        raise CrennError(f"A picture of {picture.shape[1]} × {picture.shape[0]} px cannot be encoded as JPEG.")
+    return data.tobytes()
+
+
 def write_jpeg(path: Path, picture: np.ndarray, quality: int) -> None:
     """Write sRGB codes, uint8 (h, w, 3), as JPEG of a quality of 1 to 100.
 
@@ -98,11 +114,9 @@ def write_jpeg(path: Path, picture: np.ndarray, quality: int) -> None:
     CrennError
         As `replacing`.
     """
-    ok, data = cv2.imencode(".jpg", np.ascontiguousarray(picture[..., ::-1]), [cv2.IMWRITE_JPEG_QUALITY, quality])
-    if not ok:
-        raise CrennError("cannot be encoded as JPEG.", path)
+    data = as_jpeg(picture, quality)
     with replacing(path) as temporary:
-        temporary.write_bytes(data.tobytes())
+        temporary.write_bytes(data)
 
 
 def content_hash(path: Path) -> str:

@@ -18,7 +18,6 @@ from crenn.core.areas.moving import moved_areas
 from crenn.core.areas.part import with_ids
 from crenn.core.basis import Basis, place_map
 from crenn.core.changes import Change, changed
-from crenn.core.colorimetry.spaces import MIDDLE_GREY
 from crenn.core.colour.cast import Cast
 from crenn.core.colour.channels import Channels
 from crenn.core.colour.faint import Faint
@@ -171,13 +170,7 @@ def _sixth(document: dict[str, Any]) -> dict[str, Any]:
 
 
 def _seventh(document: dict[str, Any]) -> dict[str, Any]:
-    """Version 7 has contrast about a tone of its own, and perspective by the lens's own focal length.
-
-    Before, it was about middle grey, and by that of 36 mm.
-    """
-    tone = document.get("tone")
-    if tone is None or isinstance(tone, dict):
-        document = document | {"tone": {"pivot": MIDDLE_GREY} | (tone or {})}
+    """Version 7 has perspective by the lens's own focal length; before, it was by that of 36 mm."""
     perspective = document.get("perspective")
     if isinstance(perspective, dict):
         document = document | {"perspective": {"focal": USUAL} | perspective}

@@ -66,6 +66,16 @@ class Areas(unittest.TestCase):
         self.assertLess(np.abs(darker[:100]).max(), 0.02)
 
 
+    def test_an_area_takes_the_picture_s_own_deepening_away(self):
+        rgb = scene()
+        part = {"kind": "gradient", "start": [0.45, 0.2], "end": [0.5, 0.2]}
+        area = {"parts": [part], "bends": {"sky.strength": -1.5}}
+        deep, spared = (treated(rgb, sky={"strength": 1.5}, areas=areas) for areas in ([], [area]))
+        np.testing.assert_allclose(spared[:140, :190], rgb[:140, :190], rtol=0.02)
+        np.testing.assert_allclose(spared[:140, 240:], deep[:140, 240:], rtol=1e-3)
+        self.assertGreater(np.log2(rgb[:140, 240:] / deep[:140, 240:]).mean(), 0.3)
+
+
 class Water(unittest.TestCase):
     def test_it_is_taken_wholly_at_brewster_s_angle_and_not_along_the_water(self):
         brewster = np.pi / 2 - np.arctan(1.333)

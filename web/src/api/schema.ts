@@ -4910,9 +4910,10 @@ export interface components {
             contrast: number | null;
             /**
              * About
-             * @description The tone that stays, in EV below white: darker ones get darker, brighter ones brighter. By itself middle grey.
+             * @description The tone that stays, in EV below white: darker ones get darker, brighter ones brighter.
+             * @default -2.47
              */
-            pivot: number | null;
+            pivot: number;
             /**
              * Of darks
              * @description Steepness of the dark tones alone.

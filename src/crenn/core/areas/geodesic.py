@@ -8,7 +8,7 @@ import numba as nb
 import numpy as np
 
 #: Opponent axes count so many times as stops, and local texture, as the deviation of stops, so many.
-OF_COLOUR, _OF_TEXTURE = 6.0, 0.7
+_OF_COLOUR, _OF_TEXTURE = 6.0, 0.7
 #: Neighbourhood that texture is told by, and over which single pixels are evened out, in pixels.
 _TEXTURE, _EVENED = 9, 5
 #: What a step costs by itself, in EV per pixel, and in proportion to how unlike the place is that it leads to.
@@ -36,7 +36,7 @@ def surfaces(told: np.ndarray) -> np.ndarray:
     mean = cv2.blur(told[..., 0], (_TEXTURE, _TEXTURE))
     squares = cv2.blur(told[..., 0] ** 2, (_TEXTURE, _TEXTURE))
     texture = np.sqrt(np.maximum(squares - mean * mean, 0))
-    return np.stack([even[0], OF_COLOUR * even[1], OF_COLOUR * even[2], _OF_TEXTURE * texture], -1).astype(np.float32)
+    return np.stack([even[0], _OF_COLOUR * even[1], _OF_COLOUR * even[2], _OF_TEXTURE * texture], -1).astype(np.float32)
 
 
 def distances(surface: np.ndarray, place: tuple[float, float], radius: float = 3.0) -> np.ndarray:
@@ -65,25 +65,27 @@ def distances(surface: np.ndarray, place: tuple[float, float], radius: float = 3
     slack = max(_SLACK * float(np.median(spread)), _LEAST)
     unlike = np.maximum(unlike - slack, 0) * _UNLIKE + _PACE
     # What a rippled lake or a brick wall changes from pixel to pixel by itself costs nothing.
-    change = np.sqrt((np.diff(surface, axis=1, append=surface[:, -1:]) ** 2).sum(-1))
-    free = np.float32(_FREE * np.quantile(change[about], _SHARE))
-    out = np.full((height, width), np.inf, np.float32)
-    out[seed] = 0
-    for _ in range(_SCANS):
-        _scan(surface, unlike.astype(np.float32), free, out)
-    return out
+    free = _FREE * float(np.quantile(_changes(surface)[about], _SHARE))
+    return _reached(surface, seed, unlike.astype(np.float32), free)
 
 
 def from_border(surface: np.ndarray) -> np.ndarray:
     """How far all places are from the picture's border, in EV on the way, float32 (h, w); see `distances`."""
-    change = np.sqrt((np.diff(surface, axis=1, append=surface[:, -1:]) ** 2).sum(-1))
-    free = np.float32(np.median(change))
-    out = np.full(surface.shape[:2], np.inf, np.float32)
-    out[[0, -1]] = 0
-    out[:, [0, -1]] = 0
-    nothing = np.zeros(out.shape, np.float32)
+    border = np.ones(surface.shape[:2], bool)
+    border[1:-1, 1:-1] = False
+    return _reached(surface, border, np.zeros(border.shape, np.float32), float(np.median(_changes(surface))))
+
+
+def _changes(surface: np.ndarray) -> np.ndarray:
+    """By how much each place differs from the next one in its row, float32 (h, w)."""
+    return np.sqrt((np.diff(surface, axis=1, append=surface[:, -1:]) ** 2).sum(-1))
+
+
+def _reached(surface: np.ndarray, seed: np.ndarray, cost: np.ndarray, free: float) -> np.ndarray:
+    """How far places are from seeds, bool (h, w), where steps cost something, and are free up to a change."""
+    out = np.where(seed, np.float32(0), np.float32(np.inf))
     for _ in range(_SCANS):
-        _scan(surface, nothing, free, out)
+        _scan(surface, cost, np.float32(free), out)
     return out
 
 

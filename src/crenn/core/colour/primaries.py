@@ -12,8 +12,8 @@ from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
 
 NAMES = ("red", "green", "blue")
-#: Share of each primary that white has at least, by the chart, the least triangle, and how closely that is found.
-_WITHIN, _FLAT, _WAYS, _CLOSE = 0.03, 1e-4, 33, 1e-3
+#: Share of each primary that white has at least, by the chart, twice the least triangle, and steps on the way there.
+_WITHIN, _FLAT, _WAYS = 0.03, 1e-4, 257
 
 
 def _dials() -> dict[str, Any]:
@@ -68,33 +68,34 @@ def primaries_matrix(degrees: np.ndarray, factors: np.ndarray) -> np.ndarray:
     Where white would come to lie beyond what the primaries enclose, colours would fold: they go as far towards that
     as leaves it well within.
     """
-    degrees, factors = np.asarray(degrees, np.float64), np.asarray(factors, np.float64)
     ways = np.linspace(0, 1, _WAYS)
-    folds = next((n for n, s in enumerate(ways) if not _encloses(_moved(s * degrees, factors**s))), None)
-    low, high = (1.0, 1.0) if folds is None else (ways[max(folds - 1, 0)], ways[folds])
-    while high - low > _CLOSE:
-        middle = (low + high) / 2
-        low, high = (middle, high) if _encloses(_moved(middle * degrees, factors**middle)) else (low, middle)
-    moved = rgb_to_xyz_matrix(_xy(_moved(low * degrees, factors**low)))
+    uv = _moved(ways[:, None] * degrees, np.asarray(factors, np.float64) ** ways[:, None])
+    folds = np.flatnonzero(~_encloses(uv))
+    last = max(folds[0] - 1, 0) if folds.size else -1
+    moved = rgb_to_xyz_matrix(_xy(uv[last]))
     return np.asarray(XYZ_TO_REC2020 @ moved @ np.linalg.inv(XYZ_TO_REC2020 @ rgb_to_xyz_matrix(SRGB_XY)))
 
 
-def _encloses(uv: np.ndarray) -> bool:
-    """Whether white lies well within three primaries, u' and v' (3, 2): in shares of each, that add up to 1."""
-    corners = np.concatenate([uv.T, np.ones((1, 3))])
-    # Those of sRGB go round one way; the other way round colours are mirrored.
-    if np.linalg.det(corners) < _FLAT:
-        return False
-    return bool((np.linalg.solve(corners, np.append(_uv(D65_XY), 1.0)) > _WITHIN).all())
-
-
 def _moved(degrees: np.ndarray, factors: np.ndarray) -> np.ndarray:
-    """The primaries of sRGB, turned and moved, u' and v' (3, 2); see `primaries_matrix`."""
+    """The primaries of sRGB, turned and moved by (N, 3), u' and v' (N, 3, 2); see `primaries_matrix`."""
     white, corners = _uv(D65_XY), _uv(SRGB_XY)
-    away = corners - white
+    x, y = (corners - white).T
     cos, sin = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
-    turned = np.stack([away[:, 0] * cos - away[:, 1] * sin, away[:, 0] * sin + away[:, 1] * cos], 1)
-    return np.asarray(white + turned * np.asarray(factors)[:, None])
+    turned = np.stack([x * cos - y * sin, x * sin + y * cos], -1)
+    return np.asarray(white + turned * factors[..., None])
+
+
+def _encloses(uv: np.ndarray) -> np.ndarray:
+    """Whether white lies well within three primaries, u' and v' (N, 3, 2), by its shares of each, bool (N,).
+
+    A triangle that goes round the other way than that of sRGB mirrors colours.
+    """
+    away = uv - _uv(D65_XY)
+    following = np.roll(away, -1, axis=1)
+    # Twice the area that two primaries span with white: the third one's share of all.
+    areas = away[..., 0] * following[..., 1] - away[..., 1] * following[..., 0]
+    whole = areas.sum(1)
+    return np.asarray((areas.min(1) > _WITHIN * whole) & (whole > _FLAT))
 
 
 class Primaries(LightStep[StepParameters]):

@@ -1,11 +1,15 @@
 """Camera's profile: what the tables of hues that come with a file make of its colours."""
 
+from dataclasses import replace
+from functools import lru_cache
+
 import numpy as np
 
+from crenn.core.colorimetry.hue_saturation import HueSaturationMap
 from crenn.core.colorimetry.oklab import from_oklab, to_oklab
 from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.colour.step import ColourStep
-from crenn.core.pipeline.colours import Colours, Recolour
+from crenn.core.pipeline.colours import Colours, Recolour, nodes
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, StepParameters, dial
 
@@ -39,17 +43,29 @@ class Profile(ColourStep[ProfileParameters]):
             return None
 
         def change(colours: Colours) -> Colours:
-            rgb = from_oklab(np.stack([np.ones_like(colours.a), colours.a, colours.b], -1))
-            light = np.maximum(rgb @ LUMINANCE, 1e-6)
-            # A colour's tone tells its light; what tables do to that is told apart from what they do to its colour.
-            level = np.exp2(np.asarray(colours.stop, np.float64)) / light
-            moved = rgb * level[..., None]
-            for table in tables:
-                moved = table.applied(moved)
-            lab = to_oklab(moved)
-            brightness = np.maximum(lab[..., 0], 1e-6)
-            a, b = (lab[..., n] / brightness for n in (1, 2))
-            ev = 3 * np.log2(brightness / np.cbrt(level))
-            return colours.moved(amount * (a - colours.a), amount * (b - colours.b)).brightened(amount * ev)
+            # Programs are written anew for each turn of any dial, and ask for the same nodes every time.
+            to = _of_nodes(tables) if colours is nodes("picture") else _by(tables, colours)
+            moved = colours.moved(amount * (to.a - colours.a), amount * (to.b - colours.b))
+            return moved.brightened(amount * np.asarray(to.ev))
 
         return change
+
+
+def _by(tables: tuple[HueSaturationMap, ...], colours: Colours) -> Colours:
+    """Colours as tables have them, and by how many EV these brighten them."""
+    rgb = from_oklab(np.stack([np.ones_like(colours.a), colours.a, colours.b], -1))
+    light = np.maximum(rgb @ LUMINANCE, 1e-6)
+    # A colour's tone tells its light; what tables do to that is told apart from what they do to its colour.
+    level = np.exp2(np.asarray(colours.stop, np.float64)) / light
+    moved = rgb * level[..., None]
+    for table in tables:
+        moved = table.applied(moved)
+    lab = to_oklab(moved)
+    brightness = np.maximum(lab[..., 0], 1e-6)
+    ev = 3 * np.log2(brightness / np.cbrt(level))
+    return replace(colours, a=lab[..., 1] / brightness, b=lab[..., 2] / brightness, ev=ev)
+
+
+@lru_cache(maxsize=8)
+def _of_nodes(tables: tuple[HueSaturationMap, ...]) -> Colours:
+    return _by(tables, nodes("picture"))

@@ -142,26 +142,25 @@ def polarised(shape: tuple[int, int], brightest: tuple[float, float], turn: floa
     return np.asarray(taken / max(float((degree * inside).max()), 1e-6), np.float32)
 
 
-def deepened(rgb: np.ndarray, around: PlaneContext, turn: float) -> tuple[np.ndarray, np.ndarray]:
-    """How far the sky of each place is deepened, float32 (h, w), 0 to 1; and nothing that holds for the whole."""
+def deepened(
+    rgb: np.ndarray, around: PlaneContext, turn: float, anywhere: bool = False
+) -> tuple[np.ndarray, np.ndarray]:
+    """How far the sky of each place is deepened, float32 (h, w), 0 to 1; and nothing that holds for the whole.
+
+    ``anywhere`` takes all of the picture for sky: an area says what is.
+    """
     joined, sky = skies(rgb, around)
     whole = np.zeros(0)
-    if float(sky.mean()) < 0.003:
+    if not anywhere and float(sky.mean()) < 0.003:
         return np.zeros_like(sky), whole
     # The brightest part need not be blue: it is where the sun went down.
-    light = cv2.GaussianBlur(luminance(rgb) * np.maximum(joined, sky), (0, 0), max(0.02 * max(sky.shape), 1.0))
-    y, x = np.argwhere(light >= np.quantile(light[np.maximum(joined, sky) > 0.5], 0.99)).mean(0)
-    share = sky * polarised(sky.shape, (float(x), float(y)), turn, sky)
+    seen = np.maximum(joined, sky)
+    seen = seen if (seen > 0.5).any() else np.ones_like(seen)
+    light = cv2.GaussianBlur(luminance(rgb) * seen, (0, 0), max(0.02 * max(sky.shape), 1.0))
+    y, x = np.argwhere(light >= np.quantile(light[seen > 0.5], 0.99)).mean(0)
+    where = np.ones_like(sky) if anywhere else sky
+    share = where * polarised(sky.shape, (float(x), float(y)), turn, where)
     return np.clip(share, 0, 1).astype(np.float32), whole
-
-
-def deepened_anywhere(rgb: np.ndarray, around: PlaneContext, turn: float) -> tuple[np.ndarray, np.ndarray]:
-    """The same of every place, as if all of the picture were sky: an area says what is."""
-    light = cv2.GaussianBlur(luminance(rgb), (0, 0), max(0.02 * max(rgb.shape[:2]), 1.0))
-    y, x = np.argwhere(light >= np.quantile(light, 0.995)).mean(0)
-    everywhere = np.ones(rgb.shape[:2], np.float32)
-    share = polarised(rgb.shape[:2], (float(x), float(y)), turn, everywhere)
-    return np.clip(share, 0, 1).astype(np.float32), np.zeros(0)
 
 
 class Sky(ColourStep[SkyParameters]):
@@ -189,24 +188,26 @@ class Sky(ColourStep[SkyParameters]):
     def _off_water(self, program: Program, percent: float, anywhere: bool) -> None:
         """Darken by what a filter takes off water, or off all that lies below the horizon."""
         if percent:
-            name = "mirrored anywhere" if anywhere else "mirrored"
-            field = GuidedField(name, (), _SHARP, lambda rgb, around: mirrored(rgb, around, anywhere), SIDE)
+            field = GuidedField(
+                "mirrored", (anywhere,), _SHARP, lambda rgb, around: mirrored(rgb, around, anywhere), SIDE
+            )
             program.recolour(lambda colours: colours.brightened(-_MIRRORED * percent / 100), self.by, field)
 
     def bend(self, program: Program, bends: Mapping[str, float], parameters: SkyParameters, scene: SceneLight) -> None:
-        """Within an area all of its mask is deepened, and not the blue of skies alone that reach the border."""
+        """Within an area what is deepened more is all of its mask, and not the blue of skies that reach the border."""
         self._off_water(program, bends.get("reflections", 0.0), True)
-        turn, more = parameters.turn, bends.get("strength", 0.0)
-        purity = min(max(parameters.purity + bends.get("purity", 0.0), 0.0), 200.0)
-        if not more and "purity" in bends:
-            super().bend(program, {"purity": bends["purity"]}, parameters, scene)
-        elif more:
-            field = GuidedField(
-                "sky anywhere", (turn,), _REACH, lambda rgb, around: deepened_anywhere(rgb, around, turn), _SIDE
-            )
-            factor = max(1 + _PURER * more * purity / 100, 0.0)
+        more = max(bends.get("strength", 0.0), 0.0)
+        super().bend(program, {**bends, "strength": bends.get("strength", 0.0) - more}, parameters, scene)
+        if more:
+            purity = self.bent(parameters, {"purity": bends.get("purity", 0.0)}).purity
+            factor = 1 + _PURER * more * purity / 100
+            field = self._field(parameters.turn, True)
             program.recolour(lambda colours: colours.scaled(factor).brightened(-more), self.by, field)
 
     def carried(self, parameters):
-        turn = parameters.turn
-        return GuidedField("sky", (turn,), _REACH, lambda rgb, around: deepened(rgb, around, turn), _SIDE)
+        return self._field(parameters.turn, False)
+
+    @staticmethod
+    def _field(turn: float, anywhere: bool) -> GuidedField:
+        depends = turn, anywhere
+        return GuidedField("sky", depends, _REACH, lambda rgb, around: deepened(rgb, around, *depends), _SIDE)

@@ -4,34 +4,15 @@ import re
 from collections.abc import Sequence
 from datetime import datetime
 
-#: What cameras call files: a few letters, and numbers. It says nothing of what is on them.
-_BY_CAMERA = re.compile(r"^[\W_]*[A-Za-z]{0,4}[\W_]*\d*[\W_]*$")
 _NUMBER = re.compile(r"(\d{2,})\D*$")
-#: Names of so few letters may be a place's.
-_CAMERAS = {
-    "dsc",
-    "dscf",
-    "dscn",
-    "img",
-    "mg",
-    "pxl",
-    "p",
-    "dji",
-    "gopr",
-    "cimg",
-    "imgp",
-    "pict",
-    "sam",
-    "crw",
-    "l",
-    "b",
-}
+#: Letters that cameras begin the names of files with; others, however few, may name a place.
+_CAMERAS = {"dsc", "dscf", "dscn", "img", "mg", "pxl", "p", "dji", "gopr", "cimg", "imgp", "pict", "sam", "crw"}
 
 
 def says_nothing(name: str) -> bool:
     """Whether a name is one that a camera gives: letters that cameras use, and numbers, or numbers alone."""
     letters = re.sub(r"[\W\d_]", "", name).lower()
-    return bool(_BY_CAMERA.match(name)) and (not letters or letters in _CAMERAS)
+    return not letters or letters in _CAMERAS
 
 
 def scene_title(shoot: str, names: Sequence[str], taken: datetime | None, number: int | None) -> str:

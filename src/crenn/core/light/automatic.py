@@ -47,7 +47,7 @@ _SEARCHED, _HALVED = 12.0, 16
 
 @dataclass(frozen=True)
 class AutomaticLight:
-    """Automatic values: EV of exposure, placement and ends, factors of contrast and local contrast, and its middle."""
+    """Automatic values: EV of exposure, placement and ends, and the factors of contrast and local contrast."""
 
     exposure: float
     shadows: float
@@ -56,11 +56,10 @@ class AutomaticLight:
     black: float
     contrast: float
     local: float
-    pivot: float
 
 
 #: What leaves a finished picture as it is.
-_UNTOUCHED = AutomaticLight(0.0, 0.0, 0.0, 0.0, -16.0, 1.0, 1.0, MIDDLE_GREY)
+_UNTOUCHED = AutomaticLight(0.0, 0.0, 0.0, 0.0, -16.0, 1.0, 1.0)
 
 
 @dataclass(frozen=True)
@@ -149,12 +148,12 @@ def _values(scene: SceneLight, look: Look, darker: float, exposure: float) -> Au
     span = scene.quantile(0.99) - scene.quantile(0.01)
     contrast = look.contrast * float(np.clip(_FLAT_RANGE / max(span, 1.0), 1.0, _MOST_CONTRAST))
     local = _LOCAL[0] + (_LOCAL[1] - _LOCAL[0]) * _share((span - _NARROW) / (_WIDE - _NARROW))
-    found = AutomaticLight(exposure, shadows, highlights, 0.0, -14.0, contrast, local, MIDDLE_GREY)
+    found = AutomaticLight(exposure, shadows, highlights, 0.0, -14.0, contrast, local)
     tones = _tones(found, scene.quantile(0.9995), scene.quantile(look.black))
     deep = max(scene.deep_ev - _USUAL_DEEP, 0.0)
     white = float(np.clip(tones[0] + 1.0 + deep, 0.0, 3.0))
     black = float(np.clip(tones[1] - 0.5, -14.0, -7.5))
-    values = exposure, shadows, highlights, white, black, contrast, local, MIDDLE_GREY
+    values = exposure, shadows, highlights, white, black, contrast, local
     return AutomaticLight(*(round(float(v), 2) for v in values))
 
 
@@ -163,13 +162,9 @@ _STOPS = np.linspace(-32, 16, 1537)
 
 def _tones(found: AutomaticLight, *stops: float) -> np.ndarray:
     """On which tones stops of even light are put before the ends, float64 (N,)."""
-    return found.pivot + found.contrast * (_placed(found, *stops) - found.pivot)
-
-
-def _placed(found: AutomaticLight, *stops: float) -> np.ndarray:
-    """The same before contrast."""
     placed = _STOPS + placement_ev(_STOPS, found.shadows, found.highlights, [], found.exposure)
-    return np.interp(np.array(stops) + found.exposure, _STOPS, placed)
+    on = np.interp(np.array(stops) + found.exposure, _STOPS, placed)
+    return MIDDLE_GREY + found.contrast * (on - MIDDLE_GREY)
 
 
 def _too_bright(scene: SceneLight, look: Look, found: AutomaticLight) -> bool:

@@ -44,15 +44,14 @@ class ToneParameters(StepParameters):
         "Steepness of all tones about one that stays.",
         bend=Bend("factor", 0.4, 2.5, 0.01),
     )
-    pivot: float | None = dial(
-        None,
+    pivot: float = dial(
+        MIDDLE_GREY,
         "EV",
         -9,
         0,
         0.05,
         "About",
-        "The tone that stays, in EV below white: darker ones get darker, brighter ones brighter. By itself middle "
-        "grey.",
+        "The tone that stays, in EV below white: darker ones get darker, brighter ones brighter.",
         bend=Bend("add", -6, 6, 0.05),
         usual=False,
     )
@@ -101,19 +100,16 @@ class Tone(LightStep[ToneParameters]):
     name, station, title, parameters = "tone", "light", "Contrast", ToneParameters
 
     def automatic(self, scene: SceneLight) -> dict[str, float]:
-        found = automatic_light(scene)
-        return {"contrast": found.contrast, "pivot": found.pivot}
+        return {"contrast": automatic_light(scene).contrast}
 
     def act(self, program: Program, parameters: ToneParameters, scene: SceneLight) -> None:
         p = parameters
         assert p.contrast is not None, "it is resolved"
-        assert p.pivot is not None, "it is resolved"
-        contrast, pivot, parts = p.contrast, p.pivot, (p.darks, p.middles, p.lights)
+        contrast, parts = p.contrast, (p.darks, p.middles, p.lights)
         if contrast != 1.0 or p.toe or p.shoulder or parts != (1.0, 1.0, 1.0):
-            program.curve(lambda stops: tone_ev(stops, contrast, p.toe, p.shoulder, pivot, parts))
+            program.curve(lambda stops: tone_ev(stops, contrast, p.toe, p.shoulder, p.pivot, parts))
 
     def bend(self, program: Program, bends: Mapping[str, float], parameters: ToneParameters, scene: SceneLight) -> None:
-        assert parameters.pivot is not None, "it is resolved"
         contrast = bends.get("contrast", 1.0)
         darks, middles, lights = (bends.get(name, 1.0) for name in _PARTS)
         pivot = parameters.pivot + bends.get("pivot", 0.0)

@@ -1,6 +1,5 @@
 """A small picture of a part of a scene, as it is by itself."""
 
-import cv2
 import numpy as np
 
 from crenn.core.render.renderer import Renderer
@@ -29,11 +28,3 @@ def excerpt(renderer: Renderer, box: tuple[float, float, float, float], side: in
     window = Window.of_box(left, top, left + across, top + down, renderer.scene.size, side)
     plain = Treatment().without(*(step.name for step in STEPS if step.station == "geometry"))
     return np.asarray(renderer.picture(plain, window)[0])
-
-
-def as_jpeg(codes: np.ndarray) -> bytes:
-    """A picture, uint8 (h, w, 3), as JPEG."""
-    found, data = cv2.imencode(".jpg", cv2.cvtColor(codes, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, 85])
-    if not found:
-        raise ValueError(f"a picture of {codes.shape} cannot be written")
-    return bytes(data)

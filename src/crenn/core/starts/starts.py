@@ -69,7 +69,6 @@ def start_values(scene: SceneLight, start: str) -> dict[str, float]:
         "placement.highlights": found.highlights,
         "placement.local": found.local,
         "tone.contrast": found.contrast,
-        "tone.pivot": found.pivot,
         "ends.white": found.white,
         "ends.black": found.black,
     }

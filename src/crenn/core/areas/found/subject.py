@@ -6,6 +6,7 @@ border without much change on the way, what stands before them does not.
 
 import cv2
 import numpy as np
+from scipy.ndimage import median
 
 from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.found.trimap import TrimapModel
@@ -42,13 +43,13 @@ def find_subject(rgb: np.ndarray, around: PlaneContext) -> TrimapModel:
     # By the distance at which both kinds of places differ most (Otsu 1979).
     most = max(float(np.quantile(far, 0.995)), 1e-6)
     codes = np.clip(far / most * 255, 0, 255).astype(np.uint8)
-    parted = cv2.threshold(codes, 0, 255, cv2.THRESH_OTSU)[0] / 255 * most
+    parted = max(cv2.threshold(codes, 0, 255, cv2.THRESH_OTSU)[0], 1.0) / 255 * most
     nothing = TrimapModel.nothing()
     if most < _FAINT:
         return nothing
     inside = (far > parted).astype(np.uint8)
     count, names, stats, _ = cv2.connectedComponentsWithStats(inside)
-    stands = np.array([np.median(far[names == n]) for n in range(1, count)])
+    stands = median(far, names, np.arange(1, count))
     large = stats[1:, cv2.CC_STAT_AREA] > _LEAST * inside.size
     kept = 1 + np.flatnonzero(large & (stands > _AS_MUCH * stands.max(initial=0)))
     if not kept.size:
