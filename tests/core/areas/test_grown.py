@@ -64,6 +64,16 @@ class Regions(unittest.TestCase):
         self.assertGreater(whole[30, 30], 0.9)
         self.assertGreater(self.overlap(parted, self.lake), 0.85)
 
+    def test_of_a_rough_outline_what_is_like_its_outside_is_left_out(self):
+        # Drawn round the lake it takes in some of the wall.
+        places = [(225, 170, False), (120, 160), (330, 200), (60, 80), (400, 260)]
+        seeds = [{"place": [p[0] / SIZE[1], p[1] / SIZE[1]], "sure": False} for p in places]
+        seeds += [{"place": [x / SIZE[1], y / SIZE[1]], "outside": True} for x, y in ((20, 40), (430, 40), (430, 290))]
+        rough = self.mask(kind="grown", seeds=seeds, reach=100)
+        sure = self.mask(kind="grown", seeds=[seed | {"sure": True} for seed in seeds], reach=100)
+        self.assertGreater(self.overlap(rough, self.lake), 0.85)
+        self.assertLess(self.overlap(sure, self.lake), 0.75)
+
     def test_it_is_the_same_in_a_window(self):
         seeds = [{"place": [0.5, 0.38]}]
         whole = self.mask(kind="grown", seeds=seeds)
@@ -77,7 +87,9 @@ class Regions(unittest.TestCase):
 
     def test_a_bright_disc_is_the_subject_and_an_even_wall_has_none(self):
         light = disc_on_black()
-        truth = light.max(-1) > 2.0**-8
+        # A lamp that outshines it is none.
+        light[60:64, 700:704] = 30.0
+        truth = (light.max(-1) > 2.0**-8) & (light.max(-1) < 10)
         for rgb, share in ((light, truth.mean()), (np.full((200, 300, 3), 0.1, np.float32), 0.0)):
             renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, np.maximum(rgb, 1e-4) * 0.02)))
             treatment = parse_treatment({"areas": [{"parts": [{"kind": "found", "what": "subject"}]}]})

@@ -65,7 +65,6 @@ class Areas(unittest.TestCase):
         self.assertLess(darker[240:, 300:].mean(), -0.5)
         self.assertLess(np.abs(darker[:100]).max(), 0.02)
 
-
     def test_an_area_takes_the_picture_s_own_deepening_away(self):
         rgb = scene()
         part = {"kind": "gradient", "start": [0.45, 0.2], "end": [0.5, 0.2]}

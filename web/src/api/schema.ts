@@ -4495,6 +4495,12 @@ export interface components {
              * @default false
              */
             outside: boolean;
+            /**
+             * Sure
+             * @description if not, it counts only if it is far from what lies outside: of a rough outline
+             * @default true
+             */
+            sure: boolean;
         };
         /**
          * SessionOut

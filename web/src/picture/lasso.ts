@@ -4,6 +4,8 @@ import type { Point } from "./map";
 export interface Seed {
   place: Point;
   outside: boolean;
+  /** Of what lies within a rough outline some is not meant. */
+  sure: boolean;
 }
 
 /** How many of each a rough outline gives; together as many as a region may have. */
@@ -78,5 +80,8 @@ export function seedsOf(outline: readonly Point[], holds: (at: Point) => boolean
       return [p[0] + (p[0] - middle[0]) * by, p[1] + (p[1] - middle[1]) * by];
     })
     .filter((p) => holds(p) && !within(outline, p));
-  return [...inside.map((place) => ({ place, outside: false })), ...outside.map((place) => ({ place, outside: true }))];
+  return [
+    ...inside.map((place) => ({ place, outside: false, sure: false })),
+    ...outside.map((place) => ({ place, outside: true, sure: true })),
+  ];
 }

@@ -53,7 +53,7 @@ export const foundOf = (what: Found["what"]): Part => ({
   refine: what === "subject" ? DRAWN : 0,
 });
 
-export const grownOf = (seed: { place: Point; outside: boolean }, more: Partial<Part> = {}): Part =>
+export const grownOf = (seed: { place: Point; outside: boolean; sure: boolean }, more: Partial<Part> = {}): Part =>
   ({ ...BEGINS, refine: DRAWN, kind: "grown", seeds: [seed], reach: 50, ...more }) as Part;
 
 /** Stops beyond which a light range is open. */

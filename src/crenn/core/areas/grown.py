@@ -14,6 +14,8 @@ from crenn.core.pipeline.step import dial
 MOST_SEEDS = 24
 #: Ways, in EV, at a reach of nothing and of 100 %.
 _NEAREST, _FARTHEST = 0.06, 10.0
+#: A place of a rough outline that is nearer to what lies outside than this share of the farthest is part of that.
+_APART = 0.3
 #: Over so much of its way a region fades, and holes of less than this share of the picture are filled.
 _FADES, _HOLE = 0.15, 0.0008
 
@@ -23,6 +25,9 @@ class Seed(Keyed):
 
     place: Place
     outside: bool = Field(False, description="what is nearer to it belongs to something else")
+    sure: bool = Field(
+        True, description="if not, it counts only if it is far from what lies outside: of a rough outline"
+    )
 
 
 class Grown(Part):
@@ -43,13 +48,22 @@ class Grown(Part):
 
     def of(self, ways: list[np.ndarray]) -> np.ndarray:
         """What of a picture belongs to it, float32 (h, w), of the distances from each seed, float32 (h, w) in EV."""
-        inside = np.min([way for way, seed in zip(ways, self.seeds) if not seed.outside], 0)
+        away = [way for way, seed in zip(ways, self.seeds) if seed.outside]
+        inside = np.min(self._within(ways, None if not away else np.min(away, 0)), 0)
         farthest = _NEAREST * (_FARTHEST / _NEAREST) ** (self.reach / 100)
         share = eased((farthest * (1 + _FADES) - inside) / (farthest * 2 * _FADES))
-        away = [way for way, seed in zip(ways, self.seeds) if seed.outside]
         if away:
             share = share * (inside < np.min(away, 0))
         return _filled(np.asarray(share, np.float32))
+
+    def _within(self, ways: list[np.ndarray], away: np.ndarray | None) -> list[np.ndarray]:
+        """Ways of seeds that the region grows from: of those that are not sure, the ones that lie well apart."""
+        own = [(seed, way) for way, seed in zip(ways, self.seeds) if not seed.outside]
+        if away is None:
+            return [way for _, way in own]
+        apart = [float(away[np.unravel_index(int(way.argmin()), way.shape)]) for _, way in own]
+        least = _APART * max(apart)
+        return [way for (seed, way), far in zip(own, apart) if seed.sure or far >= least]
 
 
 def _filled(share: np.ndarray) -> np.ndarray:

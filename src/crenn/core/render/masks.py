@@ -14,7 +14,7 @@ from crenn.core.areas.found.sky import SIDE, find_sky, from_ground
 from crenn.core.areas.found.subject import find_subject
 from crenn.core.areas.found.trimap import TrimapModel
 from crenn.core.areas.found.water import find_water
-from crenn.core.areas.geodesic import distances, surfaces
+from crenn.core.areas.geodesic import Surface, distances, surface_of
 from crenn.core.areas.grown import Grown
 from crenn.core.areas.part import Apart, Part
 from crenn.core.areas.refine import refined
@@ -185,13 +185,13 @@ class Masks:
     def grown(self, part: Grown, source: Source) -> np.ndarray:
         """What has grown from the places of a part, float32 (h, w) over the whole scene at a reduced size."""
 
-        def surface() -> np.ndarray:
+        def surface() -> Surface:
             small, _ = reduced_for_base(self._grids.small(source, PictureGeometry.whole(source.size)), SIDE)
-            return surfaces(appearance_features(small, source.floor))
+            return surface_of(appearance_features(small, source.floor))
 
         def way(place: list[float]) -> np.ndarray:
             seen = self._cache.get(source, "grown surface", (), surface)
-            long_side = max(seen.shape[:2])
+            long_side = max(seen.looks.shape[:2])
             return distances(seen, (place[0] * long_side, place[1] * long_side))
 
         def make(part: Grown) -> np.ndarray:

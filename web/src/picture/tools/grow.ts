@@ -48,7 +48,7 @@ export const grow: Tool = {
     if (from.straight) return outlined(from);
     const { selected, part, joins } = useAreas.getState();
     const into = joins === "new" ? partOf(selected, part) : undefined;
-    const seed = { place: from.scene, outside: from.rubs };
+    const seed = { place: from.scene, outside: from.rubs, sure: true };
     let at: [string, string] | null = null;
     hold("area");
     if (into?.kind === "grown") {

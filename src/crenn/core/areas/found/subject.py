@@ -10,7 +10,7 @@ from scipy.ndimage import median
 
 from crenn.core.areas.appearance import appearance_features
 from crenn.core.areas.found.trimap import TrimapModel
-from crenn.core.areas.geodesic import from_border, surfaces
+from crenn.core.areas.geodesic import from_border, surface_of
 from crenn.core.colorimetry.circle import eased
 from crenn.core.pipeline.planes import PlaneContext
 
@@ -39,7 +39,7 @@ def find_subject(rgb: np.ndarray, around: PlaneContext) -> TrimapModel:
     told = appearance_features(rgb, around.floor)
     factor = min(_SIDE / max(rgb.shape[:2]), 1.0)
     size = tuple(max(round(n * factor), 1) for n in rgb.shape[1::-1])
-    far = from_border(surfaces(cv2.resize(told, size, interpolation=cv2.INTER_AREA)))
+    far = from_border(surface_of(cv2.resize(told, size, interpolation=cv2.INTER_AREA)))
     # By the distance at which both kinds of places differ most (Otsu 1979).
     most = max(float(np.quantile(far, 0.995)), 1e-6)
     codes = np.clip(far / most * 255, 0, 255).astype(np.uint8)
@@ -51,7 +51,8 @@ def find_subject(rgb: np.ndarray, around: PlaneContext) -> TrimapModel:
     count, names, stats, _ = cv2.connectedComponentsWithStats(inside)
     stands = median(far, names, np.arange(1, count))
     large = stats[1:, cv2.CC_STAT_AREA] > _LEAST * inside.size
-    kept = 1 + np.flatnonzero(large & (stands > _AS_MUCH * stands.max(initial=0)))
+    # Lamps are small, and stand out more than anything.
+    kept = 1 + np.flatnonzero(large & (stands > _AS_MUCH * stands[large].max(initial=0)))
     if not kept.size:
         return nothing
     share = np.where(np.isin(names, kept), eased(far / parted - 0.5), 0)
