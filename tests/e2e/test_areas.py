@@ -505,6 +505,21 @@ class Handling(Areas):
         self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
         field.fill("no such dial")
         expect(self.page.get_by_text("No dial of this name can be bent.")).to_be_visible()
+        # A step is left out by its name in the same field, and acts again by one press.
+        field.fill("exposure")
+        self.page.get_by_role("option", name="Leave out Exposure").click()
+        self.settled()
+        without = self.pixels()
+        self.assertGreater(np.abs(without[-20:] - before[-20:]).mean(), 3)
+        self.assertLess(np.abs(without[:100] - before[:100]).mean(), 1.0)
+        self.page.get_by_role("button", name="Exposure in it again").click()
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - before).mean(), 1.0)
+        # As light added the place is brighter by what it is itself.
+        self.page.get_by_label("What the area acts on").locator("..").click()
+        self.page.get_by_role("option", name="a light added").click()
+        self.settled()
+        self.assertGreater(self.pixels()[-20:].mean(), 1.15 * before[-20:].mean())
 
     def test_named_reordered_duplicated_inverted_and_switched(self):
         self.find("sky")

@@ -454,6 +454,7 @@ class StepOut(BaseModel):
     station: str
     title: str
     folded: bool = Field(description="whether its dials are folded away at first")
+    left_out: bool = Field(description="whether areas can leave it out")
     defaults: dict[str, Any]
     parameters: list[Annotated[DialOut | ChoiceOut | ToggleOut, Field(discriminator="kind")]]
     items: dict[str, list[DialOut]] = Field(description="dials of what lists of the step are made of, by the list")

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from crenn.api.schemas import BendOut, ChoiceOut, DialOut, StepOut, ToggleOut
 from crenn.core.areas.area import PARTS, Area
 from crenn.core.areas.brush import BrushStroke
-from crenn.core.pipeline.step import Bend, Step
+from crenn.core.pipeline.step import Bend, Stage, Step
 from crenn.core.treatment import STEPS
 
 router = APIRouter(prefix="/api", tags=["steps"])
@@ -97,6 +97,7 @@ def steps() -> list[StepOut]:
             station=step.station,
             title=step.title,
             folded=step.folded,
+            left_out=step.stage == Stage.LIGHT,
             defaults=step.parameters().model_dump(mode="json"),
             parameters=[p for name in step.parameters.model_fields if (p := _parameter(step, name)) is not None],
             items={field: _dials(step, model) for field, model in step.items.items()},

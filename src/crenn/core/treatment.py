@@ -12,7 +12,7 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model, field_validator
 
-from crenn.core.areas.area import MOST_AREAS, Area, check_bends
+from crenn.core.areas.area import MOST_AREAS, Area, check_bends, check_left_out
 from crenn.core.areas.brush import Brush
 from crenn.core.areas.moving import moved_areas
 from crenn.core.areas.part import with_ids
@@ -193,8 +193,10 @@ def _opened(area: Area, changes: Sequence[Change]) -> dict[str, Any]:
 
 
 def checked_areas(areas: list[Area]) -> list[Area]:
-    """Areas, if all that they bend can be bent; a `ValueError` that names the first that cannot."""
+    """Areas, if all that they bend can be bent, and left out be left out; a `ValueError` that names the first that
+    cannot."""
     for area in areas:
+        check_left_out(area.without, STEPS)
         check_bends(area.bends, STEPS)
     return areas
 
@@ -220,7 +222,9 @@ class Treatment(_Sections):
     def key(self) -> tuple:
         """What tells it from others that show something else: neither names and ids, nor its basis."""
         sections = tuple(getattr(self, step.name).model_dump_json() for step in STEPS)
-        return sections, tuple((area.key, area.on, *sorted(area.bends.items())) for area in self.areas)
+        return sections, tuple(
+            (area.key, area.on, area.acts, *area.without, *sorted(area.bends.items())) for area in self.areas
+        )
 
     def area(self, key: str | None) -> Area | None:
         """The area of an id; None if there is none."""

@@ -7,6 +7,7 @@ import numpy as np
 
 from crenn.core.colorimetry.oklab import apart, from_oklab, hue_of, to_oklab
 from crenn.core.colorimetry.spaces import luminance
+from crenn.core.errors import InvalidTreatment
 from crenn.core.light.curve import TONES, tones_ev
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -95,6 +96,42 @@ class Bends(unittest.TestCase):
         ratio = luminance(from_oklab(shown["colour"])) / luminance(self.rgb)
         self.assertLess(np.median(np.abs(np.log2(ratio))), 0.15)
         self.assertGreater(turned["colour"], 3)
+
+    def area(self, treatment: Treatment, **changes) -> np.ndarray:
+        area = treatment.areas[0].changed(**changes)
+        return self.renderer.linear(treatment.with_sections(areas=[area]), self.whole)
+
+    def test_a_step_left_out_in_an_area(self):
+        sections = {"exposure": {"ev": 1.0}, "placement": {"shadows": 2.0}, "tone": {"contrast": 1.2}}
+        treatment = self.treatment({"saturation.saturation": 1.5}, LEFT, saturation={}, **sections)
+        out = self.area(treatment, without=["exposure", "placement"])
+        rest = {name: own for name, own in sections.items() if name == "tone"}
+        left = self.light(saturation={"saturation": 1.5}, **rest)
+        # Within, as if it had never been turned, with what the area itself changes; beyond, as everywhere.
+        edge = out.shape[1] // 4
+        np.testing.assert_allclose(out[:, :edge], left[:, :edge], rtol=2e-3, atol=1e-6)
+        whole = self.light(saturation={}, **sections)
+        np.testing.assert_allclose(out[:, -edge:], whole[:, -edge:], rtol=2e-3, atol=1e-6)
+        self.assertGreater(np.abs(np.log2(luminance(whole) / luminance(out)))[:, :edge].mean(), 0.8)
+        # What shows light is not left out: it shows the whole picture.
+        for name in ("ends", "crop", "nothing"):
+            document = treatment.model_dump(mode="json")
+            document["areas"][0]["without"] = [name]
+            with self.assertRaisesRegex(InvalidTreatment, name):
+                parse_treatment(document)
+
+    def test_light_is_added_in_an_area(self):
+        treatment = self.treatment({"exposure.ev": -1.0}, exposure={"ev": 0.5})
+        before = self.light(exposure={"ev": 0.5})
+        np.testing.assert_allclose(self.area(treatment, acts="added") / before, 1.5, rtol=2e-3)
+        np.testing.assert_allclose(self.area(treatment, acts="added", opacity=50.0) / before, 1.25, rtol=2e-3)
+        # Of itself alone it is as much light again, as light added is at once.
+        np.testing.assert_allclose(self.area(treatment, acts="added", bends={}) / before, 2.0, rtol=2e-3)
+        # What is not dark by any of it stays where it is not.
+        one = treatment.areas[0].changed(acts="added")
+        two = one.changed(bends={"exposure.ev": -2.0}, id="a2")
+        both = self.renderer.linear(treatment.with_sections(areas=[one, two]), self.whole)
+        np.testing.assert_allclose(both / before, 1.75, rtol=2e-3)
 
     def test_ends_within_an_area_show_light_as_ends_of_the_picture_would(self):
         ends = {"white": 0.0, "black": -8.0}

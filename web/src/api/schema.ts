@@ -1046,11 +1046,16 @@ export interface components {
             opacity: number;
             /**
              * Acts
-             * @description on all of the light, or on its lightness or its colour alone
+             * @description on all of the light, on its lightness or its colour alone, or what it makes of the light is added
              * @default light
              * @enum {string}
              */
-            acts: "light" | "lightness" | "colour";
+            acts: "light" | "lightness" | "colour" | "added";
+            /**
+             * Without
+             * @description steps that it leaves out, by name
+             */
+            without: string[];
             /**
              * Invert
              * @description takes all that its parts together leave out
@@ -4744,6 +4749,11 @@ export interface components {
              * @description whether its dials are folded away at first
              */
             folded: boolean;
+            /**
+             * Left Out
+             * @description whether areas can leave it out
+             */
+            left_out: boolean;
             /** Defaults */
             defaults: {
                 [key: string]: unknown;

@@ -5,7 +5,7 @@ import { hold, release } from "../state/scene";
 import { useDrag } from "../useDrag";
 import { useNudge } from "../useNudge";
 import { number } from "../units";
-import { INK, PER_PIXEL, plotX, plotY } from "./plot";
+import { INK, type Plot } from "./plot";
 import { type CurvePoint, moved } from "./points";
 
 const KEYS: Record<string, [number, number]> = {
@@ -16,7 +16,17 @@ const KEYS: Record<string, [number, number]> = {
 };
 
 /** A point of the curve: dragged, moved by keys, taken away. */
-export function CurveHandle({ point, index, chosen }: { point: CurvePoint; index: number; chosen: boolean }) {
+export function CurveHandle({
+  point,
+  index,
+  chosen,
+  plot,
+}: {
+  point: CurvePoint;
+  index: number;
+  chosen: boolean;
+  plot: Plot;
+}) {
   const channel = useCurve((s) => s.channel);
   const to = (next: CurvePoint) => setPoints((points) => (index < points.length ? moved(points, index, next) : points));
   const drop = () => {
@@ -34,8 +44,8 @@ export function CurveHandle({ point, index, chosen }: { point: CurvePoint; index
     move: (start, e) => {
       const by = start.scale * (e.shiftKey ? 0.2 : 1);
       to({
-        at: start.point.at + (e.clientX - start.x) * by * PER_PIXEL.x,
-        to: start.point.to - (e.clientY - start.y) * by * PER_PIXEL.y,
+        at: start.point.at + (e.clientX - start.x) * by * plot.perPixel.x,
+        to: start.point.to - (e.clientY - start.y) * by * plot.perPixel.y,
       });
     },
     end: () => {
@@ -74,10 +84,10 @@ export function CurveHandle({ point, index, chosen }: { point: CurvePoint; index
       onFocus={() => useCurve.setState({ chosen: index })}
     >
       <title>Double-click: take it away</title>
-      <circle cx={plotX(point.at)} cy={plotY(point.to)} r={10} fill="transparent" />
+      <circle cx={plot.x(point.at)} cy={plot.y(point.to)} r={10} fill="transparent" />
       <circle
-        cx={plotX(point.at)}
-        cy={plotY(point.to)}
+        cx={plot.x(point.at)}
+        cy={plot.y(point.to)}
         r={chosen ? 5 : 4}
         fill={chosen ? INK[channel] : "var(--crenn-palette-background-paper)"}
         stroke={INK[channel]}

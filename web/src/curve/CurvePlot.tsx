@@ -1,13 +1,17 @@
 import { type PointerEvent, useRef } from "react";
 
 import { NAMES, setPoints, storeCurve, useCurve, useCurveSize, useEntering } from "../state/curve";
+import { makeScale } from "../ladder/scale";
+import { useLadderBox } from "../ladder/useLadderBox";
 import { hold, release, useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { useDrag } from "../useDrag";
 import { CurveHandle } from "./CurveHandle";
-import { BOTTOM, HEIGHT, INK, LEFT, PER_PIXEL, plotX, plotY, SPAN, WIDTH } from "./plot";
+import { besideLadder, INK, type Plot, SMALL } from "./plot";
 import { added, type Channel, curveOf, FROM, moved, UP_TO } from "./points";
 
+/** Beside the ladder a plot is at most so wide, in pixels. */
+const WIDEST = 430;
 const CHANNELS: Channel[] = ["points", "red", "green", "blue"];
 
 /** The curve on a scale of stops: light that enters across, light that leaves upwards. */
@@ -19,9 +23,19 @@ export function CurvePlot() {
   const under = useView((s) => s.probe?.entering?.[CHANNELS.indexOf(channel)]);
   const box = useRef<SVGSVGElement>(null);
 
+  const report = useScene((s) => s.scene?.report);
+  const ladder = useLadderBox();
+  const beside = large && report ? ladder : null;
+  const plot = beside ? besideLadder(makeScale(report!, beside.height), beside.height, WIDEST) : SMALL;
+  /** Stops of the plot under a pointer. */
+  const stopsAt = (e: PointerEvent<Element>) => {
+    const { left, top, width, height } = box.current!.getBoundingClientRect();
+    return plot.stopsAt(((e.clientX - left) / width) * plot.width, ((e.clientY - top) / height) * plot.height);
+  };
+
   const drag = useDrag<{ index: number }>({
     begin: (e) => {
-      const at = stopsAt(e, box.current!);
+      const at = stopsAt(e);
       let taken = -1;
       setPoints((points) => {
         const next = added(points, at.at);
@@ -33,7 +47,7 @@ export function CurvePlot() {
       hold();
       return { index: taken };
     },
-    move: ({ index }, e) => setPoints((points) => moved(points, index, stopsAt(e, box.current!))),
+    move: ({ index }, e) => setPoints((points) => moved(points, index, stopsAt(e))),
     end: () => {
       release();
       storeCurve();
@@ -45,7 +59,10 @@ export function CurvePlot() {
   for (let s = Math.ceil(FROM); s <= UP_TO; s++) whole.push(s);
   const shares = entering?.[channel === "points" ? "luminance" : channel];
   return (
-    <div className={large ? "curve large" : "curve"}>
+    <div
+      className={beside ? "curve large" : "curve"}
+      style={beside ? { left: beside.right, top: beside.top, height: beside.height } : undefined}
+    >
       <div className="row">
         <div className="segment" role="group" aria-label="Curve of">
           {CHANNELS.map((c) => (
@@ -70,16 +87,16 @@ export function CurvePlot() {
       </div>
       <svg
         ref={box}
-        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        width="100%"
+        viewBox={`0 0 ${plot.width} ${plot.height}`}
+        width={beside ? plot.width : "100%"}
         role="group"
         aria-label={`Curve of ${NAMES[channel].toLowerCase()}`}
       >
         <rect
-          x={LEFT}
-          y={6}
-          width={WIDTH - LEFT - 6}
-          height={HEIGHT - BOTTOM - 6}
+          x={plot.left}
+          y={plot.top}
+          width={plot.right - plot.left}
+          height={plot.bottom - plot.top}
           fill="transparent"
           className="ground"
           {...drag}
@@ -92,44 +109,44 @@ export function CurvePlot() {
               strokeWidth={s === 0 ? 1.2 : 0.6}
               opacity={s % 2 === 0 ? 1 : 0.45}
             >
-              <line x1={plotX(s)} x2={plotX(s)} y1={6} y2={HEIGHT - BOTTOM} />
-              <line x1={LEFT} x2={WIDTH - 6} y1={plotY(s)} y2={plotY(s)} />
+              <line x1={plot.x(s)} x2={plot.x(s)} y1={plot.top} y2={plot.bottom} />
+              <line x1={plot.left} x2={plot.right} y1={plot.y(s)} y2={plot.y(s)} />
             </g>
           ))}
           {whole
             .filter((s) => s % 2 === 0)
             .map((s) => (
               <g key={s} fontSize={9.5} fill="var(--crenn-palette-text-secondary)">
-                <text x={plotX(s)} y={HEIGHT - 4} textAnchor="middle">
+                <text x={plot.x(s)} y={plot.height - 4} textAnchor="middle">
                   {s === 0 ? "0" : s > 0 ? `+${s}` : `−${-s}`}
                 </text>
-                <text x={LEFT - 4} y={plotY(s) + 3.5} textAnchor="end">
+                <text x={plot.left - 4} y={plot.y(s) + 3.5} textAnchor="end">
                   {s === 0 ? "0" : s > 0 ? `+${s}` : `−${-s}`}
                 </text>
               </g>
             ))}
           {entering && shares && (
             <path
-              d={histogram(shares, entering.start, entering.bin)}
+              d={histogram(plot, shares, entering.start, entering.bin)}
               fill="var(--crenn-palette-bar)"
               opacity={0.55}
               data-testid="entering"
             />
           )}
           <line
-            x1={plotX(FROM)}
-            y1={plotY(FROM)}
-            x2={plotX(UP_TO)}
-            y2={plotY(UP_TO)}
+            x1={plot.x(FROM)}
+            y1={plot.y(FROM)}
+            x2={plot.x(UP_TO)}
+            y2={plot.y(UP_TO)}
             stroke="var(--crenn-palette-text-secondary)"
             strokeDasharray="2 4"
           />
           {under !== undefined && under > FROM && under < UP_TO && (
             <line
-              x1={plotX(under)}
-              x2={plotX(under)}
-              y1={6}
-              y2={HEIGHT - BOTTOM}
+              x1={plot.x(under)}
+              x2={plot.x(under)}
+              y1={plot.top}
+              y2={plot.bottom}
               stroke="var(--crenn-palette-primary-main)"
               data-testid="under"
             />
@@ -137,7 +154,7 @@ export function CurvePlot() {
           {CHANNELS.filter((c) => c === channel || curve[c].length > 0).map((c) => (
             <path
               key={c}
-              d={line(curveOf(curve[c]))}
+              d={line(plot, curveOf(curve[c]))}
               fill="none"
               stroke={INK[c]}
               strokeWidth={c === channel ? 1.8 : 0.9}
@@ -146,39 +163,31 @@ export function CurvePlot() {
           ))}
         </g>
         {points.map((p, i) => (
-          <CurveHandle key={`${channel} ${i}`} point={p} index={i} chosen={chosen === i} />
+          <CurveHandle key={`${channel} ${i}`} point={p} index={i} chosen={chosen === i} plot={plot} />
         ))}
       </svg>
     </div>
   );
 }
 
-/** Stops of the plot under a pointer. */
-function stopsAt(e: PointerEvent<Element>, svg: SVGSVGElement) {
-  const { left, top, width, height } = svg.getBoundingClientRect();
-  const x = ((e.clientX - left) / width) * WIDTH;
-  const y = ((e.clientY - top) / height) * HEIGHT;
-  return { at: FROM + (x - LEFT) * PER_PIXEL.x, to: FROM + (HEIGHT - BOTTOM - y) * PER_PIXEL.y };
-}
-
-function line(curve: (stop: number) => number): string {
+function line(plot: Plot, curve: (stop: number) => number): string {
   const out: string[] = [];
-  for (let s = FROM; s <= UP_TO + 1e-6; s += SPAN / 112) {
-    const y = Math.min(Math.max(plotY(curve(s)), 6), HEIGHT - BOTTOM);
-    out.push(`${plotX(s).toFixed(1)} ${y.toFixed(1)}`);
+  for (let s = FROM; s <= UP_TO + 1e-6; s += (UP_TO - FROM) / 112) {
+    const y = Math.min(Math.max(plot.y(curve(s)), plot.top), plot.bottom);
+    out.push(`${plot.x(s).toFixed(1)} ${y.toFixed(1)}`);
   }
   return `M ${out.join(" L ")}`;
 }
 
 /** Bars of a histogram over what enters; the root shows small lamps beside a large sky. */
-function histogram(shares: number[], start: number, bin: number): string {
+function histogram(plot: Plot, shares: number[], start: number, bin: number): string {
   const most = Math.max(...shares, 1e-9);
-  const base = HEIGHT - BOTTOM;
+  const base = plot.bottom;
   const parts = shares.flatMap((share, i) => {
     const [from, to] = [start + i * bin, start + (i + 1) * bin];
     if (share <= 0 || from < FROM || to > UP_TO) return [];
-    const top = base - Math.sqrt(share / most) * (base - 30);
-    return `M ${plotX(from).toFixed(1)} ${base} V ${top.toFixed(1)} H ${plotX(to).toFixed(1)} V ${base} Z`;
+    const top = base - Math.sqrt(share / most) * (base - plot.top) * 0.85;
+    return `M ${plot.x(from).toFixed(1)} ${base} V ${top.toFixed(1)} H ${plot.x(to).toFixed(1)} V ${base} Z`;
   });
   return parts.join(" ");
 }

@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef } from "react";
 
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
@@ -18,6 +18,7 @@ import { makeScale, span } from "./scale";
 import { TintMarks } from "./TintMarks";
 import { StopHistogram } from "./StopHistogram";
 import { ToneHistogram } from "./ToneHistogram";
+import { measureLadder, useLadderBox } from "./useLadderBox";
 
 const FRAMES = 26;
 const LABELS = 89;
@@ -37,11 +38,12 @@ export function Ladder({ station }: { station: string }) {
   const frames = useScene((s) => s.scene?.frames);
   const within = useStopsWithin(station);
   const box = useRef<SVGSVGElement>(null);
-  const [height, setHeight] = useState(640);
+  const height = useLadderBox((s) => s.height);
   useEffect(() => {
     if (!box.current) return;
-    const watch = new ResizeObserver(([entry]) => setHeight(Math.max(entry.contentRect.height, 200)));
-    watch.observe(box.current);
+    const svg = box.current;
+    const watch = new ResizeObserver(() => measureLadder(svg));
+    watch.observe(svg);
     return () => watch.disconnect();
   }, [report]);
 

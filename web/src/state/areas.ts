@@ -147,6 +147,7 @@ export function beginPart(part: Part, about: Partial<Area> = {}): [string, strin
     on: true,
     opacity: 100,
     acts: "light",
+    without: [],
     invert: false,
     parts: [part],
     bends: ready(),

@@ -16,10 +16,10 @@ from crenn.core.areas.part import Id, Keyed, Part, with_ids
 from crenn.core.areas.ranges import ColourRange, LightRange
 from crenn.core.areas.shapes import Ellipse, Gradient
 from crenn.core.pipeline.program import Acts
-from crenn.core.pipeline.step import Step, dial
+from crenn.core.pipeline.step import Stage, Step, dial
 
-#: A treatment has at most so many areas, and an area so many parts, and bends so many dials.
-MOST_AREAS, MOST_PARTS, MOST_BENDS = 24, 24, 200
+#: A treatment has at most so many areas, and an area so many parts, bends so many dials and leaves out so many steps.
+MOST_AREAS, MOST_PARTS, MOST_BENDS, MOST_WITHOUT = 24, 24, 200, 40
 #: How parts join, in the order in which kernels count them.
 MODES = ("add", "subtract", "intersect")
 #: Full in a mask.
@@ -37,7 +37,13 @@ class Area(Keyed):
     name: str = Field("Area", min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
     on: bool = True
     opacity: float = dial(100.0, "%", 0, 100, 1, "Opacity", "How far all of its mask acts.")
-    acts: Acts = Field("light", description="on all of the light, or on its lightness or its colour alone")
+    acts: Acts = Field(
+        "light",
+        description="on all of the light, on its lightness or its colour alone, or what it makes of the light is added",
+    )
+    without: list[str] = Field(
+        default_factory=list, max_length=MOST_WITHOUT, description="steps that it leaves out, by name"
+    )
     invert: bool = Field(False, description="takes all that its parts together leave out")
     parts: list[AnyPart] = Field(min_length=1, max_length=MOST_PARTS)
     bends: dict[str, float] = Field(
@@ -56,6 +62,18 @@ class Area(Keyed):
         """What its mask is made from."""
         told = ",".join(f"{part.mode}{part.invert}{part.key}" for part in self.parts if part.on)
         return hashlib.sha256(f"{self.opacity} {self.invert} {told}".encode()).hexdigest()
+
+    @property
+    def lies(self) -> bool:
+        """Whether what it shows is another rendering of the place, laid over it or added to it as light."""
+        return self.on and (self.acts == "added" or bool(self.without))
+
+    @property
+    def everywhere(self) -> "Area":
+        """The area with all places in its mask, bending dials as if it were not `lies`."""
+        all_places = Brush(id="p1", strokes=[], invert=True)
+        acts: Acts = "light" if self.acts == "added" else self.acts
+        return self.changed(parts=[all_places], opacity=100.0, invert=False, acts=acts, without=[])
 
     @property
     def opaque(self) -> "Area":
@@ -134,6 +152,20 @@ def _written(mask, full, out):
     for y in nb.prange(mask.shape[0]):
         for x in range(mask.shape[1]):
             out[y, x] = np.uint16(min(max(mask[y, x], np.float32(0)), np.float32(1)) * full + np.float32(0.5))
+
+
+def check_left_out(names: Sequence[str], steps: Sequence[Step[Any]]) -> None:
+    """Check that steps can be left out within an area: those that act on light, before it is shown.
+
+    Raises
+    ------
+    ValueError
+        Naming the first that cannot.
+    """
+    can = {step.name for step in steps if step.stage == Stage.LIGHT}
+    for name in names:
+        if name not in can:
+            raise ValueError(f"no step “{name[:60]}” can be left out in an area")
 
 
 def check_bends(bends: dict[str, float], steps: Sequence[Step[Any]]) -> None:

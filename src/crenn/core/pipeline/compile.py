@@ -1,6 +1,7 @@
 """From steps and their parameters to one frame and one program."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 from typing import Any
 
 from crenn.core.pipeline.picture_geometry import PictureGeometry
@@ -32,6 +33,7 @@ def compiled(
     scene: SceneLight,
     display: bool = True,
     acts: Sequence[Acts] = (),
+    laid: Mapping[int, bool] = MappingProxyType({}),
 ) -> Program:
     """Let steps write their program.
 
@@ -46,15 +48,23 @@ def compiled(
         Whether the steps of the display take part.
     acts : sequence of str
         What each area changes; all of the light where it is not told.
+    laid : mapping of int to bool
+        Areas under whose masks the picture is rendered otherwise, and whether that light is added; they bend nothing
+        here.
     """
     program = Program()
-    for step, parameters in steps:
-        if not isinstance(step, LightStep) or not parameters.on or (step.stage == Stage.DISPLAY and not display):
-            continue
-        values = step.resolved(parameters, scene)
-        step.act(program, values, scene)
-        for area, bent in enumerate(bends):
-            if own := bent.get(step.name):
-                with program.under(area, acts[area] if area < len(acts) else "light"):
-                    step.bend(program, own, values, scene)
+    of_light = [(step, parameters) for step, parameters in steps if isinstance(step, LightStep) and parameters.on]
+    for stage in (Stage.LIGHT, Stage.DISPLAY) if display else (Stage.LIGHT,):
+        for step, parameters in of_light:
+            if step.stage != stage:
+                continue
+            values = step.resolved(parameters, scene)
+            step.act(program, values, scene)
+            for area, bent in enumerate(bends):
+                if own := bent.get(step.name):
+                    with program.under(area, acts[area] if area < len(acts) else "light"):
+                        step.bend(program, own, values, scene)
+        if stage == Stage.LIGHT:
+            for area, added in laid.items():
+                program.lay(area, added)
     return program

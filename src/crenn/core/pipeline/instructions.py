@@ -38,6 +38,7 @@ class Operation(IntEnum):
     TINT = 7
     CLEAN = 8
     COLOUR = 9
+    LAY = 10
 
 
 @dataclass(frozen=True, eq=False)
@@ -277,3 +278,16 @@ class Colour(Instruction):
     @property
     def carried(self) -> GuidedField | None:
         return self.share
+
+
+@dataclass(frozen=True, eq=False)
+class Lay(Instruction):
+    """Lays another rendering of the place over it under an area's mask, or adds its light; see
+    `crenn.core.render.programs.otherwise`."""
+
+    operation = Operation.LAY
+    added: bool = False
+
+    @property
+    def numbers(self) -> tuple[float, ...]:
+        return (float(self.added),)

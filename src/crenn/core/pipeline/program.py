@@ -22,6 +22,7 @@ from crenn.core.pipeline.instructions import (
     Grid,
     Haze,
     Instruction,
+    Lay,
     Matrix,
     Tint,
     table_stops,
@@ -31,8 +32,8 @@ from crenn.core.pipeline.planes import GridCurve, GuidedField, NoiseMix, Plane
 #: Luminance of the picture from which bright colours fade to white, unless the treatment says otherwise.
 FADE = 0.55
 I = TypeVar("I", bound=Instruction)
-#: What of the light an area changes.
-Acts = Literal["light", "lightness", "colour"]
+#: What of the light an area changes, or that what it makes of the light is added to it.
+Acts = Literal["light", "lightness", "colour", "added"]
 
 
 class Program:
@@ -232,6 +233,10 @@ class Program:
         """Take away a share of the haze, or add it; ``carried`` tells how much of each place's light is airlight."""
         if share:
             self.write(Haze(airlight=carried, share=float(share)))
+
+    def lay(self, area: int, added: bool) -> None:
+        """Lay what the picture is otherwise over it, or add its light, under the mask of an area; see `Lay`."""
+        self.instructions.append(Lay(area=area, added=added))
 
     def show(self, table: np.ndarray, fade: float = FADE) -> None:
         """Set the display: luminance 0–1 over the stop, float64 (TABLE_SIZE,), and from which on colours fade."""

@@ -6,7 +6,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from crenn.core.pipeline.colours import SPAN
-from crenn.core.pipeline.instructions import TABLE_SIZE, Instruction
+from crenn.core.pipeline.instructions import TABLE_SIZE, Instruction, Lay
 from crenn.core.pipeline.program import Program
 from crenn.core.render.grid import LAYER, BaseGrid, even_base, looked_up
 
@@ -16,6 +16,7 @@ OPERATION, AREA, TABLE, GRID, PLANE, MIX, COLOURS = 0, 1, 2, 3, 4, 7, 8
 CODES = 9
 #: Numbers of an instruction.
 NUMBERS = 9
+_NONE_LAID = np.zeros((1, 1, 1, 3), np.float32)
 
 
 class KernelInputs(NamedTuple):
@@ -43,6 +44,8 @@ class KernelInputs(NamedTuple):
     spans : ndarray, int32 (A, h, 2)
         Columns that each mask touches in each row: the first, and the first after them.
     planes : ndarray, float32 (P, h, w)
+    laid : ndarray, float32 (L, h, w, 3)
+        The light of other renderings of the place; an instruction's `PLANE` tells which it lays or adds.
     floor : float32
         Least luminance told apart by the base.
     based : bool
@@ -63,6 +66,7 @@ class KernelInputs(NamedTuple):
     masks: np.ndarray
     spans: np.ndarray
     planes: np.ndarray
+    laid: np.ndarray
     floor: np.float32
     based: bool
     top: float
@@ -111,6 +115,10 @@ class Inputs(Protocol):
         """The planes of a program, float32 (P, h, w): those in EV first, then three for each mix of noise."""
         ...
 
+    def laid(self, area: int) -> np.ndarray:
+        """The light of the rendering that an area lays over the rest, float32 (h, w, 3)."""
+        ...
+
     def grid(self, instruction: Instruction) -> Reading:
         """The grid that an instruction reads."""
         ...
@@ -128,6 +136,7 @@ def encode(program: Program, inputs: Inputs) -> KernelInputs:
     colours: list[np.ndarray] = []
     colours_at: list[tuple[float, ...]] = []
     readings: list[Reading] = []
+    laid: list[np.ndarray] = []
     planes, mixes = [plane.key for plane in program.planes], [mix.key for mix in program.mixes]
     for i, one in enumerate(program.instructions):
         codes[i, OPERATION], codes[i, AREA] = one.operation, one.area
@@ -145,6 +154,9 @@ def encode(program: Program, inputs: Inputs) -> KernelInputs:
             codes[i, PLANE + k] = planes.index(plane.key)
         if one.mix is not None:
             codes[i, MIX] = len(planes) + 3 * mixes.index(one.mix.key)
+        if isinstance(one, Lay):
+            codes[i, PLANE] = len(laid)
+            laid.append(inputs.laid(one.area))
         if one.colours is not None:
             codes[i, COLOURS] = len(colours)
             first, step = SPAN[one.colours.by]
@@ -165,6 +177,7 @@ def encode(program: Program, inputs: Inputs) -> KernelInputs:
         masks,
         spans,
         inputs.planes(program),
+        np.stack(laid) if laid else _NONE_LAID,
         np.float32(inputs.floor),
         any(one.reads_base for one in program.instructions),
         *inputs.row,
@@ -206,6 +219,9 @@ class EvenPatchInputs:
 
     def planes(self, program: Program) -> np.ndarray:
         return np.zeros((max(len(program.planes), 1), *self.light.shape[:2]), np.float32)
+
+    def laid(self, area: int) -> np.ndarray:
+        return self.light
 
     def grid(self, instruction: Instruction) -> Reading:
         cells, curve, carried = self._base.cells, instruction.curve, instruction.carried

@@ -9,6 +9,7 @@ from crenn.core.light.ends import neutral_display
 from crenn.core.pipeline.compile import compiled
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
+from crenn.core.pipeline.step import Stage
 from crenn.core.treatment import STEPS, Treatment
 
 #: Programs that are kept: of one picture the same are asked for several times over.
@@ -30,12 +31,31 @@ def program_of(treatment: Treatment, light: SceneLight, display: bool = True) ->
     """
     steps = [(step, treatment.section(step)) for step in STEPS]
     areas = bending(treatment)
-    program = compiled(steps, [area.by_step() for area in areas], light, display, [area.acts for area in areas])
+    bends = [_of_display(area.by_step()) if area.lies else area.by_step() for area in areas]
+    laid = {index: area.acts == "added" for index, area in enumerate(areas) if area.lies}
+    program = compiled(steps, bends, light, display, [area.acts for area in areas], laid)
     if display and program.display is None:
         program.show(neutral_display())
     return program
 
 
 def bending(treatment: Treatment) -> list[Area]:
-    """The areas that bend something, in the order in which programs count them."""
-    return [area for area in treatment.areas if area.by_step()]
+    """The areas that change something, in the order in which programs count them."""
+    return [area for area in treatment.areas if area.by_step() or area.lies]
+
+
+def otherwise(treatment: Treatment, index: int) -> Treatment:
+    """What an area that `Area.lies` shows within its mask: its bends everywhere, and without the steps that it leaves
+    out; ``index`` counts as programs do.
+
+    Of the other areas those act that lie nowhere themselves: otherwise each would ask for all.
+    """
+    own = bending(treatment)[index]
+    others = [area for area in treatment.areas if area is own or not area.lies]
+    areas = [area.everywhere if area is own else area for area in others]
+    return treatment.without(*own.without).with_sections(areas=areas)
+
+
+def _of_display(bends: dict[str, dict[str, float]]) -> dict[str, dict[str, float]]:
+    """Of an area's bends those of steps that show light: they act once all light is together."""
+    return {step.name: bends[step.name] for step in STEPS if step.stage == Stage.DISPLAY and step.name in bends}

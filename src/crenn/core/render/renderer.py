@@ -25,7 +25,7 @@ from crenn.core.render.grids import Grids
 from crenn.core.render.masks import Masks
 from crenn.core.render.noise_visibility import REACH, SIDE, NoiseVisibility, lift_of, noise_shares
 from crenn.core.render.planes import Planes
-from crenn.core.render.programs import bending, program_of
+from crenn.core.render.programs import bending, otherwise, program_of
 from crenn.core.render.rows import light_of
 from crenn.core.render.source import Source
 from crenn.core.render.view import View
@@ -290,6 +290,15 @@ class _WindowInputs:
 
     def planes(self, program: Program) -> np.ndarray:
         return self.renderer._planes.of(self.view, program)
+
+    def laid(self, area: int) -> np.ndarray:
+        treatment = otherwise(self.treatment, area)
+        program = program_of(treatment, self.view.source.light, False)
+        # Noise stays in it where it stays in the rest.
+        program = program if self.program.mixes else program.without_cleaning()
+        if program.neutral:
+            return self.light
+        return self.renderer._light_of(treatment, program, self.view)
 
     def grid(self, instruction: Instruction) -> Reading:
         if not instruction.by_lift:

@@ -18,7 +18,7 @@ _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _TINY = np.float32(1e-12)
 _SHARE = np.float32(1 / 65535)
-_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT, _CLEAN, _COLOUR = (int(o) for o in Operation)
+_MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT, _CLEAN, _COLOUR, _LAY = (int(o) for o in Operation)
 #: Rows of work that the interpreter needs.
 ROWS = 16
 
@@ -105,6 +105,13 @@ def _sum(ev, more, factor, mask, masked):
 
 
 @nb.njit(fastmath=True)
+def _gained(ev, by, mask):
+    share = by * _SHARE
+    for x in range(ev.size):
+        ev[x] += share * np.float32(mask[x])
+
+
+@nb.njit(fastmath=True)
 def _each(colour, table, ev, mask, masked):
     """A colour brightened by the EV of a table at its own stop."""
     if masked:
@@ -181,6 +188,16 @@ def _tinted(r, g, b, red, green, blue, factor, mask, masked):
         after = _LR * one + _LG * two + _LB * three
         k = y / after if after > _TINY and y > _TINY else _ONE
         r[x], g[x], b[x] = one * k, two * k, three * k
+
+
+@nb.njit(fastmath=True)
+def _lie(r, g, b, ev, other, mask, added):
+    """Other light, (w, 3), in the place of what is there by now, or added to it; EV so far are applied."""
+    for x in range(r.size):
+        w = np.float32(mask[x]) * _SHARE
+        k = exp2(ev[x]) * (_ONE if added else _ONE - w)
+        r[x], g[x], b[x] = k * r[x] + w * other[x, 0], k * g[x] + w * other[x, 1], k * b[x] + w * other[x, 2]
+        ev[x] = _ZERO
 
 
 @nb.njit(fastmath=True)
@@ -263,9 +280,7 @@ def run_row(inputs, y, work):
                 _map_all(r, g, b, numbers[i])
             fresh = False
         elif operation == _GAIN:
-            share = numbers[i, 0] * _SHARE
-            for x in range(first, last):
-                ev[x] += share * np.float32(mask[x - first])
+            _gained(ev[first:last], numbers[i, 0], mask)
         elif operation == _CURVE:
             if not fresh:
                 _stops(r, g, b, _TINY, own)
@@ -332,6 +347,10 @@ def run_row(inputs, y, work):
                 fresh = False
             else:
                 _sum(ev[first:last], more[first:last], _ONE, mask, masked)
+        elif operation == _LAY:
+            other = inputs.laid[codes[i, PLANE], y, first:last]
+            _lie(r[first:last], g[first:last], b[first:last], ev[first:last], other, mask, numbers[i, 0] > _ZERO)
+            fresh = False
         elif operation == _ADD:
             _sum(ev[first:last], planes[codes[i, PLANE], y, first:last], numbers[i, 0], mask, masked)
     if in_oklab:

@@ -9,18 +9,24 @@ import { Dial } from "../Dial";
 import { NameInput } from "../NameInput";
 import { ToolButton } from "../ToolButton";
 import { remember } from "../../state/areas";
-import { ALL, bendable, type Bendable, withWhole } from "./bends";
+import { ALL, bendable, type Bendable, leavable, OUT, withWhole } from "./bends";
 import { sought } from "./search";
 
 /** A name has at most so many characters. */
 const LONGEST = 60;
-const ACTS: Record<Area["acts"], string> = { light: "light", lightness: "lightness alone", colour: "colour alone" };
+const ACTS: Record<Area["acts"], string> = {
+  light: "light",
+  lightness: "lightness alone",
+  colour: "colour alone",
+  added: "a light added",
+};
 
 /** What an area bends: a dial for each, relative to the whole picture's, and a field to name more. */
 export function AreaDials({ area }: { area: Area }) {
   const treatment = useScene((s) => s.treatment);
   const opacity = useKinds().data?.area.find((d) => d.name === "opacity");
-  const dials = bendable(useSteps().data ?? [], treatment);
+  const steps = useSteps().data ?? [];
+  const dials = bendable(steps, treatment);
   const bent = dials.filter((d) => d.name in area.bends);
   const others = dials.filter((d) => !(d.name in area.bends));
   const [typed, setTyped] = useState("");
@@ -30,8 +36,14 @@ export function AreaDials({ area }: { area: Area }) {
     remember(Object.fromEntries(dials.filter((d) => d.name in now).map((d) => [d.name, d.dial.default!])));
     store(says);
   };
-  /** A dial, or all of a step that are not bent yet. */
+  const leaveOut = (without: string[], says: string) => {
+    preview((t) => withValue(t, ["areas", area.id, "without"], without));
+    store(says);
+  };
+  /** A dial, all of a step that are not bent yet, or a step left out. */
   const begin = (found: Bendable) => {
+    if (found.name.endsWith(OUT))
+      return leaveOut([...area.without, found.of], `${found.step} left out in ${area.name}`);
     const more = found.name.endsWith(ALL) ? others.filter((d) => `${d.of}${ALL}` === found.name) : [found];
     bend(
       more.map((d) => d.name),
@@ -55,7 +67,10 @@ export function AreaDials({ area }: { area: Area }) {
         />
       </h3>
       {opacity && <Dial key={`${area.id} opacity`} dial={opacity} path={["areas", area.id, "opacity"]} />}
-      <div className="choice" title="What of the light its dials change; the rest stays as it was">
+      <div
+        className="choice"
+        title="What of the light its dials change, or whether what they make of it is added to what is there"
+      >
         <span>Acts on</span>
         <Select
           size="small"
@@ -86,6 +101,27 @@ export function AreaDials({ area }: { area: Area }) {
           </IconButton>
         </Dial>
       ))}
+      {area.without.map((name) => {
+        const title = steps.find((step) => step.name === name)?.title ?? name;
+        return (
+          <div className="choice" key={name}>
+            <span>Without {title}</span>
+            <IconButton
+              size="small"
+              aria-label={`${title} in it again`}
+              title="The step acts in it again"
+              onClick={() =>
+                leaveOut(
+                  area.without.filter((other) => other !== name),
+                  `${title} in ${area.name} again`,
+                )
+              }
+            >
+              ×
+            </IconButton>
+          </div>
+        );
+      })}
       <div className="buttons">
         <ToolButton
           tool="huePicker"
@@ -103,7 +139,7 @@ export function AreaDials({ area }: { area: Area }) {
       <Autocomplete<Bendable>
         size="small"
         className="below"
-        options={others}
+        options={[...others, ...leavable(steps, area.without)]}
         value={null}
         blurOnSelect
         autoHighlight
@@ -119,7 +155,7 @@ export function AreaDials({ area }: { area: Area }) {
           <TextField
             {...params}
             variant="standard"
-            placeholder="Bend another dial: type its name, or what it does"
+            placeholder="Bend a dial or leave a step out: type its name"
             slotProps={{
               ...params.slotProps,
               htmlInput: { ...params.slotProps.htmlInput, "aria-label": "Bend another dial" },

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Area, Step, Treatment } from "../../api/client";
-import { bendable, summary } from "./bends";
+import { bendable, leavable, summary } from "./bends";
 
 const dial = (step: string, name: string, title: string, more: object = {}) => ({
   kind: "dial",
@@ -50,7 +50,21 @@ describe("what areas can bend", () => {
     expect(bendable(STEPS, null)).toHaveLength(1);
   });
   it("is said in words", () => {
-    const area = { bends: { "hues.Sky.shift": -0.5, "inks.red_cyan": 0 } } as unknown as Area;
+    const area = {
+      acts: "light",
+      without: [],
+      bends: { "hues.Sky.shift": -0.5, "inks.red_cyan": 0 },
+    } as unknown as Area;
     expect(summary(area, bendable(STEPS, TREATMENT))).toBe("sky, hue \u22120.50 EV");
+    const lit = { acts: "added", without: ["inks"], bends: {} } as unknown as Area;
+    expect(summary(lit, bendable(STEPS, TREATMENT))).toBe("light added, without By family");
+  });
+  it("has steps that can be left out, once", () => {
+    const steps = [
+      { ...STEPS[0], left_out: true },
+      { ...STEPS[1], left_out: false },
+    ];
+    expect(leavable(steps, []).map((d) => d.dial.title)).toEqual(["Leave out By family"]);
+    expect(leavable(steps, ["inks"])).toEqual([]);
   });
 });

@@ -46,6 +46,23 @@ function bent(step: Step, p: Dial, name: string, of: string | null): Bendable[] 
   return [{ name: `${step.name}.${name}`, step: step.title, of: step.name, dial }];
 }
 
+/** Ends the name of what stands for leaving a step out. */
+export const OUT = ".out";
+
+/** Steps that an area may leave out, and does not yet, as they are named among the dials. */
+export function leavable(steps: readonly Step[], out: readonly string[]): Bendable[] {
+  return steps
+    .filter((step) => step.left_out && !out.includes(step.name))
+    .map((step) => ({
+      name: `${step.name}${OUT}`,
+      step: step.title,
+      of: step.name,
+      dial: { ...NOTHING, title: `Leave out ${step.title}`, help: "leaves the area as it would be without this step" },
+    }));
+}
+/** What stands for something that is no dial. */
+const NOTHING = { unit: "", low: 0, high: 0, increment: 1, scale: "linear", shows: null, default: null } as const;
+
 /** Ends the name of what stands for all dials of a step. */
 export const ALL = ".*";
 /** Steps of more dials than this are not opened at once. */
@@ -55,18 +72,21 @@ const FEW = 9;
 export function withWhole(dials: readonly Bendable[]): Bendable[] {
   return dials.flatMap((d, i) => {
     if (dials[i - 1]?.step === d.step) return [d];
-    const count = dials.filter((other) => other.step === d.step).length;
+    const count = dials.filter((other) => other.step === d.step && !other.name.endsWith(OUT)).length;
     const whole = { ...d, name: `${d.of}${ALL}`, dial: { ...d.dial, title: `All of ${d.step}`, default: null } };
     return count > 1 && count <= FEW ? [whole, d] : [d];
   });
 }
 
-/** What an area does, in words: the dials it bends, and by how much. */
+/** What an area does, in words: how it acts, the dials it bends, and by how much, and what it leaves out. */
 export function summary(area: Area, dials: Bendable[]): string {
   const said = dials.flatMap(({ name, dial }) => {
     const value = area.bends[name];
     if (value === undefined || value === dial.default) return [];
     return [`${dial.title.toLowerCase()} ${number(value, decimals(dial.increment), dial.default === 0)} ${dial.unit}`];
   });
+  const out = dials.filter((d, i) => area.without.includes(d.of) && dials[i - 1]?.of !== d.of).map((d) => d.step);
+  if (area.acts === "added") said.unshift("light added");
+  if (area.without.length) said.push(`without ${(out.length ? out : area.without).join(", ")}`);
   return said.length ? said.join(", ") : "bends nothing yet";
 }
