@@ -97,10 +97,11 @@ def areas_within(scene_id: PathId, body: WithinIn, request: Request) -> WithinOu
     treatment = parse_treatment(body.document)
 
     def work(renderer: Renderer) -> WithinOut:
-        outlines = [outline(renderer, area) for area in treatment.areas]
+        scene = renderer.source(treatment)
+        outlines = [outline(renderer, scene, area) for area in treatment.areas]
         stops = None
         if (area := treatment.area(body.area)) is not None:
-            stops = stops_within(renderer, area).round(7).tolist()
+            stops = stops_within(renderer, scene, area).round(7).tolist()
         lines = [[line.round(4).ravel().tolist() for line in one.lines] for one in outlines]
         return WithinOut(
             outlines=[OutlineOut(lines=own, share=round(one.share, 5)) for own, one in zip(lines, outlines)],
@@ -113,9 +114,14 @@ def areas_within(scene_id: PathId, body: WithinIn, request: Request) -> WithinOu
 @router.post("/scenes/{scene_id}/areas/at")
 def areas_at(scene_id: PathId, body: AtIn, request: Request) -> AtOut:
     """Which areas of a treatment hold a place."""
-    areas = [area for area in parse_treatment(body.document).areas if area.on]
-    found = on_renderer(request, scene_id, lambda renderer: holding(renderer, areas, (body.place[0], body.place[1])))
-    return AtOut(areas=[area.id for area in reversed(found)])
+    treatment = parse_treatment(body.document)
+    areas = [area for area in treatment.areas if area.on]
+
+    def work(renderer: Renderer) -> AtOut:
+        found = holding(renderer, renderer.source(treatment), areas, (body.place[0], body.place[1]))
+        return AtOut(areas=[area.id for area in reversed(found)])
+
+    return on_renderer(request, scene_id, work)
 
 
 @router.post("/scenes/{scene_id}/areas/pick")

@@ -47,6 +47,7 @@ from crenn.core.light.relief import Relief
 from crenn.core.light.stars import Stars
 from crenn.core.light.tone import Tone
 from crenn.core.light.white_balance import WhiteBalance
+from crenn.core.mend.patch import MOST_LAYERS, MOST_PATCHES, MendLayer
 from crenn.core.noise.reduction import NoiseReduction
 from crenn.core.noise.sharpening import Sharpening
 from crenn.core.pipeline.step import Step, StepParameters
@@ -202,11 +203,23 @@ def checked_areas(areas: list[Area]) -> list[Area]:
 
 
 class Treatment(_Sections):
-    """The treatment document, version 7: a section for each step, and the areas."""
+    """The treatment document, version 7: a section for each step, the areas, and the mends."""
 
     UPGRADES = {1: _second, 2: _third, 3: _fourth, 4: _fifth, 5: _sixth, 6: _seventh}
 
     areas: list[Area] = Field(default_factory=list, max_length=MOST_AREAS, description="Local adjustments.")
+    mend: list[MendLayer] = Field(
+        default_factory=list,
+        max_length=MOST_LAYERS,
+        description="What is put in the place of what should not be there.",
+    )
+
+    @field_validator("mend")
+    @classmethod
+    def _layers_known_apart(cls, mend: list[MendLayer]) -> list[MendLayer]:
+        if (count := sum(len(layer.patches) for layer in mend)) > MOST_PATCHES:
+            raise ValueError(f"there are {count} patches, and may be {MOST_PATCHES}: take some away")
+        return with_ids(mend, "l")
 
     @field_validator("areas")
     @classmethod
@@ -222,9 +235,8 @@ class Treatment(_Sections):
     def key(self) -> tuple:
         """What tells it from others that show something else: neither names and ids, nor its basis."""
         sections = tuple(getattr(self, step.name).model_dump_json() for step in STEPS)
-        return sections, tuple(
-            (area.key, area.on, area.acts, *area.without, *sorted(area.bends.items())) for area in self.areas
-        )
+        areas = tuple((area.key, area.on, area.acts, *area.without, *sorted(area.bends.items())) for area in self.areas)
+        return sections, areas, tuple(layer.key for layer in self.mend)
 
     def area(self, key: str | None) -> Area | None:
         """The area of an id; None if there is none."""
@@ -246,7 +258,12 @@ class Treatment(_Sections):
         by = place_map(self.basis, basis, maps)
         if by.still:
             return self.with_sections(basis=basis)
-        return self.with_sections(basis=basis, crop=self.section(CROP).moved(by), areas=moved_areas(self.areas, by))
+        return self.with_sections(
+            basis=basis,
+            crop=self.section(CROP).moved(by),
+            areas=moved_areas(self.areas, by),
+            mend=[layer.moved(by) for layer in self.mend],
+        )
 
     def changed(self, changes: Sequence[Change]) -> "Treatment":
         """The treatment after changes of its document; what they do not touch is neither written out nor checked anew.

@@ -10,6 +10,7 @@ from crenn.core.areas.area import FULL, Area
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import CrennError
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.source import Source
 from crenn.core.render.view import View
 from crenn.core.render.window import Window
 
@@ -35,15 +36,15 @@ class Outline:
     share: float
 
 
-def _mask(renderer: Renderer, area: Area, side: int) -> tuple[np.ndarray, View]:
+def _mask(renderer: Renderer, scene: Source, area: Area, side: int) -> tuple[np.ndarray, View]:
     """An area's mask of the whole scene, uint16 (h, w), at its full opacity, and the view that it is of."""
-    view = View.of_scene(renderer.scene, Window.whole(renderer.scene.size, side), False)
+    view = View.of_scene(scene, Window.whole(scene.size, side), False)
     return renderer.mask(area.opaque, view), view
 
 
-def outline(renderer: Renderer, area: Area) -> Outline:
+def outline(renderer: Renderer, scene: Source, area: Area) -> Outline:
     """The outline of an area's mask, and how much of the scene is within."""
-    mask, view = _mask(renderer, area, _OUTLINED)
+    mask, view = _mask(renderer, scene, area, _OUTLINED)
     # A border of nothing closes lines that run along the scene's.
     inside = cv2.copyMakeBorder((mask > FULL // 2).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT)
     found, _ = cv2.findContours(inside, cv2.RETR_LIST, cv2.CHAIN_APPROX_NONE)
@@ -54,10 +55,10 @@ def outline(renderer: Renderer, area: Area) -> Outline:
     return Outline([line for line in lines if len(line) > 2], float(mask.mean() / FULL))
 
 
-def stops_within(renderer: Renderer, area: Area) -> np.ndarray:
+def stops_within(renderer: Renderer, scene: Source, area: Area) -> np.ndarray:
     """Share of the scene that lies within an area, per bin of its report's histogram, float64 (N,)."""
-    mask, view = _mask(renderer, area, _COUNTED)
-    report = renderer.scene.report
+    mask, view = _mask(renderer, scene, area, _COUNTED)
+    report = scene.report
     count, start, width = len(report["histogram"]), report["histogram_start"], report["histogram_bin"]
     light = luminance(renderer.light(view))
     bins = np.floor((np.log2(np.maximum(light, 2.0**-40)) - start) / width).astype(np.int64)
@@ -65,12 +66,14 @@ def stops_within(renderer: Renderer, area: Area) -> np.ndarray:
     return np.asarray(counts / mask.size)
 
 
-def holding(renderer: Renderer, areas: list[Area], place: tuple[float, float]) -> list[Area]:
+def holding(renderer: Renderer, scene: Source, areas: list[Area], place: tuple[float, float]) -> list[Area]:
     """Those of some areas whose mask holds a place by half or more.
 
     Parameters
     ----------
     renderer : Renderer
+    scene : Source
+        Its scene, or that mended.
     areas : list of Area
     place : tuple of float
         In shares of the scene's longer side.
@@ -80,7 +83,6 @@ def holding(renderer: Renderer, areas: list[Area], place: tuple[float, float]) -
     CrennError
         If it lies outside the scene.
     """
-    scene = renderer.scene
     side = max(scene.size)
     window = Window.about((place[0] * side, place[1] * side), 1.0, scene.size)
     view = View.of_scene(scene, window)

@@ -25,7 +25,7 @@ def probe(renderer: Renderer, treatment: Treatment, x: float, y: float) -> dict 
         hue, chroma and lightness of the picture, its sRGB ``code``, whether sRGB could not show it (``outside``), and
         hue and saturation of what enters the hues, ``on_circle``.
     """
-    scene = renderer.scene
+    scene = renderer.source(treatment)
     frame = renderer.frame(treatment)
     at_x, at_y = int(np.floor(x)), int(np.floor(y))
     if not (0 <= at_x < frame.size[1] and 0 <= at_y < frame.size[0]):

@@ -9,6 +9,8 @@ import numpy as np
 from crenn.core.areas.area import Area
 from crenn.core.areas.part import Part
 from crenn.core.light.ends import neutral_display
+from crenn.core.mend.patch import Patch
+from crenn.core.mend.solve import Solved
 from crenn.core.noise.cleaning import Box
 from crenn.core.pipeline.compile import framed
 from crenn.core.pipeline.instructions import Instruction
@@ -23,6 +25,7 @@ from crenn.core.render.framed import Framed
 from crenn.core.render.grid import BaseGrid, carry
 from crenn.core.render.grids import Grids
 from crenn.core.render.masks import Masks
+from crenn.core.render.mending import Mender
 from crenn.core.render.noise_visibility import REACH, SIDE, NoiseVisibility, lift_of, noise_shares
 from crenn.core.render.planes import Planes
 from crenn.core.render.programs import bending, otherwise, program_of
@@ -58,6 +61,7 @@ class Renderer:
         self._planes = Planes(self._framed, self.cache)
         self._grids = Grids(self.cache)
         self._masks = Masks(self._planes, self._grids, self.cache)
+        self._mender = Mender(scene, self.cache)
         self._told_short = False
 
     def frame(self, treatment: Treatment) -> PictureGeometry:
@@ -77,16 +81,20 @@ class Renderer:
 
     def view(self, treatment: Treatment, window: Window, fine: bool = True) -> View:
         """A window of the treatment's picture; see `View`."""
-        return View(self.scene, self.frame(treatment), window, fine)
+        return View(self.source(treatment), self.frame(treatment), window, fine)
+
+    def source(self, treatment: Treatment) -> Source:
+        """The scene as a treatment mends it."""
+        return self._mender.source(treatment.mend)
+
+    def solved(self, treatment: Treatment) -> list[tuple[Patch, Solved | None]]:
+        """The patches of a treatment that act, and what each came to; None where there was nothing to copy from."""
+        return self._mender.solved(treatment.mend)
 
     def oversampling(self, frame: PictureGeometry, window: Window) -> int:
         """How many times larger a picture at rest is rendered, to be averaged: as far as the time allows."""
         budget = _AT_REST_MOVED if frame.offset is None else _AT_REST
         return int(np.clip(np.sqrt(budget / window.pixels), 1, 4))
-
-    def base(self, frame: PictureGeometry, reach: float) -> BaseGrid:
-        """The edge-aware base of the scene for a reach, in % of its longer side, once the lens is corrected."""
-        return self._grids.base(self.scene, frame, reach)
 
     def light(self, view: View) -> np.ndarray:
         """The scene's light in a view, float32 (h, w, 3); see `Framed.light`."""
@@ -128,7 +136,7 @@ class Renderer:
 
     def _lift(self, treatment: Treatment, frame: PictureGeometry, display: np.ndarray) -> NoiseVisibility:
         """By how much places are lifted, and the shares of their noise that are taken; see `noise_shares`."""
-        scene = self.scene
+        scene = self.source(treatment)
         # By how much single colours are brightened matters little, and would have it made anew at every touch.
         treatment = treatment.uncoloured().without("crop", "turn", "level", "perspective", "noise")
 

@@ -1,0 +1,234 @@
+"""A scene with mends: whatever reads it sees the mended light, its noise and its planes."""
+
+import threading
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import numpy as np
+
+from crenn.core.mend.solve import Solved, sampled
+from crenn.core.noise.cleaning import Box
+from crenn.core.noise.layers import FURTHER, TAKEN, NoiseLayers
+from crenn.core.pipeline.scene import SceneLight
+from crenn.core.render.source import ALL, Source
+
+#: What changes with the light when it is copied: other planes are copied as they are.
+_WITH_LIGHT = ("sigma",)
+Read = Callable[[slice, slice], np.ndarray]
+
+
+class Mended:
+    """A `crenn.core.render.source.Source` with patches over another.
+
+    Parameters
+    ----------
+    scene : Source
+    patches : sequence of (Solved, float)
+        In the order in which they are put, and how far each covers, 0 to 1.
+    key : tuple
+        What tells the patches from others.
+    """
+
+    passing = False
+
+    def __init__(self, scene: Source, patches: Sequence[tuple[Solved, float]], key: tuple):
+        self._scene, self._patches = scene, list(patches)
+        self.key = (*scene.key, "mended", key)
+        self._boxes = np.array([one.box for one, _ in self._patches], np.int64).reshape(-1, 4)
+        self._blocks: dict[tuple, tuple[int, int, np.ndarray]] = {}
+        self._fills: dict[tuple, np.ndarray] = {}
+        self._lock = threading.RLock()
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self._scene.size
+
+    @property
+    def floor(self) -> float:
+        return self._scene.floor
+
+    @property
+    def light(self) -> SceneLight:
+        return self._scene.light
+
+    @property
+    def report(self) -> dict[str, Any]:
+        return self._scene.report
+
+    @property
+    def noise(self) -> NoiseLayers | None:
+        return self._scene.noise
+
+    def look(self) -> None:
+        self._scene.look()
+
+    def clean_part(self, box: Box) -> None:
+        self._scene.clean_part(box)
+
+    def level_for(self, scale: float) -> int:
+        return self._scene.level_for(scale)
+
+    def level_size(self, level: int) -> tuple[int, int]:
+        return self._scene.level_size(level)
+
+    def noise_size(self, level: int) -> tuple[int, int]:
+        return self._scene.noise_size(level)
+
+    def has(self, plane: str) -> bool:
+        return self._scene.has(plane)
+
+    def read(self, level: int, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        return self._reduced("light", self._scene.read, self._scene.level_size, level, rows, columns)
+
+    def read_noise(self, level: int, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        noise = self._scene.noise
+        name = ("noise", None if noise is None else noise.key)
+        self._forget_noise(name)
+        most = level
+        # Levels of noise may be fewer than those of light: the coarsest stands for all beyond.
+        while most > 0 and self._scene.noise_size(most) == self._scene.noise_size(most - 1):
+            most -= 1
+        return self._reduced(name, self._scene.read_noise, self._scene.noise_size, most, rows, columns)
+
+    def _forget_noise(self, name: tuple) -> None:
+        """Let go what was made of noise that has been split off anew since."""
+        with self._lock:
+            for at in [at for at in self._fills if isinstance(at[1], tuple) and at[1] != name]:
+                del self._fills[at]
+            for block in [block for block in self._blocks if isinstance(block[1], tuple) and block[1] != name]:
+                del self._blocks[block]
+
+    def plane(self, name: str, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
+        return self._at_full(name, lambda r, c: self._scene.plane(name, r, c), rows, columns, len(self._patches))
+
+    def _reduced(
+        self,
+        name: Any,
+        read: Callable[[int, slice, slice], np.ndarray],
+        size_of: Callable[[int], tuple[int, int]],
+        level: int,
+        rows: slice,
+        columns: slice,
+    ) -> np.ndarray:
+        """A part of a level with patches over it."""
+        if level == 0:
+            return self._at_full(name, lambda r, c: read(0, r, c), rows, columns, len(self._patches))
+        out = read(level, rows, columns)
+        size = size_of(level)
+        top, bottom, _ = rows.indices(size[0])
+        left, right, _ = columns.indices(size[1])
+        scale = self.size[0] / size[0], self.size[1] / size[1]
+        # A pixel of a level looks at most at one more of the next finer level to each side.
+        found = self._touching(
+            (top - 2) * scale[0], (left - 2) * scale[1], (bottom + 2) * scale[0], (right + 2) * scale[1]
+        )
+        if not found.size:
+            return out
+        out = np.array(out)
+        for index in found:
+            y, x, block = self._block(int(index), name, read, size_of, level)
+            y0, x0 = max(y, top), max(x, left)
+            y1, x1 = min(y + block.shape[0], bottom), min(x + block.shape[1], right)
+            if y1 > y0 and x1 > x0:
+                out[y0 - top : y1 - top, x0 - left : x1 - left] = block[y0 - y : y1 - y, x0 - x : x1 - x]
+        return out
+
+    def _touching(self, top: float, left: float, bottom: float, right: float) -> np.ndarray:
+        """Numbers of the patches that touch a box, in full-size pixels."""
+        boxes = self._boxes
+        return np.flatnonzero(
+            (boxes[:, 0] < bottom) & (boxes[:, 1] < right) & (boxes[:, 2] > top) & (boxes[:, 3] > left)
+        )
+
+    def _block(
+        self,
+        index: int,
+        name: Any,
+        read: Callable[[int, slice, slice], np.ndarray],
+        size_of: Callable[[int], tuple[int, int]],
+        level: int,
+    ) -> tuple[int, int, np.ndarray]:
+        """Pixels of a level that a patch changes, made from the next finer one: where they begin, and what they are."""
+        at = (index, name, level)
+        with self._lock:
+            if at in self._blocks:
+                return self._blocks[at]
+        finer, size = size_of(level - 1), size_of(level)
+        box = np.array(self._boxes[index], np.float64)
+        top, down = _span(box[0], box[2], self.size[0], finer[0], size[0])
+        left, across = _span(box[1], box[3], self.size[1], finer[1], size[1])
+        rows, columns = _touched(down), _touched(across)
+        part = self._reduced(name, read, size_of, level - 1, rows, columns)
+        mean = np.einsum("ij,jkc->ikc", down[:, rows], np.asarray(part, np.float64))
+        mean = np.einsum("ij,kjc->kic", across[:, columns], mean)
+        found = top, left, mean.astype(part.dtype)
+        with self._lock:
+            self._blocks[at] = found
+        return found
+
+    def _at_full(self, name: Any, read: Read, rows: slice, columns: slice, count: int) -> np.ndarray:
+        """A part of an array at full size with the first ``count`` patches over it."""
+        out = read(rows, columns)
+        top, bottom, _ = rows.indices(self.size[0])
+        left, right, _ = columns.indices(self.size[1])
+        found = self._touching(top, left, bottom, right)
+        found = found[found < count]
+        if not found.size:
+            return out
+        out = np.array(out)
+        for index in found:
+            patch, opacity = self._patches[index]
+            y0, x0 = max(patch.top, top), max(patch.left, left)
+            y1, x1 = min(patch.box[2], bottom), min(patch.box[3], right)
+            own = np.s_[y0 - patch.top : y1 - patch.top, x0 - patch.left : x1 - patch.left]
+            there = np.s_[y0 - top : y1 - top, x0 - left : x1 - left]
+            fill = self._fill(int(index), name, read)[own]
+            share = patch.share[own] * np.float32(opacity)
+            if fill.ndim == 3:
+                share = share[..., None]
+            if out.dtype.kind == "f":
+                out[there] = np.where(share == 1, fill, out[there] + share * (fill - out[there]))
+            else:
+                out[there] = np.where(share >= 0.5, fill, out[there])
+        return out
+
+    def _fill(self, index: int, name: Any, read: Read) -> np.ndarray:
+        """What a patch puts into an array at full size."""
+        patch, _ = self._patches[index]
+        if name == "light":
+            return patch.light
+        with self._lock:
+            if (index, name) in self._fills:
+                return self._fills[index, name]
+        top, left = int(patch.rows.min()), int(patch.columns.min())
+        bottom, right = int(np.ceil(patch.rows.max())) + 1, int(np.ceil(patch.columns.max())) + 1
+        there = self._at_full(name, read, slice(top, bottom), slice(left, right), index)
+        found = sampled(there, patch.rows - top, patch.columns - left, patch.whole_pixels)
+        if name in _WITH_LIGHT:
+            found = np.asarray(found * patch.gain)
+        elif isinstance(name, tuple):
+            found = np.array(found, np.float32)
+            for part in (TAKEN, FURTHER):
+                found[..., part] *= patch.gain
+        found = np.asarray(found, there.dtype)
+        with self._lock:
+            self._fills[index, name] = found
+        return found
+
+
+def _span(first: float, last: float, whole: int, finer: int, coarser: int) -> tuple[int, np.ndarray]:
+    """The first of a level's pixels from one place of the full size to another, and how they are means of the next
+    finer level's, float64 (n, finer)."""
+    begin = max(int(np.floor(first * coarser / whole)) - 1, 0)
+    end = min(int(np.ceil(last * coarser / whole)) + 1, coarser)
+    per = finer / coarser
+    edges = np.arange(begin, end + 1) * per
+    cells = np.arange(finer)
+    low, high = np.maximum(edges[:-1, None], cells), np.minimum(edges[1:, None], cells + 1)
+    return begin, np.maximum(high - low, 0.0) / per
+
+
+def _touched(weights: np.ndarray) -> slice:
+    """The columns of weights that are not all nothing."""
+    found = np.flatnonzero(weights.any(0))
+    return slice(int(found[0]), int(found[-1]) + 1)
