@@ -101,6 +101,19 @@ _EVERYTHING = {
 }
 
 
+#: One patch that is copied from one place, and one that is completed from many.
+_MENDS = {
+    "mend": [
+        {
+            "patches": [
+                {"points": [4096, 4096], "radius": 0.03},
+                {"points": [5000, 6000, 6000, 0, 0, 5000, -6000, 0], "closed": True, "radius": 0.0},
+            ]
+        }
+    ]
+}
+
+
 def views() -> None:
     """Everything that shows a scene or delivers it."""
     from crenn.core.radiance import RadianceMap
@@ -122,6 +135,8 @@ def views() -> None:
         renderer.picture(treatment, Window(0, 0, 24, 24, 12, 12), 16, oversample=2)
         renderer.linear(treatment, window)
         probe(renderer, treatment, 16, 16)
+    grainy = np.random.default_rng(1).uniform(0.1, 0.2, (160, 160, 3)).astype(np.float32)
+    Renderer(PreparedScene.from_radiance(RadianceMap(grainy, None))).solved(parse_treatment(_MENDS))
 
 
 def camera(folder: Path) -> None:

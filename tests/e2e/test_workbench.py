@@ -101,7 +101,7 @@ class Workbench(PageCase):
         canvas, panel = self.page.locator(".picture > canvas"), self.page.locator(".panel")
         narrow = canvas.bounding_box()["width"]
         before = self.pixels()
-        self.page.keyboard.press("9")
+        self.page.keyboard.press("Shift+F")
         self.settled()
         self.assertEqual(canvas.bounding_box()["width"], 1280)
         self.assertGreater(self.pixels().shape[1], before.shape[1])

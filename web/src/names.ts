@@ -1,6 +1,16 @@
 /** Names that the parts of the page know each other by. */
 
-export const STATION_NAMES = ["frames", "merge", "geometry", "light", "noise", "colour", "areas", "deliver"] as const;
+export const STATION_NAMES = [
+  "frames",
+  "merge",
+  "geometry",
+  "light",
+  "noise",
+  "colour",
+  "areas",
+  "mend",
+  "deliver",
+] as const;
 export type StationName = (typeof STATION_NAMES)[number];
 
 export type ViewName =
@@ -50,4 +60,8 @@ export type ToolName =
   | "lightPicker"
   | "grow"
   | "washPicker"
-  | "huePicker";
+  | "huePicker"
+  | "mend"
+  | "mendOutline"
+  | "mendCopy"
+  | "mendWithin";

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 from crenn.api.schemas import BendOut, ChoiceOut, DialOut, StepOut, ToggleOut
 from crenn.core.areas.area import PARTS, Area
 from crenn.core.areas.brush import BrushStroke
+from crenn.core.mend.patch import MendLayer, Patch
 from crenn.core.pipeline.step import Bend, Stage, Step
 from crenn.core.treatment import STEPS
 
@@ -72,18 +73,26 @@ def _dials(step: Step[Any], model: type[BaseModel]) -> list[DialOut]:
 
 
 class AreaKindsOut(BaseModel):
-    """What areas are made of: the dials of each."""
+    """What areas and mends are made of: the dials of each."""
 
     area: list[DialOut]
     stroke: list[DialOut]
     parts: dict[str, list[DialOut]] = Field(description="by the kind of part")
+    patch: list[DialOut] = Field(description="of a mend")
+    layer: list[DialOut] = Field(description="of a layer of mends")
 
 
 @router.get("/areas/kinds")
 def area_kinds() -> AreaKindsOut:
-    """The dials of areas, of their parts, and of strokes of the brush."""
+    """The dials of areas, of their parts, of strokes of the brush, and of mends."""
     kinds = {model.model_fields["kind"].default: _dials_of(model) for model in PARTS}
-    return AreaKindsOut(area=_dials_of(Area), stroke=_dials_of(BrushStroke), parts=kinds)
+    return AreaKindsOut(
+        area=_dials_of(Area),
+        stroke=_dials_of(BrushStroke),
+        parts=kinds,
+        patch=_dials_of(Patch),
+        layer=_dials_of(MendLayer),
+    )
 
 
 @router.get("/steps")

@@ -261,7 +261,7 @@ export interface paths {
         };
         /**
          * Area Kinds
-         * @description The dials of areas, of their parts, and of strokes of the brush.
+         * @description The dials of areas, of their parts, of strokes of the brush, and of mends.
          */
         get: operations["area_kinds"];
         put?: never;
@@ -988,6 +988,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mends
+         * @description The patches of a treatment that act: their outlines, and where they were found to be copied from.
+         */
+        post: operations["mends"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1074,7 +1094,7 @@ export interface components {
         };
         /**
          * AreaKindsOut
-         * @description What areas are made of: the dials of each.
+         * @description What areas and mends are made of: the dials of each.
          */
         AreaKindsOut: {
             /** Area */
@@ -1088,6 +1108,16 @@ export interface components {
             parts: {
                 [key: string]: components["schemas"]["DialOut"][];
             };
+            /**
+             * Patch
+             * @description of a mend
+             */
+            patch: components["schemas"]["DialOut"][];
+            /**
+             * Layer
+             * @description of a layer of mends
+             */
+            layer: components["schemas"]["DialOut"][];
         };
         /**
          * AreasIn
@@ -3596,6 +3626,44 @@ export interface components {
             focal?: number | null;
         };
         /**
+         * MendLayer
+         * @description Patches that are switched and faded together.
+         */
+        MendLayer: {
+            /**
+             * Id
+             * @description what it is known by in its document; given to it if empty
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default Mends
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far all of its patches cover what was there.
+             * @default 100
+             */
+            opacity: number;
+            /** Patches */
+            patches: components["schemas"]["Patch"][];
+        };
+        /**
+         * MendOut
+         * @description All patches that act.
+         */
+        MendOut: {
+            /** Patches */
+            patches: components["schemas"]["PatchOut"][];
+        };
+        /**
          * MergeReport
          * @description What a merge found. Findings that this version does not know are left out.
          */
@@ -3921,6 +3989,35 @@ export interface components {
             stars: boolean;
         };
         /**
+         * Origin
+         * @description Where the light of a patch is taken from: its place, moved, and about its middle scaled, turned and mirrored.
+         */
+        Origin: {
+            /**
+             * Shift
+             * @description from the patch to its origin, in shares of the scene's longer side
+             */
+            shift: number[];
+            /**
+             * Scale
+             * @description size of what is taken, of 1
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Turn
+             * @description by which what is taken is turned, in degrees clockwise
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Mirror
+             * @description whether what is taken is mirrored from left to right, before it is turned
+             * @default false
+             */
+            mirror: boolean;
+        };
+        /**
          * OutlineOut
          * @description An area in few words.
          */
@@ -3937,6 +4034,75 @@ export interface components {
             share: number;
         };
         /**
+         * Patch
+         * @description A part of the scene that other light is put in the place of.
+         *
+         *     ``points`` are whole numbers of 1/16384 of the scene's longer side: x and y of the first place, then how far each
+         *     next one lies from the one before. They are the line of a stroke as wide as twice ``radius``, or with ``closed`` an
+         *     outline, beyond which it reaches by ``radius``.
+         */
+        Patch: {
+            /**
+             * Id
+             * @description what it is known by in its layer; given to it if empty
+             * @default
+             */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Points
+             * @description x, y, then by how much each next place differs
+             */
+            points: number[];
+            /**
+             * Closed
+             * @description whether the points are an outline
+             * @default false
+             */
+            closed: boolean;
+            /**
+             * Radius
+             * @description in shares of the scene's longer side
+             */
+            radius: number;
+            /** @description null: found */
+            origin: components["schemas"]["Origin"] | null;
+            /**
+             * Attempt
+             * @description of what is found, how many better ones are passed over
+             * @default 0
+             */
+            attempt: number;
+            /**
+             * Within
+             * @description what is found lies in this box: its left, upper, right and lower edge
+             */
+            within: number[] | null;
+            /**
+             * Fit
+             * @description whether light and colour are fitted to the place, or stay as they are
+             * @default blend
+             * @enum {string}
+             */
+            fit: "blend" | "copy";
+            /**
+             * Softness
+             * @description How far its edge fades inwards, in % of its half width.
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Opacity
+             * @description How far it covers what was there.
+             * @default 100
+             */
+            opacity: number;
+        };
+        /**
          * PatchIn
          * @description A patch of the scene: its middle in shares of the scene's longer side, its radius in full-size pixels.
          */
@@ -3951,6 +4117,28 @@ export interface components {
              * @default 12
              */
             radius: number;
+        };
+        /**
+         * PatchOut
+         * @description A patch that acts, as it was solved.
+         */
+        PatchOut: {
+            /** Id */
+            id: string;
+            /** Layer */
+            layer: string;
+            /**
+             * Lines
+             * @description x and y of places of its outline, in shares of the longer side
+             */
+            lines: number[][];
+            /** @description where it was copied from; null if from many places, or none */
+            origin: components["schemas"]["Origin"] | null;
+            /**
+             * Mended
+             * @description whether there was anything to copy from
+             */
+            mended: boolean;
         };
         /** PerspectiveParameters */
         PerspectiveParameters: {
@@ -5026,7 +5214,7 @@ export interface components {
         };
         /**
          * Treatment
-         * @description The treatment document, version 7: a section for each step, and the areas.
+         * @description The treatment document, version 7: a section for each step, the areas, and the mends.
          */
         Treatment: {
             /**
@@ -5077,6 +5265,11 @@ export interface components {
              * @description Local adjustments.
              */
             areas: components["schemas"]["Area"][];
+            /**
+             * Mend
+             * @description What is put in the place of what should not be there.
+             */
+            mend: components["schemas"]["MendLayer"][];
         };
         /**
          * TreatmentChange
@@ -10432,6 +10625,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PresetsOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    mends: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LightIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendOut"];
                 };
             };
             /** @description Bad Request */

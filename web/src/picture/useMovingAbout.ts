@@ -1,6 +1,6 @@
 import { type RefObject, useEffect, useRef } from "react";
 
-import { hardenBrush, resizeBrush } from "../state/painting";
+import { brushOfTool, hardenBrush, resizeBrush } from "../state/painting";
 import { toggleZoom, useView } from "../state/view";
 import { fitted } from "./geometry";
 import { TOOLS } from "./tools";
@@ -97,7 +97,7 @@ export function useMovingAbout(canvas: RefObject<HTMLCanvasElement | null>, lay:
       e.preventDefault();
       // With Shift, a wheel that turns down is told as one that turns aside.
       const by = e.deltaY || e.deltaX;
-      const brush = useView.getState().tool === "paint" || useView.getState().tool === "dodgeBurn";
+      const brush = brushOfTool(useView.getState().tool) !== undefined;
       if (e.altKey && brush) resizeBrush(Math.exp(-by * WHEEL));
       else if (e.shiftKey && brush) hardenBrush(-Math.sign(by) * 5);
       else if (seen.current) zoomAt(seen.current, ...at(e), Math.exp(-by * (e.ctrlKey ? PINCH : WHEEL)));

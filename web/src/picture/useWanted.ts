@@ -5,6 +5,7 @@ import type { StationName } from "../names";
 import { stationOf } from "../workbench/stations";
 import { useAreas } from "../state/areas";
 import { useChosen } from "../state/colour";
+import { useMend } from "../state/mend";
 import { codesOf, useMaskShown } from "../state/maskShown";
 import { useScene } from "../state/scene";
 import { withValue } from "../state/values";
@@ -17,14 +18,18 @@ const LARGEST = 8192;
 /** Views that show the mask of an area, or a part of it. */
 const OF_A_MASK = ["area", "mask", "part", "contours", "wash"];
 
-/** A treatment in which steps are switched off; with those of areas, what its areas are named for. */
+/** A treatment in which steps are switched off; those of areas and mends are named for what they hold. */
 function switchedOff(treatment: Treatment, steps: readonly string[]): Treatment {
   return steps.reduce(
     (t, step) =>
-      step === "areas" ? { ...t, areas: t.areas.map((a) => ({ ...a, on: false })) } : withValue(t, [step, "on"], false),
+      step === "areas" || step === "mend"
+        ? { ...t, [step]: t[step].map((one) => ({ ...one, on: false })) }
+        : withValue(t, [step, "on"], false),
     treatment,
   );
 }
+
+const MENDS = ["mend"] as const;
 
 /** What the request of a probe and that of a picture say alike: the picture itself. */
 export function useShown(station: string) {
@@ -34,7 +39,9 @@ export function useShown(station: string) {
   const uncropped = (stationOf(station).uncropped ?? false) && !comparing;
   const without = useAreas((s) => s.without);
   const selected = useAreas((s) => s.selected);
-  const steps = useView((s) => s.without);
+  const unmended = useMend((s) => s.without) && station === "mend";
+  const held = useView((s) => s.without);
+  const steps = held ?? (unmended ? MENDS : null);
   return useMemo(() => {
     if (!prepared || !treatment) return null;
     if (steps) return { prepared, treatment: switchedOff(treatment, steps), uncropped };

@@ -3,6 +3,7 @@ import { persist } from "zustand/middleware";
 
 import type { Area, Brush, BrushStroke, Part } from "../api/client";
 import { evAt } from "../ladder/scale";
+import type { ToolName } from "../names";
 import { type Step, simplified, written } from "../picture/stroke";
 import { addTo, areaOf, areas, beginPart, partOf, select, setPart, useAreas } from "./areas";
 import { tell } from "./messages";
@@ -30,6 +31,8 @@ interface Painting {
   brush: BrushSettings;
   /** The brush of dodge and burn. */
   dodgeBurn: BrushSettings;
+  /** The brush of mends. */
+  mend: BrushSettings;
   way: Way;
   tones: Tones;
 }
@@ -39,6 +42,7 @@ export const usePainting = create<Painting>()(
     (): Painting => ({
       brush: { radius: 0.04, hardness: 40, feather: 20, flow: 100, limit: 100, edges: 0 },
       dodgeBurn: { radius: 0.04, hardness: 0, feather: 20, flow: 12, limit: 100, edges: 0 },
+      mend: { radius: 0.008, hardness: 80, feather: 0, flow: 100, limit: 100, edges: 0 },
       way: "brighten",
       tones: "all",
     }),
@@ -197,7 +201,15 @@ export function beginTouch(first: Step, rubs: boolean): Under | null {
 /** Brighten instead of darkening, or the other way. */
 export const turnAbout = () => usePainting.setState((s) => ({ way: s.way === "brighten" ? "darken" : "brighten" }));
 
-const inHand = () => (useView.getState().tool === "dodgeBurn" ? "dodgeBurn" : "brush");
+/** Which brush each tool paints with. */
+const BRUSHES: Partial<Record<ToolName, "brush" | "dodgeBurn" | "mend">> = {
+  paint: "brush",
+  dodgeBurn: "dodgeBurn",
+  mend: "mend",
+  mendCopy: "mend",
+};
+export const brushOfTool = (tool: ToolName) => BRUSHES[tool];
+const inHand = () => brushOfTool(useView.getState().tool) ?? "brush";
 
 /** Make the brush in hand larger by a factor. */
 export function resizeBrush(by: number) {

@@ -14,7 +14,8 @@ interface Props {
   onKeys: () => void;
 }
 
-const AREAS = ["areas"];
+/** Stations without steps, by what the treatment has of them. */
+const LISTS: Partial<Record<string, readonly string[]>> = { areas: ["areas"], mend: ["mend"] };
 const WORDS = { stored: "stored", storing: "storing", waiting: "not stored yet" } as const;
 
 /** The top line: the scene, the route of stations, and acts on the whole treatment. */
@@ -51,9 +52,7 @@ export function TopLine({ station, onKeys }: Props) {
                 to={`/scenes/${scene?.id ?? ""}/${s.name}`}
                 here={s.name === station}
                 touched={touched[i] === "1"}
-                steps={
-                  s.name === "areas" ? AREAS : steps.filter((step) => step.station === s.name).map((step) => step.name)
-                }
+                steps={LISTS[s.name] ?? steps.filter((step) => step.station === s.name).map((step) => step.name)}
               />
             </li>
           ))}

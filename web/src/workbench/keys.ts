@@ -6,6 +6,7 @@ import { backToStart } from "../state/changes";
 import { preview, redo, store, undo, useScene } from "../state/scene";
 import { type StationName, STATION_NAMES, type ToolName } from "../names";
 import { areaOf, turnInsideOut, useAreas } from "../state/areas";
+import { again, removePatch, useMend } from "../state/mend";
 import { nextMaskWay } from "../state/maskShown";
 import { resizeBrush, turnAbout } from "../state/painting";
 import { useCropping } from "../state/cropping";
@@ -103,9 +104,9 @@ export const KEYS: Key[] = [
     press: () => toggleTool("patch"),
   },
   {
-    shown: "9",
+    shown: "Shift F",
     says: "Room for the picture: ladder and panel out of the way, and back; they come at the border",
-    keys: ["9"],
+    keys: ["Shift+F"],
     press: () => toggleSides("ladder", "panel"),
   },
   {
@@ -298,6 +299,54 @@ export const KEYS: Key[] = [
     station: "areas",
   },
   { shown: "K", says: "The mask alone, at Areas", keys: ["k"], station: "areas", press: () => setView("mask") },
+  {
+    shown: "D",
+    says: "Mend a spot, or along a stroke; Alt: straight; at Mend",
+    keys: ["d"],
+    station: "mend",
+    press: () => toggleTool("mend"),
+  },
+  {
+    shown: "O",
+    says: "Mend what is outlined, at Mend",
+    keys: ["o"],
+    station: "mend",
+    press: () => toggleTool("mendOutline"),
+  },
+  {
+    shown: "C",
+    says: "Copy from a place that Ctrl chooses, at Mend",
+    keys: ["c"],
+    station: "mend",
+    press: () => toggleTool("mendCopy"),
+  },
+  { shown: "N", says: "Another try for the mend, at Mend", keys: ["n"], station: "mend", press: again },
+  {
+    shown: "J",
+    says: "Hold to see without mends, at Mend",
+    keys: ["j"],
+    station: "mend",
+    press: () => useMend.setState({ without: true }),
+    lift: () => useMend.setState({ without: false }),
+  },
+  {
+    shown: ", .",
+    says: "Smaller or larger brush, at Mend",
+    keys: [",", "."],
+    station: "mend",
+    press: (_, e) => resizeBrush(e.key === "." ? 1.15 : 1 / 1.15),
+  },
+  { shown: "Alt wheel", says: "Size of the brush, at Mend", station: "mend" },
+  {
+    shown: "Backspace",
+    says: "The mend away, at Mend",
+    keys: ["Backspace"],
+    station: "mend",
+    press: () => {
+      const { layer, patch } = useMend.getState();
+      if (layer && patch) removePatch(layer, patch);
+    },
+  },
   { shown: "Esc", says: "Put the tool down", keys: ["Escape"], press: () => useView.setState({ tool: "pan" }) },
   {
     shown: "← →",

@@ -80,6 +80,14 @@ export const STATIONS: Station[] = [
     touched: (_, treatment) => treatment.areas.length > 0,
   },
   {
+    name: "mend",
+    title: "Mend",
+    Panel: lazy(() => import("../panel/MendPanel")),
+    Over: lazy(() => import("../picture/over/Patches")),
+    views: EVERYWHERE,
+    touched: (_, treatment) => treatment.mend.length > 0,
+  },
+  {
     name: "deliver",
     title: "Deliver",
     Panel: lazy(() => import("../panel/DeliverPanel")),

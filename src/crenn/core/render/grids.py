@@ -37,6 +37,7 @@ class Grids:
 
     def small(self, source: Source, frame: PictureGeometry) -> np.ndarray:
         """The whole scene reduced, float32 (h, w, 3), once the lens is corrected."""
+        source = source.coarse
 
         def lit(key: bytes) -> np.ndarray:
             small = self._cache.get(source, "reduced", (), reduced)
@@ -55,6 +56,7 @@ class Grids:
 
     def base(self, source: Source, frame: PictureGeometry, reach: float) -> BaseGrid:
         """The edge-aware base of the scene for a reach, in % of its longer side, once the lens is corrected."""
+        source = source.coarse
 
         def make(reach: float, key: bytes) -> BaseGrid:
             small = self.small(source, frame)
@@ -64,6 +66,7 @@ class Grids:
 
     def carried(self, source: Source, frame: PictureGeometry, carried: GuidedField) -> tuple[BaseGrid, np.ndarray]:
         """The grid that carries values of the reduced picture, and what holds for the whole, float64 (N,)."""
+        source = source.coarse
 
         def make(carried: GuidedField, key: bytes) -> _Found:
             small, _ = reduced_for_base(self.small(source, frame), carried.side)
@@ -76,6 +79,7 @@ class Grids:
 
     def read(self, source: Source, frame: PictureGeometry, instruction: Instruction) -> Reading:
         """The grid that an instruction reads, as it lies in a frame."""
+        source = source.coarse
         curve, carried = instruction.curve, instruction.carried
         if carried is not None:
             base, what = self.carried(source, frame, carried)[0], carried.key

@@ -170,6 +170,7 @@ class Masks:
 
     def apart(self, kind: Apart, source: Source) -> TrimapModel:
         """What of the scene a kind is told apart by."""
+        source = source.coarse
 
         def make(kind: str) -> TrimapModel:
             whole = PictureGeometry.whole(source.size)
@@ -184,6 +185,7 @@ class Masks:
 
     def grown(self, part: Grown, source: Source) -> np.ndarray:
         """What has grown from the places of a part, float32 (h, w) over the whole scene at a reduced size."""
+        source = source.coarse
 
         def surface() -> Surface:
             small, _ = reduced_for_base(self._grids.small(source, PictureGeometry.whole(source.size)), SIDE)

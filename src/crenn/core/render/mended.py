@@ -1,8 +1,8 @@
 """A scene with mends: whatever reads it sees the mended light, its noise and its planes."""
 
-import threading
 from collections.abc import Callable, Sequence
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -10,11 +10,33 @@ from crenn.core.mend.solve import Solved, sampled
 from crenn.core.noise.cleaning import Box
 from crenn.core.noise.layers import FURTHER, TAKEN, NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
+from crenn.core.render.cache import Cache, digest_of
 from crenn.core.render.source import ALL, Source
 
 #: What changes with the light when it is copied: other planes are copied as they are.
 _WITH_LIGHT = ("sigma",)
 Read = Callable[[slice, slice], np.ndarray]
+
+
+@dataclass(frozen=True, eq=False)
+class Put:
+    """A patch as it is put: solved, how far it covers, 0 to 1, and what tells it from others."""
+
+    solved: Solved
+    opacity: float
+    key: bytes
+
+
+class _Block(NamedTuple):
+    """Pixels of a level, and where they begin."""
+
+    top: int
+    left: int
+    pixels: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        return int(self.pixels.nbytes)
 
 
 class Mended:
@@ -23,21 +45,25 @@ class Mended:
     Parameters
     ----------
     scene : Source
-    patches : sequence of (Solved, float)
-        In the order in which they are put, and how far each covers, 0 to 1.
-    key : tuple
-        What tells the patches from others.
+    patches : sequence of Put
+        In the order in which they are put.
+    cache : Cache
+        Keeps what patches come to in other planes and at other sizes: each by those that touch it alone, so that of
+        many patches one more costs what it is.
+    coarse : Source, optional
+        See `Source.coarse`; itself if None.
     """
 
     passing = False
 
-    def __init__(self, scene: Source, patches: Sequence[tuple[Solved, float]], key: tuple):
-        self._scene, self._patches = scene, list(patches)
-        self.key = (*scene.key, "mended", key)
-        self._boxes = np.array([one.box for one, _ in self._patches], np.int64).reshape(-1, 4)
-        self._blocks: dict[tuple, tuple[int, int, np.ndarray]] = {}
-        self._fills: dict[tuple, np.ndarray] = {}
-        self._lock = threading.RLock()
+    def __init__(self, scene: Source, patches: Sequence[Put], cache: Cache, coarse: Source | None = None):
+        self._scene, self._patches, self._cache, self._coarse = scene, list(patches), cache, coarse
+        self.key = (*scene.key, "mended", digest_of([put.key for put in self._patches]))
+        self._boxes = np.array([put.solved.box for put in self._patches], np.int64).reshape(-1, 4)
+
+    @property
+    def coarse(self) -> Source:
+        return self if self._coarse is None else self._coarse
 
     @property
     def size(self) -> tuple[int, int]:
@@ -82,21 +108,12 @@ class Mended:
 
     def read_noise(self, level: int, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
         noise = self._scene.noise
-        name = ("noise", None if noise is None else noise.key)
-        self._forget_noise(name)
+        name = ("noise", () if noise is None else noise.key)
         most = level
         # Levels of noise may be fewer than those of light: the coarsest stands for all beyond.
         while most > 0 and self._scene.noise_size(most) == self._scene.noise_size(most - 1):
             most -= 1
         return self._reduced(name, self._scene.read_noise, self._scene.noise_size, most, rows, columns)
-
-    def _forget_noise(self, name: tuple) -> None:
-        """Let go what was made of noise that has been split off anew since."""
-        with self._lock:
-            for at in [at for at in self._fills if isinstance(at[1], tuple) and at[1] != name]:
-                del self._fills[at]
-            for block in [block for block in self._blocks if isinstance(block[1], tuple) and block[1] != name]:
-                del self._blocks[block]
 
     def plane(self, name: str, rows: slice = ALL, columns: slice = ALL) -> np.ndarray:
         return self._at_full(name, lambda r, c: self._scene.plane(name, r, c), rows, columns, len(self._patches))
@@ -147,24 +164,25 @@ class Mended:
         read: Callable[[int, slice, slice], np.ndarray],
         size_of: Callable[[int], tuple[int, int]],
         level: int,
-    ) -> tuple[int, int, np.ndarray]:
-        """Pixels of a level that a patch changes, made from the next finer one: where they begin, and what they are."""
-        at = (index, name, level)
-        with self._lock:
-            if at in self._blocks:
-                return self._blocks[at]
-        finer, size = size_of(level - 1), size_of(level)
-        box = np.array(self._boxes[index], np.float64)
-        top, down = _span(box[0], box[2], self.size[0], finer[0], size[0])
-        left, across = _span(box[1], box[3], self.size[1], finer[1], size[1])
-        rows, columns = _touched(down), _touched(across)
-        part = self._reduced(name, read, size_of, level - 1, rows, columns)
-        mean = np.einsum("ij,jkc->ikc", down[:, rows], np.asarray(part, np.float64))
-        mean = np.einsum("ij,kjc->kic", across[:, columns], mean)
-        found = top, left, mean.astype(part.dtype)
-        with self._lock:
-            self._blocks[at] = found
-        return found
+    ) -> _Block:
+        """Pixels of a level that a patch changes, made from the next finer one."""
+        # What it is made of reaches so far beyond the patch, in full-size pixels.
+        around = 4 * 2**level
+        box = self._boxes[index]
+        under = self._touching(box[0] - around, box[1] - around, box[2] + around, box[3] + around)
+        own = [self._patches[i].key for i in under]
+
+        def make(*_: Any) -> _Block:
+            finer, size = size_of(level - 1), size_of(level)
+            top, down = _span(box[0], box[2], self.size[0], finer[0], size[0])
+            left, across = _span(box[1], box[3], self.size[1], finer[1], size[1])
+            rows, columns = _touched(down), _touched(across)
+            part = self._reduced(name, read, size_of, level - 1, rows, columns)
+            mean = np.einsum("ij,jkc->ikc", down[:, rows], np.asarray(part, np.float64))
+            mean = np.einsum("ij,kjc->kic", across[:, columns], mean)
+            return _Block(top, left, mean.astype(part.dtype))
+
+        return self._cache.get(self._scene, "mended block", (own, self._patches[index].key, name, level), make)
 
     def _at_full(self, name: Any, read: Read, rows: slice, columns: slice, count: int) -> np.ndarray:
         """A part of an array at full size with the first ``count`` patches over it."""
@@ -177,7 +195,8 @@ class Mended:
             return out
         out = np.array(out)
         for index in found:
-            patch, opacity = self._patches[index]
+            put = self._patches[index]
+            patch, opacity = put.solved, put.opacity
             y0, x0 = max(patch.top, top), max(patch.left, left)
             y1, x1 = min(patch.box[2], bottom), min(patch.box[3], right)
             own = np.s_[y0 - patch.top : y1 - patch.top, x0 - patch.left : x1 - patch.left]
@@ -194,26 +213,26 @@ class Mended:
 
     def _fill(self, index: int, name: Any, read: Read) -> np.ndarray:
         """What a patch puts into an array at full size."""
-        patch, _ = self._patches[index]
+        patch = self._patches[index].solved
         if name == "light":
             return patch.light
-        with self._lock:
-            if (index, name) in self._fills:
-                return self._fills[index, name]
         top, left = int(patch.rows.min()), int(patch.columns.min())
         bottom, right = int(np.ceil(patch.rows.max())) + 1, int(np.ceil(patch.columns.max())) + 1
-        there = self._at_full(name, read, slice(top, bottom), slice(left, right), index)
-        found = sampled(there, patch.rows - top, patch.columns - left, patch.whole_pixels)
-        if name in _WITH_LIGHT:
-            found = np.asarray(found * patch.gain)
-        elif isinstance(name, tuple):
-            found = np.array(found, np.float32)
-            for part in (TAKEN, FURTHER):
-                found[..., part] *= patch.gain
-        found = np.asarray(found, there.dtype)
-        with self._lock:
-            self._fills[index, name] = found
-        return found
+        under = self._touching(top, left, bottom, right)
+        keys = [self._patches[i].key for i in under[under < index]]
+
+        def make(*_: Any) -> np.ndarray:
+            there = self._at_full(name, read, slice(top, bottom), slice(left, right), index)
+            found = sampled(there, patch.rows - top, patch.columns - left, patch.whole_pixels)
+            if name in _WITH_LIGHT:
+                found = np.asarray(found * patch.gain)
+            elif isinstance(name, tuple):
+                found = np.array(found, np.float32)
+                for part in (TAKEN, FURTHER):
+                    found[..., part] *= patch.gain
+            return np.asarray(found, there.dtype)
+
+        return self._cache.get(self._scene, "mended fill", (keys, self._patches[index].key, name), make)
 
 
 def _span(first: float, last: float, whole: int, finer: int, coarser: int) -> tuple[int, np.ndarray]:

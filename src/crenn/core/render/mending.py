@@ -1,6 +1,5 @@
 """Solves the mends of treatments over a scene, and keeps what it has solved."""
 
-import hashlib
 import threading
 
 import cachetools
@@ -8,12 +7,15 @@ import cachetools
 from crenn.core.mend.patch import MendLayer, Patch, acting
 from crenn.core.mend.search import NoOrigin
 from crenn.core.mend.solve import Solved, reads_of, solve
-from crenn.core.render.cache import Cache
-from crenn.core.render.mended import Mended
+from crenn.core.render.cache import Cache, digest_of
+from crenn.core.render.mended import Mended, Put
 from crenn.core.render.source import Source
 
 #: Mended scenes that are kept, with what they have made at smaller sizes.
 _KEPT = 6
+#: Patches of less than this share of the scene's longer side are too small to be told in what is looked at as a whole:
+#: a dozen pixels of a reduced picture.
+_TOLD = 0.012
 
 
 class Mender:
@@ -28,7 +30,7 @@ class Mender:
 
     def __init__(self, scene: Source, cache: Cache):
         self._scene, self._cache = scene, cache
-        self._made: cachetools.LRUCache[tuple, Mended] = cachetools.LRUCache(_KEPT)
+        self._made: cachetools.LRUCache[tuple, Source] = cachetools.LRUCache(_KEPT)
         self._lock = threading.Lock()
 
     def source(self, layers: list[MendLayer]) -> Source:
@@ -40,36 +42,40 @@ class Mender:
         with self._lock:
             if (made := self._made.get(key)) is not None:
                 return made
-        solved = [(one, opacity) for (_, opacity), one in zip(patches, self._all(patches)) if one is not None]
-        made = Mended(self._scene, solved, (_digest(key),))
+        shown = [put for put in self._all(patches) if put is not None]
+        least = _TOLD * max(self._scene.size)
+        large = [put for put in shown if max(put.solved.share.shape) >= least]
+        made = self._of(shown, self._of(large) if len(large) < len(shown) else None)
         with self._lock:
             self._made[key] = made
         return made
 
+    def _of(self, patches: list[Put], coarse: Source | None = None) -> Source:
+        """The scene with patches over it."""
+        return Mended(self._scene, patches, self._cache, coarse) if patches else self._scene
+
     def solved(self, layers: list[MendLayer]) -> list[tuple[Patch, Solved | None]]:
         """The patches that act, and what each came to; None where there was nothing to copy from."""
         patches = acting(layers)
-        return [(patch, one) for (patch, _), one in zip(patches, self._all(patches))]
+        found = zip(patches, self._all(patches), strict=True)
+        return [(patch, None if put is None else put.solved) for (patch, _), put in found]
 
-    def _all(self, patches: list[tuple[Patch, float]]) -> list[Solved | None]:
+    def _all(self, patches: list[tuple[Patch, float]]) -> list[Put | None]:
         """Each patch on the light that those before it have left."""
-        out: list[Solved | None] = []
-        keys: list[bytes] = []
+        out: list[Put | None] = []
         for patch, opacity in patches:
             reads = reads_of(patch, self._scene.size)
-            below = [i for i, one in enumerate(out) if one is not None and reads and _meet(one.box, reads)]
+            below = [put for put in out if put is not None and reads and _meet(put.solved.box, reads)]
             # What it is made from: itself, and what lies under what it reads.
-            key = _digest((patch.key, [keys[i] for i in below]))
-            under = [(one, patches[i][1]) for i in below if (one := out[i]) is not None]
-            out.append(self._one(patch, under, key))
-            keys.append(_digest((key, opacity)))
+            key = digest_of(patch.key, [put.key for put in below])
+            solved = self._one(patch, below, key)
+            out.append(None if solved is None else Put(solved, opacity, digest_of(key, opacity)))
         return out
 
-    def _one(self, patch: Patch, under: list[tuple[Solved, float]], key: bytes) -> Solved | None:
-        def make(_: bytes) -> "_Result":
-            light = Mended(self._scene, under, (key,)) if under else self._scene
+    def _one(self, patch: Patch, under: list[Put], key: bytes) -> Solved | None:
+        def make(_: bytes) -> _Result:
             try:
-                return _Result(solve(patch, light))
+                return _Result(solve(patch, self._of(under)))
             except NoOrigin:
                 return _Result(None)
 
@@ -86,7 +92,3 @@ class _Result:
 
 def _meet(one: tuple[int, int, int, int], other: tuple[int, int, int, int]) -> bool:
     return one[0] < other[2] and one[1] < other[3] and one[2] > other[0] and one[3] > other[1]
-
-
-def _digest(value: object) -> bytes:
-    return hashlib.blake2b(repr(value).encode(), digest_size=16).digest()

@@ -19,8 +19,8 @@ _MASK = {"id", "name", "opacity", "parts", "invert"}
 
 
 def _key(treatment: Treatment, light: SceneLight, display: bool = True) -> tuple[str, SceneLight, bool]:
-    # What masks are made of is none of a program's business, and can be long.
-    return treatment.model_dump_json(exclude={"basis": True, "areas": {"__all__": _MASK}}), light, display
+    # What masks and mends are made of is none of a program's business, and can be long.
+    return treatment.model_dump_json(exclude={"basis": True, "mend": True, "areas": {"__all__": _MASK}}), light, display
 
 
 @cachetools.cached(cachetools.LRUCache(_KEPT), key=_key, lock=threading.Lock())

@@ -198,6 +198,10 @@ class PreparedScene:
         return layers
 
     @property
+    def coarse(self) -> "PreparedScene":
+        return self
+
+    @property
     def size(self) -> tuple[int, int]:
         """(H, W) of the full picture."""
         height, width = self._levels[0].shape[:2]

@@ -136,7 +136,7 @@ class Renderer:
 
     def _lift(self, treatment: Treatment, frame: PictureGeometry, display: np.ndarray) -> NoiseVisibility:
         """By how much places are lifted, and the shares of their noise that are taken; see `noise_shares`."""
-        scene = self.source(treatment)
+        scene = self.source(treatment).coarse
         # By how much single colours are brightened matters little, and would have it made anew at every touch.
         treatment = treatment.uncoloured().without("crop", "turn", "level", "perspective", "noise")
 

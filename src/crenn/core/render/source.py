@@ -39,6 +39,12 @@ class Source(Protocol):
     def passing(self) -> bool: ...
 
     @property
+    def coarse(self) -> "Source":
+        """The same for whoever looks at the whole of it at a reduced size: what is too small to be told there may be
+        as it was, so that it need not be looked at anew for every small mend."""
+        ...
+
+    @property
     def size(self) -> tuple[int, int]: ...
 
     @property

@@ -5,10 +5,11 @@ import { path, sceneOnPane, useViewport } from "../viewport";
 const CORNERS = 40;
 
 export const PaintRing = () => <BrushRing settings={usePainting((s) => s.brush)} />;
+export const MendRing = () => <BrushRing settings={usePainting((s) => s.mend)} />;
 export const DodgeBurnRing = () => <BrushRing settings={usePainting((s) => s.dodgeBurn)} />;
 
 /** The brush under the pointer: rings of what it fills and how far it fades, and the stroke that is being drawn. */
-function BrushRing({ settings }: { settings: BrushSettings }) {
+export function BrushRing({ settings }: { settings: BrushSettings }) {
   const lay = useViewport();
   const at = useStroke((s) => s.at);
   const under = useStroke((s) => s.under);

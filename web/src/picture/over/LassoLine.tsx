@@ -9,9 +9,15 @@ export const useLasso = create<{ line: Point[] }>(() => ({ line: [] }));
 
 /** The rough outline under the pointer, or the square of a press. */
 export function LassoLine() {
+  const drawn = useLasso((s) => s.line.length > 1);
+  return drawn ? <Lasso /> : <PickSquare />;
+}
+
+/** The outline that is being drawn. */
+export function Lasso() {
   const lay = useViewport();
   const line = useLasso((s) => s.line);
-  if (line.length < 2) return <PickSquare />;
+  if (line.length < 2) return null;
   const d = path(
     line.map((p) => sceneOnPane(lay, p)),
     true,

@@ -6,6 +6,7 @@ import { castbox } from "./castbox";
 import { curve } from "./curve";
 import { edges } from "./edges";
 import { grow } from "./grow";
+import { mend, mendCopy, mendOutline, mendWithin } from "./mend";
 import { neutral } from "./neutral";
 import { pan } from "./pan";
 import { patch } from "./patch";
@@ -41,6 +42,10 @@ export const TOOLS: Record<ToolName, Tool> = {
   grow,
   washPicker,
   huePicker,
+  mend,
+  mendOutline,
+  mendCopy,
+  mendWithin,
 };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */

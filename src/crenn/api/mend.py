@@ -1,0 +1,49 @@
+"""Mends of a scene: their outlines, and where what they put in was found."""
+
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, Field
+
+from crenn.api.scenes import on_renderer
+from crenn.api.schemas import LightIn, PathId
+from crenn.core.mend.outline import outline_of
+from crenn.core.mend.patch import Origin
+from crenn.core.render.renderer import Renderer
+from crenn.core.treatment import parse_treatment
+
+router = APIRouter(prefix="/api", tags=["mend"])
+
+
+class PatchOut(BaseModel):
+    """A patch that acts, as it was solved."""
+
+    id: str
+    layer: str
+    lines: list[list[float]] = Field(description="x and y of places of its outline, in shares of the longer side")
+    origin: Origin | None = Field(description="where it was copied from; null if from many places, or none")
+    mended: bool = Field(description="whether there was anything to copy from")
+
+
+class MendOut(BaseModel):
+    """All patches that act."""
+
+    patches: list[PatchOut]
+
+
+@router.post("/scenes/{scene_id}/mend")
+def mends(scene_id: PathId, body: LightIn, request: Request) -> MendOut:
+    """The patches of a treatment that act: their outlines, and where they were found to be copied from."""
+    treatment = parse_treatment(body.document)
+    layers = [(layer.id, patch) for layer in treatment.mend for patch in layer.patches]
+
+    def work(renderer: Renderer) -> MendOut:
+        size = renderer.scene.size
+        solved = renderer.solved(treatment)
+        out: list[PatchOut] = []
+        for patch, one in solved:
+            layer = next(own for own, other in layers if other is patch)
+            lines = [line.round(5).ravel().tolist() for line in outline_of(patch, size)]
+            origin = None if one is None else one.origin
+            out.append(PatchOut(id=patch.id, layer=layer, lines=lines, origin=origin, mended=one is not None))
+        return MendOut(patches=out)
+
+    return on_renderer(request, scene_id, work)

@@ -1,0 +1,56 @@
+import { addLayer, useChosenPatch, useMend, useSolved } from "../state/mend";
+import { useScene } from "../state/scene";
+import { useView } from "../state/view";
+import { CopyDials } from "./mend/CopyDials";
+import { MendBrush } from "./mend/MendBrush";
+import { MendLayers } from "./mend/MendLayers";
+import { PatchDials } from "./mend/PatchDials";
+import { ToolButton } from "./ToolButton";
+
+/** The Mend station: what should not be there is replaced. */
+export default function MendPanel() {
+  const mend = useScene((s) => s.treatment?.mend) ?? [];
+  const tool = useView((s) => s.tool);
+  const chosen = useChosenPatch();
+  const layer = useMend((s) => s.layer);
+  const solved = useSolved(true).data?.patches ?? [];
+  return (
+    <>
+      <div className="heading">
+        <h2>Mend</h2>
+        {mend.length > 0 && (
+          <button className="quiet" onClick={addLayer} title="Mends that are switched and faded by themselves">
+            new layer
+          </button>
+        )}
+      </div>
+      {mend.length === 0 && <p className="lead">Click or outline what should not be there.</p>}
+      <div className="buttons">
+        <ToolButton
+          tool="mend"
+          says="Spot or stroke"
+          inHand="Click or stroke it"
+          title="D: dust by a click, a wire along a stroke; with Alt straight from end to end"
+        />
+        <ToolButton
+          tool="mendOutline"
+          says="Outline"
+          inHand="Draw round it"
+          title="O: something larger, filled from what surrounds it"
+        />
+        <ToolButton
+          tool="mendCopy"
+          says="Copy from a place"
+          inHand="Ctrl: from where; stroke: to where"
+          title="C: strokes copy from a place of your choice"
+        />
+      </div>
+      {(tool === "mend" || tool === "mendCopy") && <MendBrush />}
+      {tool === "mendCopy" && <CopyDials />}
+      <MendLayers mend={mend} solved={solved} open={layer ?? mend.at(-1)?.id ?? null} />
+      {chosen && (
+        <PatchDials layer={chosen[0]} patch={chosen[1]} solved={solved.find((one) => one.id === chosen[1].id)} />
+      )}
+    </>
+  );
+}
