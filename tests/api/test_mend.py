@@ -21,6 +21,11 @@ class Mends(SceneCase):
         self.assertEqual(len(spot["origin"]["shift"]), 2)
         self.assertEqual((far["mended"], far["origin"], far["lines"]), (False, None, []))
 
+    def test_dust_is_told_as_patches(self):
+        answer = self.http.post(f"{self.address}/mend/dust", json={"document": {}})
+        self.assertEqual(answer.status_code, 200, answer.text)
+        self.assertLess(len(answer.json()["patches"]), 20)
+
     def test_a_mend_is_stored_changed_by_its_id_and_delivered(self):
         scene = self.http.get(self.address).json()
         put = {"document": {"mend": [{"id": "l1", "patches": [SPOT]}]}, "parent": scene["revision"], "label": "Mend"}

@@ -34,6 +34,7 @@ export type ViewName =
   | "outside"
   | "part"
   | "lights"
+  | "dust"
   | "contours"
   | "wash";
 

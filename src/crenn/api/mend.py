@@ -6,7 +6,8 @@ from pydantic import BaseModel, Field
 from crenn.api.scenes import on_renderer
 from crenn.api.schemas import LightIn, PathId
 from crenn.core.mend.outline import outline_of
-from crenn.core.mend.patch import Origin
+from crenn.core.mend.patch import Origin, Patch
+from crenn.core.render.dust import dust_patches
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
 
@@ -27,6 +28,27 @@ class MendOut(BaseModel):
     """All patches that act."""
 
     patches: list[PatchOut]
+
+
+class DustIn(LightIn):
+    """A treatment: what it has mended already is not found again."""
+
+
+class DustOut(BaseModel):
+    """Spots that are likely dust, the clearest first, as patches for them."""
+
+    patches: list[Patch]
+
+
+@router.post("/scenes/{scene_id}/mend/dust")
+def dust(scene_id: PathId, body: DustIn, request: Request) -> DustOut:
+    """Small soft shadows in even places, as patches that would mend them; nothing is stored."""
+    treatment = parse_treatment(body.document)
+
+    def work(renderer: Renderer) -> DustOut:
+        return DustOut(patches=dust_patches(renderer.source(treatment)))
+
+    return on_renderer(request, scene_id, work)
 
 
 @router.post("/scenes/{scene_id}/mend")

@@ -1,4 +1,6 @@
-import { addLayer, useChosenPatch, useMend, useSolved } from "../state/mend";
+import { Button } from "@mui/material";
+
+import { addLayer, findDust, useChosenPatch, useMend, useSolved } from "../state/mend";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { CopyDials } from "./mend/CopyDials";
@@ -44,6 +46,15 @@ export default function MendPanel() {
           inHand="Ctrl: from where; stroke: to where"
           title="C: strokes copy from a place of your choice"
         />
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          title="Small soft shadows in even places, in a layer of their own"
+          onClick={() => void findDust()}
+        >
+          Find dust
+        </Button>
       </div>
       {(tool === "mend" || tool === "mendCopy") && <MendBrush />}
       {tool === "mendCopy" && <CopyDials />}

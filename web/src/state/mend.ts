@@ -8,7 +8,7 @@ import { placesOf } from "../picture/stroke";
 import { newId } from "./areas";
 import { tell } from "./messages";
 import { perScene } from "./perScene";
-import { preview, store, useScene } from "./scene";
+import { preview, store, toldHere, useScene } from "./scene";
 import { withValue } from "./values";
 
 interface Mending {
@@ -54,22 +54,22 @@ export function useChosenPatch(): [MendLayer, Patch] | null {
 export const choose = (layer: string | null, patch: string | null) => useMend.setState({ layer, patch });
 
 /** A name that no layer has yet. */
-function named(): string {
+function named(base: string): string {
   const names = new Set(layers().map((layer) => layer.name));
   for (let i = 1; ; i++) {
-    const name = i === 1 ? "Mends" : `Mends ${i}`;
+    const name = i === 1 ? base : `${base} ${i}`;
     if (!names.has(name)) return name;
   }
 }
 
 /** Begin a layer, on screen; its id, or null if there is no room. */
-function begin(): string | null {
+function begin(base = "Mends"): string | null {
   if (layers().length >= MOST_LAYERS) {
     tell(`There are ${MOST_LAYERS} layers at most: take one away first.`, "note");
     return null;
   }
   const id = newId();
-  preview((t) => ({ ...t, mend: [...t.mend, { id, name: named(), on: true, opacity: 100, patches: [] }] }));
+  preview((t) => ({ ...t, mend: [...t.mend, { id, name: named(base), on: true, opacity: 100, patches: [] }] }));
   return id;
 }
 
@@ -136,6 +136,28 @@ export function again() {
   if (!layer || !found) return;
   setPatch(layer, found.id, { origin: null, attempt: (found.attempt + 1) % 100 });
   store("Another try");
+}
+
+/** Find dust, and mend it in a layer of its own: what is none is taken away from the list. */
+export async function findDust() {
+  const { scene, treatment } = useScene.getState();
+  if (!scene || !treatment) return;
+  const found = await toldHere(
+    answered(
+      api.POST("/api/scenes/{scene_id}/mend/dust", {
+        params: { path: { scene_id: scene.id } },
+        body: { document: { mend: treatment.mend } },
+      }),
+    ),
+  );
+  if (!found) return;
+  if (found.patches.length === 0) return tell("No dust was found.", "note");
+  const id = begin("Dust");
+  if (!id) return;
+  const patches = found.patches.map((patch) => ({ ...patch, id: newId() }));
+  preview((t) => withValue(t, ["mend", id, "patches"], patches));
+  choose(id, patches[0].id);
+  store("Dust mended");
 }
 
 /** The middle of a patch. */

@@ -23,6 +23,7 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "outside", title: "Beyond", key: "O" },
   { name: "area", title: "Area", key: "A" },
   { name: "mask", title: "Mask", key: "K" },
+  { name: "dust", title: "Dust", key: "G" },
 ];
 const CHANNELS: Record<string, string> = { R: "red", G: "green", B: "blue" };
 
@@ -50,6 +51,7 @@ export function StatusLine({ station }: { station: Station }) {
     stops: true,
     noise: true,
     cast: false,
+    dust: true,
     noisy: false,
     taken: true,
     edges: false,

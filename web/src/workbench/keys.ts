@@ -320,6 +320,13 @@ export const KEYS: Key[] = [
     station: "mend",
     press: () => toggleTool("mendCopy"),
   },
+  {
+    shown: "G",
+    says: "What dust would look like, at Mend",
+    keys: ["g"],
+    station: "mend",
+    press: () => setView("dust"),
+  },
   { shown: "N", says: "Another try for the mend, at Mend", keys: ["n"], station: "mend", press: again },
   {
     shown: "J",

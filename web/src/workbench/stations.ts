@@ -84,7 +84,7 @@ export const STATIONS: Station[] = [
     title: "Mend",
     Panel: lazy(() => import("../panel/MendPanel")),
     Over: lazy(() => import("../picture/over/Patches")),
-    views: EVERYWHERE,
+    views: [...EVERYWHERE, "dust"],
     touched: (_, treatment) => treatment.mend.length > 0,
   },
   {

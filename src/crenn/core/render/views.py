@@ -12,6 +12,7 @@ from crenn.core.colorimetry.spaces import luminance
 from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.render.colour_analysis import range_mask
 from crenn.core.render.display import CRUSHED, OUTSIDE
+from crenn.core.render.dust import draw_dust
 from crenn.core.render.maps import draw_map, exaggerated, stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.signal import left_by
@@ -38,6 +39,7 @@ VIEWS = (
     "stops",
     "noise",
     "cast",
+    "dust",
     "lost",
     "noisy",
     "taken",
@@ -320,10 +322,9 @@ def paint_view(
     elif view == "stops":
         light = renderer.light(renderer.view(treatment, window, fine))
         draw_map(codes, stops_of(light, renderer.scene.floor), 1.0, " EV", bold=4)
-    elif view == "noise" and renderer.scene.has("sigma"):
-        draw_map(codes, _signal_to_noise(renderer, treatment, window, fine), 6.0, " dB")
-    elif view == "left" and renderer.scene.has("sigma"):
-        draw_map(codes, _signal_after(renderer, treatment, window, fine), 6.0, " dB")
+    elif view in ("noise", "left") and renderer.scene.has("sigma"):
+        signal = _signal_to_noise if view == "noise" else _signal_after
+        draw_map(codes, signal(renderer, treatment, window, fine), 6.0, " dB")
     elif view == "edges":
         mask = renderer.made(
             SHARPENING.mask(treatment.section(SHARPENING), renderer.scene.light), treatment, window, fine
@@ -334,6 +335,8 @@ def paint_view(
     elif view == "taken":
         noisy, _ = renderer.picture(treatment.without("noise"), window, oversample=oversample, fine=fine)
         _draw_taken(codes, noisy)
+    elif view == "dust":
+        draw_dust(codes, renderer.light(renderer.view(treatment, window, fine)), renderer.scene.floor)
     elif view == "cast":
         exaggerated(codes)
     elif view == "lost" and renderer.scene.has("clipped"):
