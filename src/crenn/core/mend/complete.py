@@ -22,7 +22,7 @@ _MANY = 30_000
 #: border, and how much at least.
 _GRADIENTS, _TRUSTED, _LEAST = 0.7, 1.2, 0.05
 #: What a shift costs; see `_level`.
-_FAR = 0.05
+_FAR = 0.8
 
 
 def completed(looks: np.ndarray, hole: np.ndarray, allowed: np.ndarray, seed: int = 0) -> np.ndarray:
