@@ -1,7 +1,11 @@
 """Mends over HTTP: what they came to, changes by id, and what is refused."""
 
+import json
+
 import numpy as np
 
+from crenn.store.models import Frame, Scene
+from crenn.store.treatments import start_treatment
 from tests.api.case import SceneCase
 
 SPOT = {"id": "m1", "points": [8192, 3000], "radius": 0.02}
@@ -25,6 +29,44 @@ class Mends(SceneCase):
         answer = self.http.post(f"{self.address}/mend/dust", json={"document": {}})
         self.assertEqual(answer.status_code, 200, answer.text)
         self.assertLess(len(answer.json()["patches"]), 20)
+
+    def another(self, title: str, camera: str, offset: list[int]) -> int:
+        """Put a second scene into the shoot, as if it had been merged from frames of a camera; its number."""
+        with self.database.session() as session:
+            scene = session.get_one(Scene, self.scene["id"])
+            report = json.loads(json.dumps(scene.report))
+            report["basis"] = report["basis"] | {"offset": offset, "frame": title}
+            other = Scene(shoot_id=scene.shoot_id, title=title, report=report, prepared=scene.prepared, instructions={})
+            session.add(other)
+            session.flush()
+            start_treatment(session, other)
+            for frame in scene.frames:
+                columns = {c.name: getattr(frame, c.name) for c in Frame.__table__.columns if c.name != "id"}
+                hashed = f"{title}{frame.id}".ljust(64, "x")[:64]
+                session.add(Frame(**columns | {"scene_id": other.id, "content_hash": hashed, "camera": camera}))
+            session.commit()
+            return other.id
+
+    def test_a_layer_goes_to_where_it_lies_on_the_sensor_in_other_scenes(self):
+        scene = self.http.get(self.address).json()
+        origin = {"shift": [0.1, 0.0]}
+        edge = {"id": "m2", "points": [200, 3000], "radius": 0.01}
+        layer = {"id": "dust", "name": "Dust", "patches": [SPOT | {"origin": origin}, edge]}
+        put = {"document": {"mend": [layer]}, "parent": scene["revision"], "label": "Dust"}
+        self.assertEqual(self.http.put(f"{self.address}/treatment", json=put).status_code, 200)
+        camera = self.scene["frames"][0]["camera"]
+        same, _ = self.another("Same", camera, [24, 12]), self.another("Other", "Another camera", [0, 0])
+        for _ in range(2):
+            answer = self.http.post(f"{self.address}/mend/spread", json={"layer": "dust"})
+            self.assertEqual((answer.status_code, answer.json()), (200, {"scenes": ["Same"]}))
+        (found,) = self.http.get(f"/api/scenes/{same}").json()["treatment"]["mend"]
+        # What lay before the other scene's corner is not in it; the rest is found anew.
+        (spot,) = found["patches"]
+        self.assertIsNone(spot["origin"])
+        offset = scene["report"]["basis"]["offset"]
+        expected = np.array(SPOT["points"]) - (np.array([24, 12]) - offset) / scene["width"] * 16384
+        np.testing.assert_allclose(spot["points"], expected, atol=1)
+        self.assertEqual(self.http.post(f"{self.address}/mend/spread", json={"layer": "gone"}).status_code, 404)
 
     def test_a_mend_is_stored_changed_by_its_id_and_delivered(self):
         scene = self.http.get(self.address).json()

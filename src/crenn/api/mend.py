@@ -1,15 +1,18 @@
 """Mends of a scene: their outlines, and where what they put in was found."""
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
+from crenn.api.context import Settings, settings
 from crenn.api.scenes import on_renderer
-from crenn.api.schemas import LightIn, PathId
+from crenn.api.schemas import Body, LightIn, PathId
+from crenn.core.areas.part import Id
 from crenn.core.mend.outline import outline_of
 from crenn.core.mend.patch import Origin, Patch
 from crenn.core.render.dust import dust_patches
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
+from crenn.store.mends import spread_layer
 
 router = APIRouter(prefix="/api", tags=["mend"])
 
@@ -69,3 +72,24 @@ def mends(scene_id: PathId, body: LightIn, request: Request) -> MendOut:
         return MendOut(patches=out)
 
     return on_renderer(request, scene_id, work)
+
+
+class SpreadIn(Body):
+    """A layer of the scene's mends, as it is stored."""
+
+    layer: Id
+
+
+class SpreadOut(BaseModel):
+    """The scenes that it was put into, by their titles."""
+
+    scenes: list[str]
+
+
+@router.post("/scenes/{scene_id}/mend/spread")
+def spread(scene_id: PathId, body: SpreadIn, config: Settings = Depends(settings)) -> SpreadOut:
+    """Put a layer of mends into the shoot's other scenes of the same camera, where it lies on the sensor."""
+    with config.database.session() as session:
+        found = SpreadOut(scenes=[scene.title for scene in spread_layer(session, scene_id, body.layer)])
+        session.commit()
+        return found

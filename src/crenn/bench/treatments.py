@@ -52,6 +52,7 @@ IN_USE: dict[str, dict] = {
     "broad relief": {"relief": {"broad": 1.6}},
     "relief of colour": {"relief": {"colour": 1.8}},
     "stars": {"stars": {"contrast": 0.5}},
+    "fringes": {"rims": {"purple": 80, "green": 80, "radius": 6.0}},
     "haze": {"haze": {"amount": 60}},
     "contrast": {"tone": {"contrast": 1.5, "toe": 30, "shoulder": 40}},
     "curve": {"curve": {"points": [{"at": -6, "to": -5}, {"at": -2, "to": -1.8}]}},

@@ -1028,6 +1028,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/mend/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spread
+         * @description Put a layer of mends into the shoot's other scenes of the same camera, where it lies on the sensor.
+         */
+        post: operations["spread"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4563,6 +4583,33 @@ export interface components {
              */
             stars: boolean;
         };
+        /** RimsParameters */
+        RimsParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Purple fringes
+             * @description Takes back red and blue on the dark side of rims that neither side has.
+             * @default 0
+             */
+            purple: number;
+            /**
+             * Green fringes
+             * @description Takes back green on the dark side of rims that neither side has.
+             * @default 0
+             */
+            green: number;
+            /**
+             * Reach
+             * @description How far fringes reach from the rim, in full-size pixels.
+             * @default 4
+             */
+            radius: number;
+        };
         /**
          * Rung
          * @description One stop of the scene put on a brighter or darker tone by hand.
@@ -4879,6 +4926,22 @@ export interface components {
              * @default 0
              */
             turn: number;
+        };
+        /**
+         * SpreadIn
+         * @description A layer of the scene's mends, as it is stored.
+         */
+        SpreadIn: {
+            /** Layer */
+            layer: string;
+        };
+        /**
+         * SpreadOut
+         * @description The scenes that it was put into, by their titles.
+         */
+        SpreadOut: {
+            /** Scenes */
+            scenes: string[];
         };
         /**
          * StackReport
@@ -5276,6 +5339,7 @@ export interface components {
             crop: components["schemas"]["CropParameters"];
             noise: components["schemas"]["NoiseParameters"];
             sharpening: components["schemas"]["SharpeningParameters"];
+            rims: components["schemas"]["RimsParameters"];
             haze: components["schemas"]["HazeParameters"];
             white_balance: components["schemas"]["WhiteBalanceParameters"];
             exposure: components["schemas"]["ExposureParameters"];
@@ -10859,6 +10923,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MendOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    spread: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpreadIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpreadOut"];
                 };
             };
             /** @description Bad Request */

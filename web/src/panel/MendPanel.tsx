@@ -1,5 +1,6 @@
 import { Button } from "@mui/material";
 
+import { useSteps } from "../api/queries";
 import { addLayer, findDust, useChosenPatch, useMend, useSolved } from "../state/mend";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
@@ -7,6 +8,7 @@ import { CopyDials } from "./mend/CopyDials";
 import { MendBrush } from "./mend/MendBrush";
 import { MendLayers } from "./mend/MendLayers";
 import { PatchDials } from "./mend/PatchDials";
+import { StepControls } from "./steps/StepControls";
 import { ToolButton } from "./ToolButton";
 
 /** The Mend station: what should not be there is replaced. */
@@ -15,6 +17,7 @@ export default function MendPanel() {
   const tool = useView((s) => s.tool);
   const chosen = useChosenPatch();
   const layer = useMend((s) => s.layer);
+  const steps = (useSteps().data ?? []).filter((step) => step.station === "mend");
   const solved = useSolved(true).data?.patches ?? [];
   return (
     <>
@@ -62,6 +65,9 @@ export default function MendPanel() {
       {chosen && (
         <PatchDials layer={chosen[0]} patch={chosen[1]} solved={solved.find((one) => one.id === chosen[1].id)} />
       )}
+      {steps.map((step) => (
+        <StepControls key={step.name} step={step} />
+      ))}
     </>
   );
 }

@@ -160,6 +160,27 @@ export async function findDust() {
   store("Dust mended");
 }
 
+/** Put a layer into the shoot's other scenes of the same camera: what lies on the sensor lies there in all. */
+export async function spreadLayer({ id, name }: MendLayer) {
+  const { scene } = useScene.getState();
+  if (!scene) return;
+  const found = await toldHere(
+    answered(
+      api.POST("/api/scenes/{scene_id}/mend/spread", {
+        params: { path: { scene_id: scene.id } },
+        body: { layer: id },
+      }),
+    ),
+  );
+  if (!found) return;
+  tell(
+    found.scenes.length
+      ? `${name} is in ${found.scenes.length} more ${found.scenes.length === 1 ? "scene" : "scenes"}: ${found.scenes.join(", ")}.`
+      : "No other scene of this shoot was taken with this camera.",
+    "note",
+  );
+}
+
 /** The middle of a patch. */
 export function middleOf(patch: Pick<Patch, "points">): Point {
   const places = placesOf(patch);

@@ -14,7 +14,7 @@ interface Props {
   onKeys: () => void;
 }
 
-/** Stations without steps, by what the treatment has of them. */
+/** Stations that have lists of the treatment beside steps, or in their place. */
 const LISTS: Partial<Record<string, readonly string[]>> = { areas: ["areas"], mend: ["mend"] };
 const WORDS = { stored: "stored", storing: "storing", waiting: "not stored yet" } as const;
 
@@ -52,7 +52,10 @@ export function TopLine({ station, onKeys }: Props) {
                 to={`/scenes/${scene?.id ?? ""}/${s.name}`}
                 here={s.name === station}
                 touched={touched[i] === "1"}
-                steps={LISTS[s.name] ?? steps.filter((step) => step.station === s.name).map((step) => step.name)}
+                steps={[
+                  ...(LISTS[s.name] ?? []),
+                  ...steps.filter((step) => step.station === s.name).map((step) => step.name),
+                ]}
               />
             </li>
           ))}

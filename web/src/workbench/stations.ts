@@ -85,7 +85,7 @@ export const STATIONS: Station[] = [
     Panel: lazy(() => import("../panel/MendPanel")),
     Over: lazy(() => import("../picture/over/Patches")),
     views: [...EVERYWHERE, "dust"],
-    touched: (_, treatment) => treatment.mend.length > 0,
+    touched: (scene, treatment, steps) => treatment.mend.length > 0 || anyOf("mend")(scene, treatment, steps),
   },
   {
     name: "deliver",

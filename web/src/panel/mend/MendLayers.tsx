@@ -2,7 +2,7 @@ import { Checkbox, IconButton } from "@mui/material";
 
 import type { MendLayer, Patch, SolvedPatch } from "../../api/client";
 import { useKinds } from "../../api/queries";
-import { choose, middleOf, removeLayer, removePatch, setPatch, useMend } from "../../state/mend";
+import { choose, middleOf, removeLayer, removePatch, setPatch, spreadLayer, useMend } from "../../state/mend";
 import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
 import { Dial } from "../Dial";
@@ -61,6 +61,15 @@ export function MendLayers({ mend, solved, open }: { mend: MendLayer[]; solved: 
           </div>
           {open === layer.id && (
             <>
+              {layer.patches.length > 0 && (
+                <button
+                  className="quiet"
+                  title="What lies on the sensor lies there in all scenes of the same camera"
+                  onClick={() => void spreadLayer(layer)}
+                >
+                  into the shoot’s other scenes
+                </button>
+              )}
               {opacity && <Dial key={layer.id} dial={opacity} path={["mend", layer.id, "opacity"]} />}
               <div className="mends" role="group" aria-label={`Mends of ${layer.name}`}>
                 {layer.patches.map((patch, i) => (
