@@ -60,6 +60,15 @@ class CommandLine(FolderCase):
         self.told("render", out, "--start", "even", "--out", self.folder / "even.png")
         even, usual = (np.asarray(Image.open(self.folder / name).convert("L")) for name in ("even.png", "p.tif"))
         self.assertGreater(even.mean(), usual.mean() * 1.1)
+        # A lamp is gone that the treatment mends.
+        spot = {"points": [round(250 / 480 * 16384), round(215 / 480 * 16384)], "radius": 0.025}
+        treatment.write_text(json.dumps({"mend": [{"patches": [spot]}]}))
+        self.told("render", out, "--treatment", treatment, "--out", self.folder / "mended.png")
+        self.told("render", out, "--out", self.folder / "whole.png")
+        lamps = [np.asarray(Image.open(self.folder / f"{n}.png").convert("L")) for n in ("whole", "mended")]
+        before, after = (v[210:221, 245:256].mean() for v in lamps)
+        self.assertGreater(before, 1.3 * after)
+        np.testing.assert_allclose(lamps[0][:100].astype(int), lamps[1][:100], atol=2)
 
     def told(self, *arguments) -> str:
         """What a command prints, run in this process: starting another takes seconds."""

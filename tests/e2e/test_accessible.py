@@ -22,12 +22,16 @@ class Accessible(OnPicture):
                 closed.first.click()
 
     def test_all_stations(self):
-        for name in ("Frames", "Merge", "Geometry", "Light", "Noise", "Colour", "Areas", "Deliver"):
+        for name in ("Frames", "Merge", "Geometry", "Light", "Noise", "Colour", "Areas", "Mend", "Deliver"):
             self.page.get_by_role("link", name=name, exact=True).click()
             expect(self.page.locator(".panel h2", has_text=name)).to_be_visible()
             if name == "Areas":
                 self.page.get_by_role("button", name="everything", exact=True).click()
                 self.page.keyboard.press("p")
+            if name == "Mend":
+                self.page.keyboard.press("d")
+                self.page.mouse.click(600, 350)
+                self.page.keyboard.press("Escape")
             self.settled()
             self.unfold()
             with self.subTest(station=name):

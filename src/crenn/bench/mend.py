@@ -8,6 +8,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from crenn.bench.peers import library
 from crenn.bench.table import Table
 from crenn.camera.shoot import shoot
 from crenn.core.areas.brush import GRID
@@ -62,9 +63,9 @@ def _codes(light: np.ndarray, low: float) -> np.ndarray:
 
 def _figures(found: np.ndarray, truth: np.ndarray, mask: np.ndarray) -> tuple[float, float, float]:
     """Structural similarity, PSNR in dB, and the error of gradients over the truth's, within a mask."""
-    from skimage.metrics import structural_similarity
-
-    _, similar = structural_similarity(found, truth, channel_axis=-1, data_range=1.0, full=True)
+    _, similar = library("skimage.metrics").structural_similarity(
+        found, truth, channel_axis=-1, data_range=1.0, full=True
+    )
     error = float(np.mean((found - truth)[mask] ** 2))
     slopes = [np.stack(np.gradient(luminance(v.astype(np.float32)))) for v in (found, truth)]
     wrong = np.hypot(*(slopes[0] - slopes[1]))[mask].mean() / max(float(np.hypot(*slopes[1])[mask].mean()), 1e-6)
@@ -73,15 +74,14 @@ def _figures(found: np.ndarray, truth: np.ndarray, mask: np.ndarray) -> tuple[fl
 
 def _peers(codes: np.ndarray, mask: np.ndarray) -> dict[str, Callable[[], np.ndarray]]:
     """Other ways of filling a mask of codes."""
-    from skimage.restoration import inpaint_biharmonic
-
+    biharmonic = library("skimage.restoration").inpaint_biharmonic
     eight, hole = np.round(codes * 255).astype(np.uint8), mask.astype(np.uint8)
     out: dict[str, Callable[[], np.ndarray]] = {
         "OpenCV, Telea": lambda: cv2.inpaint(eight, hole, 5, cv2.INPAINT_TELEA) / 255.0,
         "OpenCV, Navier-Stokes": lambda: cv2.inpaint(eight, hole, 5, cv2.INPAINT_NS) / 255.0,
     }
     if mask.sum() <= _MOST:
-        out["scikit-image, biharmonic"] = lambda: np.asarray(inpaint_biharmonic(codes, mask, channel_axis=-1))
+        out["scikit-image, biharmonic"] = lambda: np.asarray(biharmonic(codes, mask, channel_axis=-1))
     return out
 
 

@@ -3,18 +3,16 @@
 import tempfile
 import time
 from collections.abc import Callable
-from functools import cache
-from importlib import import_module
 from pathlib import Path
 
 import cv2
 import numpy as np
 
 from crenn.bench.charts import shipped, take
+from crenn.bench.peers import library
 from crenn.bench.table import Table
 from crenn.camera.sensor import Exposure
 from crenn.core.colorimetry.spaces import REC2020_TO_SRGB, delta_e2000, srgb_decode, srgb_encode, srgb_to_lab
-from crenn.core.errors import CrennError
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -36,16 +34,6 @@ _LARGE = (4000, 6000)
 _NEUTRAL = Treatment.neutral().model_dump()
 
 
-@cache
-def _library(name: str):
-    try:
-        return import_module(name)
-    except ImportError as missing:
-        raise CrennError(
-            f"The bench of noise needs {name}.", remedy="Install requirements-bench.txt into .venv."
-        ) from missing
-
-
 def _light(name: str) -> np.ndarray:
     """Light of a photograph or a scene, Rec. 2020, white at 1, as a lens draws it, float32 (H, W, 3)."""
     if name in _SCENES:
@@ -53,7 +41,7 @@ def _light(name: str) -> np.ndarray:
         rgb = shipped(name, 0)
         part = rgb[max(y - _AROUND, 0) : y + _SIDE + _AROUND, max(x - _AROUND, 0) : x + _SIDE + _AROUND]
         return np.asarray(part / np.quantile(part, 0.9), np.float32)
-    file = Path(_library("skimage").__file__).parent / "data" / name
+    file = Path(library("skimage").__file__).parent / "data" / name
     codes = np.asarray(cv2.imread(str(file)))[..., ::-1].astype(np.float32) / 255
     # Photographs of few pixels are sharper than any lens: enlarged by half and softened they are as from a camera.
     codes = cv2.resize(codes, None, fx=1.5, fy=1.5, interpolation=cv2.INTER_CUBIC).clip(0, 1)
@@ -80,7 +68,7 @@ def _psnr(found: np.ndarray, truth: np.ndarray) -> float:
 
 
 def _ssim(found: np.ndarray, truth: np.ndarray) -> float:
-    return float(_library("skimage.metrics").structural_similarity(found, truth, channel_axis=2, data_range=1.0))
+    return float(library("skimage.metrics").structural_similarity(found, truth, channel_axis=2, data_range=1.0))
 
 
 def _delta_e(found: np.ndarray, truth: np.ndarray) -> float:
@@ -100,13 +88,13 @@ def _peers(noisy: np.ndarray, truth: np.ndarray) -> tuple[float, float, float]:
         (3, 6, 10, 15, 22, 30, 40),
         truth,
     )
-    wavelet = _library("skimage.restoration").denoise_wavelet
+    wavelet = library("skimage.restoration").denoise_wavelet
     waves = _best(
         lambda k: wavelet(noisy, sigma=k * spread, channel_axis=2, convert2ycbcr=True, rescale_sigma=True),
         (0.5, 1.0, 1.5, 2.0, 3.0),
         truth,
     )
-    blocks = _best(lambda k: _library("bm3d").bm3d_rgb(noisy, spread * k), (1.2, 1.9, 2.4, 3.0), truth)
+    blocks = _best(lambda k: library("bm3d").bm3d_rgb(noisy, spread * k), (1.2, 1.9, 2.4, 3.0), truth)
     return means, waves, blocks
 
 
