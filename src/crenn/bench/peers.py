@@ -2,13 +2,13 @@
 
 from functools import cache
 from importlib import import_module
-from types import ModuleType
+from typing import Any
 
 from crenn.core.errors import CrennError
 
 
 @cache
-def library(name: str) -> ModuleType:
+def library(name: str) -> Any:
     """A module of `requirements-bench.txt`.
 
     Raises
