@@ -94,6 +94,13 @@ class Mends(unittest.TestCase):
         )
         np.testing.assert_allclose(turned[290:310, 142:158], again[290:310, 157:141:-1], rtol=0.03)
 
+    def test_it_is_looked_for_in_a_box_however_far_off(self):
+        box = [500 / 600, 300 / 600, 1.0, 390 / 600]
+        treatment = mended(patch((100, 330), radius=12, within=box))
+        ((_, solved),) = self.renderer.solved(treatment)
+        x, y = np.array([100, 330]) / 600 + solved.origin.shift
+        self.assertTrue(box[0] <= x <= box[2] and box[1] <= y <= box[3], (x, y))
+
     def test_a_layer_and_a_patch_are_faded_and_switched(self):
         spot = patch((300, 200), radius=24, origin={"shift": [0.0, 80 / SIZE[1]]}, fit="copy")
         before, full = self.scene.read(0), self.light(spot)

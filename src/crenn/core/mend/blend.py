@@ -37,7 +37,7 @@ def departure(picture: np.ndarray, hole: np.ndarray, origin: np.ndarray) -> np.n
         Nothing outside of the hole.
     """
     copied = picture[origin[..., 0], origin[..., 1]]
-    even = _evened(picture, (~hole).astype(np.float32))
+    even = evened(picture, (~hole).astype(np.float32))
     target = np.zeros_like(picture)
     firm = np.zeros(hole.shape, np.float32)
     _equations(picture, even, copied, hole, origin, target, firm)
@@ -57,7 +57,7 @@ def membrane(picture: np.ndarray, hole: np.ndarray, copied: np.ndarray) -> np.nd
     ndarray, float32 (h, w, C)
     """
     known = (~hole).astype(np.float32)
-    missing = np.where(hole[..., None], np.float32(0), _evened(picture - copied, known))
+    missing = np.where(hole[..., None], np.float32(0), evened(picture - copied, known))
     # Where the copy goes on otherwise than what lies around, its border is not to be met: it would bleed inwards.
     weight = np.where(hole, np.float32(0), 1 / (1 + (np.abs(missing).max(-1) / _BLEEDS) ** 2)).astype(np.float32)
     firm = np.where(hole, cv2.filter2D(weight, -1, _CROSS, borderType=cv2.BORDER_CONSTANT), 0).astype(np.float32)
@@ -66,10 +66,11 @@ def membrane(picture: np.ndarray, hole: np.ndarray, copied: np.ndarray) -> np.nd
     return _solved_within(hole, firm, target)
 
 
-def _evened(picture: np.ndarray, known: np.ndarray) -> np.ndarray:
-    """A picture blurred by what is known of it alone: borders are met in the mean, not in every grain."""
-    sums = cv2.GaussianBlur(picture * known[..., None], (0, 0), _EVEN).reshape(picture.shape)
-    return np.asarray(sums / np.maximum(cv2.GaussianBlur(known, (0, 0), _EVEN), 1e-6)[..., None], np.float32)
+def evened(picture: np.ndarray, known: np.ndarray, sigma: float = _EVEN) -> np.ndarray:
+    """A picture, float32 (h, w, C), blurred by what is known of it alone, float32 (h, w): borders are met in the mean,
+    not in every grain."""
+    sums = cv2.GaussianBlur(picture * known[..., None], (0, 0), sigma).reshape(picture.shape)
+    return np.asarray(sums / np.maximum(cv2.GaussianBlur(known, (0, 0), sigma), 1e-6)[..., None], np.float32)
 
 
 @nb.njit(cache=True, nogil=True, fastmath=True)

@@ -103,9 +103,15 @@ def _mean(values: np.ndarray, weights: np.ndarray, sigma: float, instead: np.nda
 
 
 @lru_cache(8)
+def _found(radius: float) -> Callable[[np.ndarray, PlaneContext], np.ndarray]:
+    """`excess`, which the planes of purple and of green fringes share."""
+    return once_for_light(lambda rgb, around: excess(rgb, around, radius))
+
+
+@lru_cache(16)
 def _planes(radius: float, purple: bool) -> tuple[Plane, Plane, Plane]:
     """EV to be taken from red, green and blue, of purple fringes or of green ones."""
-    found = once_for_light(lambda rgb, around: excess(rgb, around, radius))
+    found = _found(radius)
     name = "purple" if purple else "green"
 
     def of(k: int) -> Callable[[np.ndarray, PlaneContext], np.ndarray]:

@@ -6,7 +6,7 @@ from typing import Protocol
 import cv2
 import numpy as np
 
-from crenn.core.mend.blend import departure, membrane
+from crenn.core.mend.blend import departure, evened, membrane
 from crenn.core.mend.complete import completed
 from crenn.core.mend.patch import Origin, Patch
 from crenn.core.mend.region import Region, region_of
@@ -85,7 +85,7 @@ def reads_of(patch: Patch, size: tuple[int, int]) -> tuple[int, int, int, int] |
     if region is None:
         return None
     if patch.origin is None:
-        return _around(region, size)
+        return _around(region, size, patch)
     rows, columns, _ = _copied_from(patch, patch.origin, _framed(region, size), size)
     low, high = (int(rows.min()), int(columns.min())), (int(rows.max()) + 2, int(columns.max()) + 2)
     box = _framed(region, size)
@@ -107,12 +107,12 @@ def solve(patch: Patch, light: Light) -> Solved | None:
     turn = np.float32(max(light.floor, 1e-9) * _TURNS)
     if patch.origin is not None:
         return _from_one(patch, patch.origin, region, light, turn)
-    top, left, bottom, right = _around(region, size)
+    top, left, bottom, right = _around(region, size, patch)
     picture = _even_scale(np.array(light.read(0, slice(top, bottom), slice(left, right)), np.float32), turn)
-    looks = cv2.GaussianBlur(picture, (0, 0), _GRAIN)
     hole = np.zeros(picture.shape[:2], bool)
     hole[region.top - top : region.bottom - top, region.left - left : region.right - left] = region.mask
-    looks[hole] = picture[hole]
+    # What is to go must not shine into what it is compared by.
+    looks = evened(picture, (~hole).astype(np.float32), _GRAIN)
     allowed = ~hole
     if patch.within is not None:
         y, x = np.mgrid[top:bottom, left:right]
@@ -136,14 +136,14 @@ def _small(region: Region) -> bool:
     return longest <= _SMALL and longest <= _LONG * max(2 * region.half_width, 4.0)
 
 
-def _around(region: Region, size: tuple[int, int]) -> tuple[int, int, int, int]:
+def _around(region: Region, size: tuple[int, int], patch: Patch) -> tuple[int, int, int, int]:
+    """Top, left, bottom and right of where it is looked for what to copy: with the box that it is to be looked in."""
     reach = int(np.clip(_AROUND * max(region.mask.shape), _LEAST, _MOST))
-    return (
-        max(region.top - reach, 0),
-        max(region.left - reach, 0),
-        min(region.bottom + reach, size[0]),
-        min(region.right + reach, size[1]),
-    )
+    top, left, bottom, right = region.top - reach, region.left - reach, region.bottom + reach, region.right + reach
+    if patch.within is not None:
+        x0, y0, x1, y1 = (round(v * max(size)) for v in patch.within)
+        top, left, bottom, right = min(top, y0), min(left, x0), max(bottom, y1), max(right, x1)
+    return max(top, 0), max(left, 0), min(bottom, size[0]), min(right, size[1])
 
 
 def _framed(region: Region, size: tuple[int, int]) -> tuple[int, int, int, int]:

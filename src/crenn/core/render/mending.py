@@ -13,6 +13,8 @@ from crenn.core.render.source import Source
 
 #: Mended scenes that are kept, with what they have made at smaller sizes.
 _KEPT = 6
+#: Patches of which it is kept what they read: those of a full treatment, and some that were dragged.
+_MOST = 2048
 #: Patches of less than this share of the scene's longer side are too small to be told in what is looked at as a whole:
 #: a dozen pixels of a reduced picture.
 _TOLD = 0.012
@@ -31,6 +33,7 @@ class Mender:
     def __init__(self, scene: Source, cache: Cache):
         self._scene, self._cache = scene, cache
         self._made: cachetools.LRUCache[tuple, Source] = cachetools.LRUCache(_KEPT)
+        self._reads: cachetools.LRUCache[str, tuple[int, int, int, int] | None] = cachetools.LRUCache(_MOST)
         self._lock = threading.Lock()
 
     def source(self, layers: list[MendLayer]) -> Source:
@@ -64,13 +67,23 @@ class Mender:
         """Each patch on the light that those before it have left."""
         out: list[Put | None] = []
         for patch, opacity in patches:
-            reads = reads_of(patch, self._scene.size)
+            reads = self._reads_of(patch)
             below = [put for put in out if put is not None and reads and _meet(put.solved.box, reads)]
             # What it is made from: itself, and what lies under what it reads.
             key = digest_of(patch.key, [put.key for put in below])
             solved = self._one(patch, below, key)
             out.append(None if solved is None else Put(solved, opacity, digest_of(key, opacity)))
         return out
+
+    def _reads_of(self, patch: Patch) -> tuple[int, int, int, int] | None:
+        """`reads_of`, worked out once for each patch: all are asked for with each change of one."""
+        with self._lock:
+            if patch.key in self._reads:
+                return self._reads[patch.key]
+        found = reads_of(patch, self._scene.size)
+        with self._lock:
+            self._reads[patch.key] = found
+        return found
 
     def _one(self, patch: Patch, under: list[Put], key: bytes) -> Solved | None:
         def make(_: bytes) -> _Result:
