@@ -5,6 +5,7 @@ import { useKinds } from "../../api/queries";
 import { choose, middleOf, removeLayer, removePatch, setPatch, spreadLayer, useMend } from "../../state/mend";
 import { preview, store, useScene } from "../../state/scene";
 import { withValue } from "../../state/values";
+import { placesOf } from "../../picture/stroke";
 import { Dial } from "../Dial";
 import { NameInput } from "../NameInput";
 
@@ -142,12 +143,10 @@ function queryOf(patch: Patch): string {
 
 /** How far the line of a patch reaches, with what it covers beyond. */
 function extent(patch: Patch): number {
-  let [x, y] = [0, 0];
-  const [xs, ys]: [number[], number[]] = [[], []];
-  for (let i = 0; i + 1 < patch.points.length; i += 2) {
-    [x, y] = [x + patch.points[i], y + patch.points[i + 1]];
-    xs.push(x);
-    ys.push(y);
-  }
-  return Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys)) / 16384 + 2 * patch.radius;
+  const places = placesOf(patch);
+  const across = ([0, 1] as const).map((axis) => {
+    const along = places.map((p) => p[axis]);
+    return Math.max(...along) - Math.min(...along);
+  });
+  return Math.max(...across) + 2 * patch.radius;
 }

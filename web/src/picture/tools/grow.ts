@@ -2,36 +2,22 @@ import { addTo, areaOf, beginPart, partOf, setPart, useAreas } from "../../state
 import { grownOf } from "../../state/parts";
 import { hold, release, store } from "../../state/scene";
 import { seedsOf } from "../lasso";
-import { LassoLine, useLasso } from "../over/LassoLine";
+import { LassoLine } from "../over/LassoLine";
+import { drawOutline } from "./drawOutline";
 import type { Drag, Pointed, Tool } from "./tool";
 
 /** Hundredths of reach for each pixel that the pointer is dragged up. */
 const PER_PIXEL = 0.2;
 
-/** Places of an outline nearer than this, in pixels of the screen, are one. */
-const NEAR = 4;
-
-/** Draws a rough outline of a thing: the region grows up to what lies about it. */
-function outlined(from: Pointed): Drag {
-  let [x, y] = [from.x, from.y];
-  useLasso.setState({ line: [from.scene] });
-  return {
-    move: (to) => {
-      if (Math.hypot(to.x - x, to.y - y) < NEAR) return;
-      [x, y] = [to.x, to.y];
-      useLasso.setState((s) => ({ line: [...s.line, to.scene] }));
-    },
-    end: () => {
-      const { line } = useLasso.getState();
-      useLasso.setState({ line: [] });
-      const [first, ...seeds] = seedsOf(line, (at) => from.lay.map.holds(at));
-      if (!first || first.outside) return;
-      const at = beginPart(grownOf(first, { seeds: [first, ...seeds], reach: 100 }));
-      if (at) store("A region by its outline");
-      useAreas.setState({ joins: "new", seeing: true });
-    },
-  };
-}
+/** Takes a rough outline of a thing: the region grows up to what lies about it. */
+const outlined = (from: Pointed): Drag =>
+  drawOutline(from, (line) => {
+    const [first, ...seeds] = seedsOf(line, (at) => from.lay.map.holds(at));
+    if (!first || first.outside) return;
+    const at = beginPart(grownOf(first, { seeds: [first, ...seeds], reach: 100 }));
+    if (at) store("A region by its outline");
+    useAreas.setState({ joins: "new", seeing: true });
+  });
 
 /**
  * Grows a region from where the picture is pressed; dragged up it reaches farther. Pressed again, it grows from there

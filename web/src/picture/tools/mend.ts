@@ -9,6 +9,7 @@ import { CopyRing } from "../over/CopyRing";
 import { MendRing } from "../over/BrushRing";
 import { Lasso, useLasso } from "../over/LassoLine";
 import { simplified, type Step, written } from "../stroke";
+import { drawOutline } from "./drawOutline";
 import type { Drag, Pointed, Tool } from "./tool";
 
 /** Places nearer than this, in pixels of the screen, are one. */
@@ -75,26 +76,15 @@ export const mendOutline: Tool = {
   label: "Picture: draw round what should not be there",
   cursor: () => "crosshair",
   Over: Lasso,
-  down: (from) => {
-    let [x, y] = [from.x, from.y];
-    useLasso.setState({ line: [from.scene] });
-    return {
-      move: (to) => {
-        if (Math.hypot(to.x - x, to.y - y) < NEAR) return;
-        [x, y] = [to.x, to.y];
-        useLasso.setState((s) => ({ line: [...s.line, to.scene] }));
-      },
-      end: () => {
-        const { line } = useLasso.getState();
-        useLasso.setState({ line: [] });
-        const pixel = 1 / from.lay.placing.zoom / from.lay.map.long;
-        const steps = line.map((at) => ({ at, pressure: 1 }));
-        if (steps.length < 3) return;
-        const points = pointsOf(steps, pixel);
-        if (points.length >= 6) addPatch({ points, closed: true, radius: 0 }, "What was outlined mended");
-      },
-    };
-  },
+  down: (from) =>
+    drawOutline(from, (line) => {
+      const pixel = 1 / from.lay.placing.zoom / from.lay.map.long;
+      const points = pointsOf(
+        line.map((at) => ({ at, pressure: 1 })),
+        pixel,
+      );
+      if (points.length >= 6) addPatch({ points, closed: true, radius: 0 }, "What was outlined mended");
+    }),
 };
 
 /** Copies from a place that was chosen: with Ctrl it is chosen, each stroke takes from there. */
