@@ -58,7 +58,20 @@ def _scene(arguments):
 
     if _one_map(arguments.inputs):
         return PreparedScene.from_radiance(read_exr(arguments.inputs[0]))
-    return PreparedScene.from_radiance(merge_frames(arguments.inputs, models=_models(arguments)))
+    # By what the library knows frames by: documents hold on to it.
+    keys = [_key_of(path) for path in arguments.inputs]
+    radiance = merge_frames(arguments.inputs, models=_models(arguments), keys=keys)
+    return PreparedScene.from_radiance(radiance, dict(zip(keys, arguments.inputs)).get)
+
+
+def _key_of(path: Path) -> str:
+    """A frame's content hash; of one that cannot be read, which the merge will tell of, its name."""
+    from crenn.core.files import content_hash
+
+    try:
+        return content_hash(path)
+    except OSError:
+        return path.name
 
 
 def _horizon(arguments) -> None:

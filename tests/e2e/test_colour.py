@@ -90,9 +90,10 @@ class Colour(PageCase):
         x, y = self.at(0.65, 0.15)
         # Down: darker. Pressed there again, the same range is taken on: aside its hue turns, with Shift its saturation.
         self.drag_to((x, y), (x + 2, y + 90))
+        # What hue lies there comes from the server: until then there is nothing to settle.
+        expect(self.page.locator("[data-range]")).to_have_count(1)
         self.settled()
         dark = self.colour()
-        expect(self.page.locator("[data-range]")).to_have_count(1)
         self.assertAlmostEqual(self.value("hues.ranges.0.lightness"), -0.75, delta=0.06)
         self.assertLess(dark[2], sky[2] - 5)
         self.drag_to((x, y), (x + 80, y + 2))

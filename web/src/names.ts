@@ -65,4 +65,5 @@ export type ToolName =
   | "mend"
   | "mendOutline"
   | "mendCopy"
-  | "mendWithin";
+  | "mendWithin"
+  | "fringe";

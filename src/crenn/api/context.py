@@ -14,7 +14,6 @@ from fastapi import Request
 
 from crenn.core.errors import CrennError
 from crenn.core.render.cache import Cache
-from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.store.database import Database
 from crenn.store.library import Library
@@ -125,7 +124,7 @@ class Renderers:
             if prepared in self._open:
                 self._open.move_to_end(prepared)
                 return self._open[prepared]
-        renderer = Renderer(PreparedScene.open(self._library.scene(prepared)), self._cache)
+        renderer = Renderer(self._library.open_scene(prepared), self._cache)
         with self._lock:
             self._open[prepared] = renderer
             while len(self._open) > self._most:

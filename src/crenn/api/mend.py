@@ -6,10 +6,13 @@ from pydantic import BaseModel, Field
 from crenn.api.context import Settings, settings
 from crenn.api.scenes import on_renderer
 from crenn.api.schemas import Body, LightIn, PathId
-from crenn.core.areas.part import Id
+from crenn.core.areas.part import Id, Place
 from crenn.core.mend.outline import outline_of
 from crenn.core.mend.patch import Origin, Patch
+from crenn.core.mend.rims import RIMS
 from crenn.core.render.dust import dust_patches
+from crenn.core.render.fringe_colour import fringe_at
+from crenn.core.render.passing import passing_lights
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
 from crenn.store.mends import spread_layer
@@ -24,6 +27,7 @@ class PatchOut(BaseModel):
     layer: str
     lines: list[list[float]] = Field(description="x and y of places of its outline, in shares of the longer side")
     origin: Origin | None = Field(description="where it was copied from; null if from many places, or none")
+    frame: str | None = Field(description="key of the frame that it shows; null if it shows the scene")
     mended: bool = Field(description="whether there was anything to copy from")
 
 
@@ -54,6 +58,30 @@ def dust(scene_id: PathId, body: DustIn, request: Request) -> DustOut:
     return on_renderer(request, scene_id, work)
 
 
+class PassingIn(LightIn):
+    """A treatment: what it has mended already is not found again."""
+
+
+class PassingOut(BaseModel):
+    """Trails in the sky, the clearest first, as patches for them."""
+
+    lights: list[Patch] = Field(description="of satellites and aircraft")
+    meteors: list[Patch]
+
+
+@router.post("/scenes/{scene_id}/mend/passing")
+def passing(scene_id: PathId, body: PassingIn, request: Request) -> PassingOut:
+    """Trails of passing lights in a sky of stars, as patches that would mend them; nothing is stored."""
+    treatment = parse_treatment(body.document)
+
+    def work(renderer: Renderer) -> PassingOut:
+        found = passing_lights(renderer, treatment)
+        lights, meteors = ([patch for patch, trail in found if trail.meteor == one] for one in (False, True))
+        return PassingOut(lights=lights, meteors=meteors)
+
+    return on_renderer(request, scene_id, work)
+
+
 @router.post("/scenes/{scene_id}/mend")
 def mends(scene_id: PathId, body: LightIn, request: Request) -> MendOut:
     """The patches of a treatment that act: their outlines, and where they were found to be copied from."""
@@ -64,12 +92,39 @@ def mends(scene_id: PathId, body: LightIn, request: Request) -> MendOut:
         size = renderer.scene.size
         solved = renderer.solved(treatment)
         out: list[PatchOut] = []
-        for patch, one in solved:
+        for patch, pieces in solved:
             layer = next(own for own, other in layers if other is patch)
             lines = [line.round(5).ravel().tolist() for line in outline_of(patch, size)]
-            origin = None if one is None else one.origin
-            out.append(PatchOut(id=patch.id, layer=layer, lines=lines, origin=origin, mended=one is not None))
+            # Of a line in pieces none comes from one place.
+            origin, frame = (pieces[0].origin, pieces[0].frame) if len(pieces) == 1 else (None, None)
+            mended = bool(pieces)
+            out.append(PatchOut(id=patch.id, layer=layer, lines=lines, origin=origin, frame=frame, mended=mended))
         return MendOut(patches=out)
+
+    return on_renderer(request, scene_id, work)
+
+
+class FringeIn(LightIn):
+    """A place of the scene, in shares of its longer side."""
+
+    place: Place
+
+
+class FringeOut(BaseModel):
+    """The colour of the fringe there."""
+
+    direction: float | None = Field(description="in degrees, as of the step Fringes; null where there is none")
+
+
+@router.post("/scenes/{scene_id}/mend/fringe")
+def fringe(scene_id: PathId, body: FringeIn, request: Request) -> FringeOut:
+    """The colour of the fringe at a place, as far as Fringes reaches; nothing is changed."""
+    treatment = parse_treatment(body.document)
+
+    def work(renderer: Renderer) -> FringeOut:
+        radius = treatment.section(RIMS).radius
+        found = fringe_at(renderer.source(treatment), body.place, radius)
+        return FringeOut(direction=None if found is None else round(found))
 
     return on_renderer(request, scene_id, work)
 

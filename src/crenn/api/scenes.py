@@ -237,7 +237,7 @@ def prepared_of(scene_id: int, config: Settings) -> PreparedScene:
         found = _scene(session, scene_id)
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        return PreparedScene.open(config.library.scene(found.prepared))
+        return config.library.open_scene(found.prepared)
 
 
 def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) -> T:

@@ -13,12 +13,13 @@ from crenn.bench.table import Table
 from crenn.camera.shoot import shoot
 from crenn.core.areas.brush import GRID
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.mend.patch import Patch
+from crenn.core.mend.patch import MendLayer, Patch
 from crenn.core.mend.region import Region, region_of
-from crenn.core.mend.solve import solve
 from crenn.core.radiance import RadianceMap, read_exr
 from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
+from crenn.core.treatment import Treatment
 
 _SIZE = (1500, 1000)
 #: Objects in each scene: a name, whether it is an outline, its places in pixels, and its radius.
@@ -108,11 +109,8 @@ def _rows(table: Table, name: str, truth: np.ndarray, patch: Patch, region: Regi
     broken[mask] = np.float32(0.18)
     prepared = PreparedScene.from_radiance(RadianceMap(broken, None))
     began = time.perf_counter()
-    solved = solve(patch, prepared)
+    ours = np.array(Renderer(prepared).source(Treatment(mend=[MendLayer(patches=[patch])])).read(0))
     seconds = time.perf_counter() - began
-    assert solved is not None
-    ours = broken.copy()
-    ours[region.top : region.bottom, region.left : region.right][region.mask] = solved.light[region.mask]
     around = 60
     box = Window.of_box(
         region.left - around, region.top - around, region.right + around, region.bottom + around, truth.shape[:2]

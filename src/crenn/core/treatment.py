@@ -48,7 +48,7 @@ from crenn.core.light.stars import Stars
 from crenn.core.light.tone import Tone
 from crenn.core.light.white_balance import WhiteBalance
 from crenn.core.mend.patch import MOST_LAYERS, MOST_PATCHES, MendLayer
-from crenn.core.mend.rims import Rims
+from crenn.core.mend.rims import RIMS
 from crenn.core.noise.reduction import NoiseReduction
 from crenn.core.noise.sharpening import Sharpening
 from crenn.core.pipeline.step import Step, StepParameters
@@ -65,7 +65,7 @@ STEPS: tuple[Step[Any], ...] = (
     CROP,
     NOISE,
     SHARPENING,
-    Rims(),
+    RIMS,
     Haze(),
     WHITE_BALANCE,
     Exposure(),

@@ -186,14 +186,14 @@ def deliver_scene(job: RunningJob) -> None:
         if area is None:
             raise CrennError("This area is no longer there.", remedy="Choose another.")
         path = job.library.delivery(job.id, "png")
-        deliver_mask(Renderer(PreparedScene.open(job.library.scene(folder))), treatment, area, path, job.progress)
+        deliver_mask(Renderer(job.library.open_scene(folder)), treatment, area, path, job.progress)
         name = f"{title}, {area.name}.png".replace("/", "-")
         job.done({"format": "png", "bytes": path.stat().st_size, "name": name})
         return
     metadata = CaptureMetadata()
     if original is not None and original.exists():
         metadata = CaptureMetadata.of(frame_metadata(original))
-    prepared = PreparedScene.open(job.library.scene(folder))
+    prepared = job.library.open_scene(folder)
     rendering = job.progress
     if prepared.noise is None and treatment.takes_noise:
         prepared.split_noise(job.progress.part(0.0, 0.8))

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from crenn.core.errors import CrennError
 from crenn.core.files import content_hash, replacing
+from crenn.core.render.pyramid import PreparedScene
 
 #: A temporary file not written to for so long has no writer any more, in seconds.
 _ABANDONED = 1800
@@ -49,6 +50,21 @@ class Library:
     def original(self, digest: str, ending: str) -> Path:
         """Where an original with this hash is kept."""
         return self.folder / "originals" / digest[:2] / f"{digest}{ending}"
+
+    def original_of(self, digest: str) -> Path | None:
+        """The original with a hash; None if there is none."""
+        folder = self.original(digest, "").parent
+        return next((path for path in folder.glob(f"{digest}.*")), None) if digest.isalnum() else None
+
+    def open_scene(self, name: str) -> PreparedScene:
+        """A prepared scene, that knows where its frames lie.
+
+        Raises
+        ------
+        CrennError
+            If it is missing or damaged.
+        """
+        return PreparedScene.open(self.scene(name), self.original_of)
 
     def keep(self, path: Path) -> str:
         """Copy a file among the originals; its hash."""

@@ -97,7 +97,7 @@ class Mends(unittest.TestCase):
     def test_it_is_looked_for_in_a_box_however_far_off(self):
         box = [500 / 600, 300 / 600, 1.0, 390 / 600]
         treatment = mended(patch((100, 330), radius=12, within=box))
-        ((_, solved),) = self.renderer.solved(treatment)
+        ((_, (solved,)),) = self.renderer.solved(treatment)
         x, y = np.array([100, 330]) / 600 + solved.origin.shift
         self.assertTrue(box[0] <= x <= box[2] and box[1] <= y <= box[3], (x, y))
 
@@ -135,7 +135,7 @@ class Mends(unittest.TestCase):
         beyond = patch((900, 900), radius=20)
         for one in (everything, away, beyond):
             np.testing.assert_array_equal(self.light(one), before)
-            self.assertEqual([solved for _, solved in self.renderer.solved(mended(one))], [None])
+            self.assertEqual([solved for _, solved in self.renderer.solved(mended(one))], [[]])
         # What lies partly beyond the scene is mended as far as there is something to copy.
         partly = self.light(patch((300, 200), radius=20, origin={"shift": [290 / SIZE[1], 0.0]}, fit="copy"))
         self.assertTrue((partly != before).any() and np.isfinite(partly).all())

@@ -7,6 +7,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.radiance import RadianceMap
+from crenn.core.render.fringe_colour import fringe_at
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
@@ -58,6 +59,21 @@ class Fringes(unittest.TestCase):
             np.testing.assert_allclose(luminance(out), luminance(light), rtol=1e-3)
             np.testing.assert_allclose(out[:30], light[:30], rtol=1e-4)
             np.testing.assert_allclose(self.treated(light, {f"rims.{name}": 100.0}), out, rtol=1e-3)
+
+    def test_a_fringe_that_is_picked_is_taken_back_and_no_other(self):
+        orange = np.array([2.6, 1.0, 0.8])
+        light, ring = disc(DISC, GROUND, orange)
+        scene = PreparedScene.from_radiance(RadianceMap(light, None))
+        direction = fringe_at(scene, [222 / 320, 120 / 320], 5.0)
+        self.assertAlmostEqual(direction, -12, delta=15)
+        before = np.abs(ratios(light) - ratios(GROUND))[ring].mean()
+        after = np.abs(ratios(self.treated(light, picked=100.0, direction=direction)) - ratios(GROUND))[ring].mean()
+        self.assertLess(after, 0.5 * before)
+        other = self.treated(light, picked=100.0, direction=direction + 150)
+        np.testing.assert_allclose(other, light, rtol=1e-3)
+        # In the disc, on the ground and beyond the scene there is none.
+        for place in ([0.5, 0.375], [0.05, 0.05], [3.0, 3.0]):
+            self.assertIsNone(fringe_at(scene, place, 5.0))
 
     def test_colours_of_the_sides_stay(self):
         purple = np.array([1.6, 0.7, 2.4])

@@ -1008,6 +1008,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/mend/passing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Passing
+         * @description Trails of passing lights in a sky of stars, as patches that would mend them; nothing is stored.
+         */
+        post: operations["passing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/mend": {
         parameters: {
             query?: never;
@@ -1022,6 +1042,26 @@ export interface paths {
          * @description The patches of a treatment that act: their outlines, and where they were found to be copied from.
          */
         post: operations["mends"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/mend/fringe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fringe
+         * @description The colour of the fringe at a place, as far as Fringes reaches; nothing is changed.
+         */
+        post: operations["fringe"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2611,6 +2651,12 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Key
+             * @description what tells the frame from all others for good, as of the basis
+             * @default
+             */
+            key: string;
+            /**
              * Seconds
              * @description exposure time in the file, s
              */
@@ -2680,6 +2726,29 @@ export interface components {
         FramesIn: {
             /** Frames */
             frames: number[];
+        };
+        /**
+         * FringeIn
+         * @description A place of the scene, in shares of its longer side.
+         */
+        FringeIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Place */
+            place: number[];
+        };
+        /**
+         * FringeOut
+         * @description The colour of the fringe there.
+         */
+        FringeOut: {
+            /**
+             * Direction
+             * @description in degrees, as of the step Fringes; null where there is none
+             */
+            direction: number | null;
         };
         /**
          * FringesReport
@@ -4076,6 +4145,17 @@ export interface components {
             mirror: boolean;
         };
         /**
+         * OtherFrame
+         * @description A frame of the scene whose own light a patch shows: of what it saw behind a thing that moved.
+         */
+        OtherFrame: {
+            /**
+             * Frame
+             * @description its key in the merge's report; null: found
+             */
+            frame: string | null;
+        };
+        /**
          * OutlineOut
          * @description An area in few words.
          */
@@ -4090,6 +4170,29 @@ export interface components {
              * @description of the scene, that is within
              */
             share: number;
+        };
+        /**
+         * PassingIn
+         * @description A treatment: what it has mended already is not found again.
+         */
+        PassingIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * PassingOut
+         * @description Trails in the sky, the clearest first, as patches for them.
+         */
+        PassingOut: {
+            /**
+             * Lights
+             * @description of satellites and aircraft
+             */
+            lights: components["schemas"]["Patch"][];
+            /** Meteors */
+            meteors: components["schemas"]["Patch"][];
         };
         /**
          * Patch
@@ -4129,6 +4232,8 @@ export interface components {
             radius: number;
             /** @description null: found */
             origin: components["schemas"]["Origin"] | null;
+            /** @description takes the light of the place itself, from another frame */
+            other: components["schemas"]["OtherFrame"] | null;
             /**
              * Attempt
              * @description of what is found, how many better ones are passed over
@@ -4192,6 +4297,11 @@ export interface components {
             lines: number[][];
             /** @description where it was copied from; null if from many places, or none */
             origin: components["schemas"]["Origin"] | null;
+            /**
+             * Frame
+             * @description key of the frame that it shows; null if it shows the scene
+             */
+            frame: string | null;
             /**
              * Mended
              * @description whether there was anything to copy from
@@ -4603,6 +4713,18 @@ export interface components {
              * @default 0
              */
             green: number;
+            /**
+             * Picked colour
+             * @description Takes back the fringe colour that was picked on the picture, on the dark side of rims.
+             * @default 0
+             */
+            picked: number;
+            /**
+             * Colour of the fringe
+             * @description Which colour was picked: 0 is too much red, 90 too much blue, 45 both (purple), -135 neither (green).
+             * @default 45
+             */
+            direction: number;
             /**
              * Reach
              * @description How far fringes reach from the rim, in full-size pixels.
@@ -10901,6 +11023,104 @@ export interface operations {
             };
         };
     };
+    passing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassingOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
     mends: {
         parameters: {
             query?: never;
@@ -10923,6 +11143,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MendOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    fringe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FringeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FringeOut"];
                 };
             };
             /** @description Bad Request */

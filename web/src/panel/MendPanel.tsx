@@ -1,7 +1,7 @@
 import { Button } from "@mui/material";
 
 import { useSteps } from "../api/queries";
-import { addLayer, findDust, useChosenPatch, useMend, useSolved } from "../state/mend";
+import { addLayer, findDust, findPassing, useChosenPatch, useMend, useSolved } from "../state/mend";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { CopyDials } from "./mend/CopyDials";
@@ -57,6 +57,15 @@ export default function MendPanel() {
           onClick={() => void findDust()}
         >
           Find dust
+        </Button>
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          title="Trails of satellites and aircraft in the sky, in a layer of their own; meteors stay"
+          onClick={() => void findPassing()}
+        >
+          Find passing lights
         </Button>
       </div>
       {(tool === "mend" || tool === "mendCopy") && <MendBrush />}

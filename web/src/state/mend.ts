@@ -95,6 +95,7 @@ export function addPatch(patch: Pick<Patch, "points"> & Partial<Patch>, says: st
     closed: false,
     radius: 0,
     origin: null,
+    other: null,
     attempt: 0,
     within: null,
     fit: "blend",
@@ -129,35 +130,89 @@ export function removeLayer({ id, name }: MendLayer) {
   store(`${name} away`);
 }
 
-/** Let another place be found for the patch that is worked on. */
-export function again() {
+/** Change the patch that is worked on, and keep it. */
+function changeChosen(says: string, change: (patch: Patch) => Partial<Patch>) {
   const { layer, patch } = useMend.getState();
   const found = layerOf(layer)?.patches.find((one) => one.id === patch);
   if (!layer || !found) return;
-  setPatch(layer, found.id, { origin: null, attempt: (found.attempt + 1) % 100 });
-  store("Another try");
+  setPatch(layer, found.id, change(found));
+  store(says);
+}
+
+/** Let another place be found for the patch that is worked on, or another frame that saw its place. */
+export const again = () =>
+  changeChosen("Another try", ({ attempt, other }) => ({
+    origin: null,
+    other: other && { frame: null },
+    attempt: (attempt + 1) % 100,
+  }));
+
+/** Let the patch that is worked on show what another frame saw of its place, or what is found in the scene. */
+export const fromFrame = () =>
+  changeChosen("From another frame", ({ other }) => ({
+    origin: null,
+    other: other ? null : { frame: null },
+    attempt: 0,
+  }));
+
+/** What the server is asked to look for in the mended scene. */
+const looked = () => {
+  const { scene, treatment } = useScene.getState();
+  return scene && treatment
+    ? { params: { path: { scene_id: scene.id } }, body: { document: { mend: treatment.mend } } }
+    : null;
+};
+
+/** Put patches that were found into a layer of their own, on screen; false if there is no room. */
+function foundLayer(name: string, patches: Patch[], on = true): boolean {
+  const id = begin(name);
+  if (!id) return false;
+  const own = patches.map((patch) => ({ ...patch, id: newId(), on }));
+  preview((t) => withValue(t, ["mend", id, "patches"], own));
+  choose(id, own[0].id);
+  return true;
 }
 
 /** Find dust, and mend it in a layer of its own: what is none is taken away from the list. */
 export async function findDust() {
+  const request = looked();
+  const found = request && (await toldHere(answered(api.POST("/api/scenes/{scene_id}/mend/dust", request))));
+  if (!found) return;
+  if (found.patches.length === 0) return tell("No dust was found.", "note");
+  if (foundLayer("Dust", found.patches)) store("Dust mended");
+}
+
+/** Find passing lights, and mend them in a layer of their own; meteors lie in another, and stay. */
+export async function findPassing() {
+  const request = looked();
+  const found = request && (await toldHere(answered(api.POST("/api/scenes/{scene_id}/mend/passing", request))));
+  if (!found) return;
+  const { lights, meteors } = found;
+  if (lights.length + meteors.length === 0) return tell("No passing lights were found in the sky.", "note");
+  const kept = meteors.length === 0 || foundLayer("Meteors", meteors, false);
+  if (kept && (lights.length === 0 || foundLayer("Passing lights", lights))) store("Passing lights mended");
+  if (meteors.length > 0)
+    tell(`${meteors.length === 1 ? "A meteor stays" : `${meteors.length} meteors stay`}.`, "note");
+}
+
+/** Take back the colour of the fringe at a place. */
+export async function pickFringe(place: Point) {
   const { scene, treatment } = useScene.getState();
   if (!scene || !treatment) return;
   const found = await toldHere(
     answered(
-      api.POST("/api/scenes/{scene_id}/mend/dust", {
+      api.POST("/api/scenes/{scene_id}/mend/fringe", {
         params: { path: { scene_id: scene.id } },
-        body: { document: { mend: treatment.mend } },
+        body: { document: { mend: treatment.mend, rims: treatment.rims }, place },
       }),
     ),
   );
   if (!found) return;
-  if (found.patches.length === 0) return tell("No dust was found.", "note");
-  const id = begin("Dust");
-  if (!id) return;
-  const patches = found.patches.map((patch) => ({ ...patch, id: newId() }));
-  preview((t) => withValue(t, ["mend", id, "patches"], patches));
-  choose(id, patches[0].id);
-  store("Dust mended");
+  const { direction } = found;
+  if (direction === null)
+    return tell("There is no fringe here that reaches so far: raise Reach, or click beside the rim.", "note");
+  preview((t) => withValue(withValue(t, ["rims", "direction"], direction), ["rims", "picked"], t.rims.picked || 100));
+  store("A fringe's colour");
 }
 
 /** Put a layer into the shoot's other scenes of the same camera: what lies on the sensor lies there in all. */

@@ -6,7 +6,7 @@ import { backToStart } from "../state/changes";
 import { preview, redo, store, undo, useScene } from "../state/scene";
 import { type StationName, STATION_NAMES, type ToolName } from "../names";
 import { areaOf, turnInsideOut, useAreas } from "../state/areas";
-import { again, removePatch, useMend } from "../state/mend";
+import { again, fromFrame, removePatch, useMend } from "../state/mend";
 import { nextMaskWay } from "../state/maskShown";
 import { resizeBrush, turnAbout } from "../state/painting";
 import { useCropping } from "../state/cropping";
@@ -328,6 +328,13 @@ export const KEYS: Key[] = [
     press: () => setView("dust"),
   },
   { shown: "N", says: "Another try for the mend, at Mend", keys: ["n"], station: "mend", press: again },
+  {
+    shown: "Shift N",
+    says: "The mend shows what another frame saw, at Mend",
+    keys: ["Shift+N"],
+    station: "mend",
+    press: fromFrame,
+  },
   {
     shown: "J",
     says: "Hold to see without mends, at Mend",

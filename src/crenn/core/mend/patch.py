@@ -35,6 +35,14 @@ class Origin(Keyed):
         return np.asarray(np.diag([-1.0 if self.mirror else 1.0, 1.0]) @ turned / self.scale)
 
 
+class OtherFrame(Keyed):
+    """A frame of the scene whose own light a patch shows: of what it saw behind a thing that moved."""
+
+    frame: Annotated[str, Field(min_length=1, max_length=300)] | None = Field(
+        None, description="its key in the merge's report; null: found"
+    )
+
+
 class Patch(Keyed):
     """A part of the scene that other light is put in the place of.
 
@@ -51,6 +59,7 @@ class Patch(Keyed):
     closed: bool = Field(False, description="whether the points are an outline")
     radius: float = Field(ge=0.0, le=0.25, description="in shares of the scene's longer side")
     origin: Origin | None = Field(None, description="null: found")
+    other: OtherFrame | None = Field(None, description="takes the light of the place itself, from another frame")
     attempt: int = Field(0, ge=0, le=99, description="of what is found, how many better ones are passed over")
     within: Annotated[list[Share], Field(min_length=4, max_length=4)] | None = Field(
         None, description="what is found lies in this box: its left, upper, right and lower edge"
@@ -69,6 +78,8 @@ class Patch(Keyed):
             raise ValueError("an outline needs three places at least")
         if not self.closed and self.radius < 0.00005:
             raise ValueError("a stroke needs a radius")
+        if self.origin is not None and self.other is not None:
+            raise ValueError("light comes from another place or from another frame, not from both")
         return self
 
     @cached_property

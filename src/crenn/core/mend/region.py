@@ -39,6 +39,16 @@ class Region:
         """How far its innermost pixel lies from its edge."""
         return float(_depths(self.mask).max())
 
+    def within(self, box: tuple[int, int, int, int]) -> np.ndarray:
+        """Which pixels of a box (top, left, bottom, right) it covers, bool."""
+        out = np.zeros((box[2] - box[0], box[3] - box[1]), bool)
+        top, left = max(box[0], self.top), max(box[1], self.left)
+        bottom, right = min(box[2], self.bottom), min(box[3], self.right)
+        if bottom > top and right > left:
+            own = self.mask[top - self.top : bottom - self.top, left - self.left : right - self.left]
+            out[top - box[0] : bottom - box[0], left - box[1] : right - box[1]] = own
+        return out
+
     def softened(self, softness: float) -> np.ndarray:
         """How far it covers each pixel, float32 like the mask: its edge fades inwards over ``softness`` % of
         `half_width`."""

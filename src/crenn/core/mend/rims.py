@@ -23,6 +23,8 @@ _BEGINS, _FULL = 1.0, 2.5
 _LEAST = 0.6
 #: Colours closer than this to one of the sides', in EV, and than so many deviations of the noise, are that side's.
 _NEAR, _NOISE = 0.08, 1.5
+#: Excess counts as of the picked colour fully, and no more, from where its direction's cosine to that one's is so much.
+_ALIKE, _APART = 0.9, 0.7
 #: What is taken back at most, in EV.
 _MOST = 4.0
 
@@ -47,6 +49,27 @@ class RimsParameters(StepParameters):
         "Green fringes",
         "Takes back green on the dark side of rims that neither side has.",
         bend=Bend("add", -100, 100, 1),
+    )
+    picked: float = dial(
+        0.0,
+        "%",
+        0,
+        100,
+        1,
+        "Picked colour",
+        "Takes back the fringe colour that was picked on the picture, on the dark side of rims.",
+        usual=False,
+        bend=Bend("add", -100, 100, 1),
+    )
+    direction: float = dial(
+        45.0,
+        "°",
+        -180,
+        180,
+        1,
+        "Colour of the fringe",
+        "Which colour was picked: 0 is too much red, 90 too much blue, 45 both (purple), -135 neither (green).",
+        usual=False,
     )
     radius: float = dial(
         4.0, "px", 1, 40, 0.5, "Reach", "How far fringes reach from the rim, in full-size pixels.", usual=False
@@ -108,22 +131,37 @@ def _found(radius: float) -> Callable[[np.ndarray, PlaneContext], np.ndarray]:
     return once_for_light(lambda rgb, around: excess(rgb, around, radius))
 
 
+def _purple(red_blue: np.ndarray) -> np.ndarray:
+    """Of too much red and blue, or of blue alone."""
+    return np.maximum(red_blue, 0)
+
+
+def _green(red_blue: np.ndarray) -> np.ndarray:
+    """Of too little of both."""
+    least = np.maximum(red_blue[..., 0], red_blue[..., 1])
+    return np.where(least[..., None] < 0, np.minimum(red_blue, 0), np.float32(0))
+
+
 @lru_cache(16)
-def _planes(radius: float, purple: bool) -> tuple[Plane, Plane, Plane]:
-    """EV to be taken from red, green and blue, of purple fringes or of green ones."""
+def _picked(direction: float) -> Callable[[np.ndarray], np.ndarray]:
+    """Of excess that points where the picked colour's does."""
+    way = np.array([np.cos(np.radians(direction)), np.sin(np.radians(direction))], np.float32)
+
+    def of(red_blue: np.ndarray) -> np.ndarray:
+        along = red_blue @ way
+        alike = along / np.maximum(np.hypot(red_blue[..., 0], red_blue[..., 1]), 1e-6)
+        return red_blue * np.clip((alike - _APART) / (_ALIKE - _APART), 0, 1)[..., None]
+
+    return of
+
+
+@lru_cache(16)
+def _planes(radius: float, name: str, part: Callable[[np.ndarray], np.ndarray]) -> tuple[Plane, Plane, Plane]:
+    """EV to be taken from red, green and blue, of the part of what exceeds that has a colour."""
     found = _found(radius)
-    name = "purple" if purple else "green"
 
     def of(k: int) -> Callable[[np.ndarray, PlaneContext], np.ndarray]:
-        def make(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
-            red_blue = found(rgb, around)
-            # Purple is too much of both, or of blue alone; green too little of both.
-            if purple:
-                return np.ascontiguousarray(np.maximum(red_blue[..., k], 0))
-            least = np.maximum(red_blue[..., 0], red_blue[..., 1])
-            return np.ascontiguousarray(np.where(least < 0, np.minimum(red_blue[..., k], 0), np.float32(0)))
-
-        return make
+        return lambda rgb, around: np.ascontiguousarray(part(found(rgb, around))[..., k], np.float32)
 
     def nothing(rgb: np.ndarray, _: PlaneContext) -> np.ndarray:
         return np.zeros(rgb.shape[:2], np.float32)
@@ -139,10 +177,33 @@ class Rims(LightStep[RimsParameters]):
     name, station, title, parameters = "rims", "mend", "Fringes", RimsParameters
 
     def act(self, program: Program, parameters: RimsParameters, scene: SceneLight) -> None:
-        program.tint(_planes(parameters.radius, True), -parameters.purple / 100)
-        program.tint(_planes(parameters.radius, False), -parameters.green / 100)
+        for planes, amount in _amounts(parameters):
+            program.tint(planes, -amount / 100)
 
     def bend(self, program: Program, bends: Mapping[str, float], parameters: RimsParameters, scene: SceneLight) -> None:
-        bent = self.bent(parameters, bends)
-        program.tint(_planes(parameters.radius, True), -(bent.purple - parameters.purple) / 100)
-        program.tint(_planes(parameters.radius, False), -(bent.green - parameters.green) / 100)
+        bent = _amounts(self.bent(parameters, bends))
+        for (planes, own), (_, amount) in zip(_amounts(parameters), bent, strict=True):
+            program.tint(planes, -(amount - own) / 100)
+
+
+RIMS = Rims()
+
+
+def _amounts(parameters: RimsParameters) -> list[tuple[tuple[Plane, Plane, Plane], float]]:
+    """Planes of each colour of fringes, and how much of them is taken, in %."""
+    radius, direction = parameters.radius, parameters.direction
+    return [
+        (_planes(radius, "purple", _purple), parameters.purple),
+        (_planes(radius, "green", _green), parameters.green),
+        (_planes(radius, f"picked {direction:g}", _picked(direction)), parameters.picked),
+    ]
+
+
+def direction_of(red_blue: np.ndarray) -> float | None:
+    """The direction of the strongest fringe among excess, float32 (h, w, 2), in degrees; None if there is none."""
+    strength = np.hypot(red_blue[..., 0], red_blue[..., 1])
+    if not (strength > _NEAR).any():
+        return None
+    weights = np.where(strength > 0.5 * strength.max(), strength, 0.0)
+    red, blue = ((red_blue[..., k] * weights).sum() for k in (0, 1))
+    return float(np.degrees(np.arctan2(blue, red)))

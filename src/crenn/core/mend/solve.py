@@ -1,15 +1,19 @@
 """What a patch puts in the place of what was there, and where each of its pixels comes from."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 import cv2
 import numpy as np
 
+from crenn.core.errors import CrennError
 from crenn.core.mend.blend import departure, evened, membrane
 from crenn.core.mend.complete import completed
+from crenn.core.mend.other_frame import FramePart, OtherFrames, best_frame
 from crenn.core.mend.patch import Origin, Patch
-from crenn.core.mend.region import Region, region_of
+from crenn.core.mend.pieces import Piece
+from crenn.core.mend.region import Region
 from crenn.core.mend.search import NoOrigin, best_shift
 
 #: Around a patch it is looked so far for what to copy, in sizes of it, and in pixels at least and at most.
@@ -51,7 +55,11 @@ class Solved:
     gain : ndarray, float32 (h, w, 3)
         By how much small differences of what was copied have grown.
     origin : Origin or None
-        Where it comes from; None if from many places.
+        Where it comes from; None if from many places, or from another frame.
+    frame : str or None
+        Key of the frame that it comes from, if not from the scene.
+    own : mapping of str to ndarray
+        Planes that it brings along, and "noise": what would be copied otherwise.
     """
 
     top: int
@@ -62,10 +70,16 @@ class Solved:
     columns: np.ndarray
     gain: np.ndarray
     origin: Origin | None
+    frame: str | None = None
+    own: Mapping[str, np.ndarray] = field(default_factory=dict)
 
     @property
     def nbytes(self) -> int:
-        return sum(a.nbytes for a in (self.share, self.light, self.rows, self.columns, self.gain))
+        return sum(a.nbytes for a in (*self._planes, *self.own.values()))
+
+    @property
+    def _planes(self) -> tuple[np.ndarray, ...]:
+        return self.share, self.light, self.rows, self.columns, self.gain
 
     @property
     def box(self) -> tuple[int, int, int, int]:
@@ -73,17 +87,27 @@ class Solved:
         height, width = self.share.shape
         return self.top, self.left, self.top + height, self.left + width
 
+    def within(self, box: tuple[int, int, int, int]) -> "Solved":
+        """The part of it in a box (top, left, bottom, right)."""
+        if box == self.box:
+            return self
+        top, left = max(box[0], self.top), max(box[1], self.left)
+        inner = np.s_[top - self.top : box[2] - self.top, left - self.left : box[3] - self.left]
+        share, light, rows, columns, gain = (np.ascontiguousarray(plane[inner]) for plane in self._planes)
+        own = {name: np.ascontiguousarray(plane[inner]) for name, plane in self.own.items()}
+        return Solved(top, left, share, light, rows, columns, gain, self.origin, self.frame, own)
+
     @property
     def whole_pixels(self) -> bool:
         """Whether each pixel is copied from one."""
         return self.origin is None or self.origin.rigid
 
 
-def reads_of(patch: Patch, size: tuple[int, int]) -> tuple[int, int, int, int] | None:
-    """Top, left, bottom and right of what a patch may be made from; None if it covers nothing."""
-    region = region_of(patch, size)
-    if region is None:
-        return None
+def reads_of(patch: Patch, piece: Piece, size: tuple[int, int]) -> tuple[int, int, int, int]:
+    """Top, left, bottom and right of what a piece of a patch may be made from."""
+    region = piece.region
+    if patch.other is not None:
+        return _framed(region, size)
     if patch.origin is None:
         return _around(region, size, patch)
     rows, columns, _ = _copied_from(patch, patch.origin, _framed(region, size), size)
@@ -92,28 +116,38 @@ def reads_of(patch: Patch, size: tuple[int, int]) -> tuple[int, int, int, int] |
     return min(low[0], box[0]), min(low[1], box[1]), max(high[0], box[2]), max(high[1], box[3])
 
 
-def solve(patch: Patch, light: Light) -> Solved | None:
-    """Solve a patch on light; None if it covers nothing of it.
+def solve(patch: Patch, piece: Piece, light: Light, others: OtherFrames) -> Solved:
+    """Solve a piece of a patch on light.
+
+    Parameters
+    ----------
+    patch : Patch
+    piece : Piece
+    light : Light
+    others : OtherFrames
+        The frames that the light was merged from.
 
     Raises
     ------
     NoOrigin
         If there is nothing that it could be copied from.
     """
-    size = light.size
-    region = region_of(patch, size)
-    if region is None:
-        return None
+    return _solved(patch, piece, light, others).within(piece.core)
+
+
+def _solved(patch: Patch, piece: Piece, light: Light, others: OtherFrames) -> Solved:
+    """A piece with what lies beyond its core."""
+    size, region = light.size, piece.region
     turn = np.float32(max(light.floor, 1e-9) * _TURNS)
+    if patch.other is not None:
+        return _from_frame(patch, patch.other.frame, region, light, others, turn)
     if patch.origin is not None:
         return _from_one(patch, patch.origin, region, light, turn)
-    top, left, bottom, right = _around(region, size, patch)
+    top, left, bottom, right = box = _around(region, size, patch)
     picture = _even_scale(np.array(light.read(0, slice(top, bottom), slice(left, right)), np.float32), turn)
-    hole = np.zeros(picture.shape[:2], bool)
-    hole[region.top - top : region.bottom - top, region.left - left : region.right - left] = region.mask
+    hole, allowed = region.within(box), ~piece.whole.within(box)
     # What is to go must not shine into what it is compared by.
-    looks = evened(picture, (~hole).astype(np.float32), _GRAIN)
-    allowed = ~hole
+    looks = evened(picture, allowed.astype(np.float32), _GRAIN)
     if patch.within is not None:
         y, x = np.mgrid[top:bottom, left:right]
         x0, y0, x1, y1 = (round(v * max(size)) for v in patch.within)
@@ -202,6 +236,34 @@ def _from_one(patch: Patch, origin: Origin, region: Region, light: Light, turn: 
         hole[inner] = region.mask
         fitted = copied + membrane(_even_scale(here, turn), hole, copied)
     return _made(region, patch, fitted[inner], copied[inner], rows[inner], columns[inner], origin, turn)
+
+
+def _from_frame(
+    patch: Patch, key: str | None, region: Region, light: Light, others: OtherFrames, turn: np.float32
+) -> Solved:
+    """A patch that shows what another frame saw of its place."""
+    box = _framed(region, light.size)
+    here = _even_scale(np.array(light.read(0, slice(box[0], box[2]), slice(box[1], box[3])), np.float32), turn)
+    hole = np.zeros(here.shape[:2], bool)
+    inner = np.s_[region.top - box[0] : region.bottom - box[0], region.left - box[1] : region.right - box[1]]
+    hole[inner] = region.mask
+    if key is None:
+        key = best_frame(others, box, hole, here, lambda a: _even_scale(a, turn), patch.attempt)
+    try:
+        part: FramePart | None = None if key is None else others.part(key, box)
+    except CrennError as fault:
+        # A picture is not to fail for a frame that has gone.
+        raise NoOrigin from fault
+    # Where the frame saw nothing, or was blinded, the place stays as it is.
+    if part is None or not (hole & part.known).any():
+        raise NoOrigin
+    region = replace(region, mask=region.mask & part.known[inner])
+    hole &= part.known
+    copied = _even_scale(part.light, turn)
+    fitted = copied + membrane(here, hole, copied) if patch.fit == "blend" else copied
+    y, x = np.mgrid[region.top : region.bottom, region.left : region.right].astype(np.float32)
+    made = _made(region, patch, fitted[inner], copied[inner], y, x, None, turn)
+    return replace(made, frame=key, own={"sigma": part.sigma[inner], "noise": part.noise[inner]})
 
 
 def sampled(array: np.ndarray, rows: np.ndarray, columns: np.ndarray, whole: bool) -> np.ndarray:

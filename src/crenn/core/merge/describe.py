@@ -116,13 +116,14 @@ class Facts:
         )
 
 
-def _frame_report(frame: LightFrame, feeds: float) -> FrameReport:
+def _frame_report(frame: LightFrame, feeds: float, key: str) -> FrameReport:
     ev = float(np.log2(frame.gain))
     slope, offset = float(frame.noise.slope[1]), float(frame.noise.offset[1])
     # x / sqrt(S x + O) = 4 solved for x.
     floor = (HORIZON_SNR**2 * slope + np.sqrt(HORIZON_SNR**4 * slope**2 + 4 * HORIZON_SNR**2 * offset)) / 2
     return FrameReport(
         name=frame.name,
+        key=key,
         seconds=frame.metadata.seconds,
         aperture=frame.metadata.aperture,
         iso=frame.metadata.iso,
@@ -198,7 +199,7 @@ def describe(
     capture = _capture(first, facts, radiance.shape)
     told = Capture.from_report({"capture": capture.model_dump()})
     statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step, told)
-    reports = [_frame_report(f, float(share)) for f, share in zip(lights, feeds)]
+    reports = [_frame_report(f, float(share), facts.keys[f.index]) for f, share in zip(lights, feeds)]
     coverage = cover(
         [Measured(f.gain, f.noise, r.clip_stop, r.seconds, r.iso) for f, r in zip(lights, reports)],
         statistics,

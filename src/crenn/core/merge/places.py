@@ -12,7 +12,7 @@ from crenn.core.geometry.orientation import lies_across
 from crenn.core.merge.instructions import Instructions
 
 
-def _to_held(shape: tuple[int, int], flip: int) -> np.ndarray:
+def to_held(shape: tuple[int, int], flip: int) -> np.ndarray:
     """From pixels of a sensor of a shape (H, W) to those of the picture as it was held, float64 (3, 3)."""
     height, width = shape
     turns = {
@@ -32,7 +32,7 @@ def homography_of(mesh: Mesh | None, shape: tuple[int, int], flip: int) -> np.nd
     few = np.s_[:: max(rows // 24, 1), :: max(columns // 24, 1)]
     before = np.stack([x[few].ravel(), y[few].ravel()], -1) + 0.5
     found, _ = cv2.findHomography(before, mesh.nodes[few].reshape(-1, 2) + 0.5, 0)
-    held = _to_held(shape, flip)
+    held = to_held(shape, flip)
     matrix = held @ np.asarray(found, np.float64) @ np.linalg.inv(held)
     return matrix / matrix[2, 2]
 

@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from crenn.core.mend.other_frame import OtherFrames
 from crenn.core.mend.solve import Solved, sampled
 from crenn.core.noise.cleaning import Box
 from crenn.core.noise.layers import FURTHER, TAKEN, NoiseLayers
@@ -13,8 +14,6 @@ from crenn.core.pipeline.scene import SceneLight
 from crenn.core.render.cache import Cache, digest_of
 from crenn.core.render.source import ALL, Source
 
-#: What changes with the light when it is copied: other planes are copied as they are.
-_WITH_LIGHT = ("sigma",)
 Read = Callable[[slice, slice], np.ndarray]
 
 
@@ -84,6 +83,10 @@ class Mended:
     @property
     def noise(self) -> NoiseLayers | None:
         return self._scene.noise
+
+    @property
+    def others(self) -> OtherFrames:
+        return self._scene.others
 
     def look(self) -> None:
         self._scene.look()
@@ -216,6 +219,9 @@ class Mended:
         patch = self._patches[index].solved
         if name == "light":
             return patch.light
+        plane = name[0] if isinstance(name, tuple) else name
+        if (own := patch.own.get(plane)) is not None:
+            return self._grown(own, plane, patch.gain)
         top, left = int(patch.rows.min()), int(patch.columns.min())
         bottom, right = int(np.ceil(patch.rows.max())) + 1, int(np.ceil(patch.columns.max())) + 1
         under = self._touching(top, left, bottom, right)
@@ -224,15 +230,18 @@ class Mended:
         def make(*_: Any) -> np.ndarray:
             there = self._at_full(name, read, slice(top, bottom), slice(left, right), index)
             found = sampled(there, patch.rows - top, patch.columns - left, patch.whole_pixels)
-            if name in _WITH_LIGHT:
-                found = np.asarray(found * patch.gain)
-            elif isinstance(name, tuple):
-                found = np.array(found, np.float32)
-                for part in (TAKEN, FURTHER):
-                    found[..., part] *= patch.gain
-            return np.asarray(found, there.dtype)
+            return np.asarray(self._grown(found, plane, patch.gain), there.dtype)
 
         return self._cache.get(self._scene, "mended fill", (keys, self._patches[index].key, name), make)
+
+    @staticmethod
+    def _grown(found: np.ndarray, plane: str, gain: np.ndarray) -> np.ndarray:
+        """Light's deviation, or noise layers, where light has grown by a gain; other planes stay as they are."""
+        if plane == "noise":
+            found = np.array(found, np.float32)
+            for part in (TAKEN, FURTHER):
+                found[..., part] *= gain
+        return np.asarray(found * gain) if plane == "sigma" else found
 
 
 def _span(first: float, last: float, whole: int, finer: int, coarser: int) -> tuple[int, np.ndarray]:

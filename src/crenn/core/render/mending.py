@@ -5,6 +5,7 @@ import threading
 import cachetools
 
 from crenn.core.mend.patch import MendLayer, Patch, acting
+from crenn.core.mend.pieces import Piece, pieces_of
 from crenn.core.mend.search import NoOrigin
 from crenn.core.mend.solve import Solved, reads_of, solve
 from crenn.core.render.cache import Cache, digest_of
@@ -13,8 +14,8 @@ from crenn.core.render.source import Source
 
 #: Mended scenes that are kept, with what they have made at smaller sizes.
 _KEPT = 6
-#: Patches of which it is kept what they read: those of a full treatment, and some that were dragged.
-_MOST = 2048
+#: Bytes of patches' pieces that are kept: those of a full treatment, and some that were dragged.
+_MOST = 64 * 2**20
 #: Patches of less than this share of the scene's longer side are too small to be told in what is looked at as a whole:
 #: a dozen pixels of a reduced picture.
 _TOLD = 0.012
@@ -33,7 +34,7 @@ class Mender:
     def __init__(self, scene: Source, cache: Cache):
         self._scene, self._cache = scene, cache
         self._made: cachetools.LRUCache[tuple, Source] = cachetools.LRUCache(_KEPT)
-        self._reads: cachetools.LRUCache[str, tuple[int, int, int, int] | None] = cachetools.LRUCache(_MOST)
+        self._pieces: cachetools.LRUCache[str, _Pieces] = cachetools.LRUCache(_MOST, lambda kept: kept.nbytes)
         self._lock = threading.Lock()
 
     def source(self, layers: list[MendLayer]) -> Source:
@@ -45,7 +46,7 @@ class Mender:
         with self._lock:
             if (made := self._made.get(key)) is not None:
                 return made
-        shown = [put for put in self._all(patches) if put is not None]
+        shown = [put for puts in self._all(patches) for put in puts if put is not None]
         least = _TOLD * max(self._scene.size)
         large = [put for put in shown if max(put.solved.share.shape) >= least]
         made = self._of(shown, self._of(large) if len(large) < len(shown) else None)
@@ -57,42 +58,57 @@ class Mender:
         """The scene with patches over it."""
         return Mended(self._scene, patches, self._cache, coarse) if patches else self._scene
 
-    def solved(self, layers: list[MendLayer]) -> list[tuple[Patch, Solved | None]]:
-        """The patches that act, and what each came to; None where there was nothing to copy from."""
+    def solved(self, layers: list[MendLayer]) -> list[tuple[Patch, list[Solved]]]:
+        """The patches that act, and what their pieces came to; nothing where there was nothing to copy from."""
         patches = acting(layers)
         found = zip(patches, self._all(patches), strict=True)
-        return [(patch, None if put is None else put.solved) for (patch, _), put in found]
+        return [(patch, [put.solved for put in puts if put is not None]) for (patch, _), puts in found]
 
-    def _all(self, patches: list[tuple[Patch, float]]) -> list[Put | None]:
-        """Each patch on the light that those before it have left."""
-        out: list[Put | None] = []
+    def _all(self, patches: list[tuple[Patch, float]]) -> list[list[Put | None]]:
+        """The pieces of each patch on the light that those before it have left."""
+        out: list[list[Put | None]] = []
+        before: list[Put] = []
         for patch, opacity in patches:
-            reads = self._reads_of(patch)
-            below = [put for put in out if put is not None and reads and _meet(put.solved.box, reads)]
-            # What it is made from: itself, and what lies under what it reads.
-            key = digest_of(patch.key, [put.key for put in below])
-            solved = self._one(patch, below, key)
-            out.append(None if solved is None else Put(solved, opacity, digest_of(key, opacity)))
+            puts: list[Put | None] = []
+            for piece, reads in self._pieces_of(patch):
+                below = [put for put in before if _meet(put.solved.box, reads)]
+                # What it is made from: itself, and what lies under what it reads.
+                key = digest_of(patch.key, piece.core, [put.key for put in below])
+                solved = self._one(patch, piece, below, key)
+                puts.append(None if solved is None else Put(solved, opacity, digest_of(key, opacity)))
+            # Pieces of one patch do not lie under each other: what they read is free of all of it.
+            before += [put for put in puts if put is not None]
+            out.append(puts)
         return out
 
-    def _reads_of(self, patch: Patch) -> tuple[int, int, int, int] | None:
-        """`reads_of`, worked out once for each patch: all are asked for with each change of one."""
+    def _pieces_of(self, patch: Patch) -> list[tuple[Piece, tuple[int, int, int, int]]]:
+        """The pieces of a patch and what each reads, worked out once: all are asked for with each change of one."""
         with self._lock:
-            if patch.key in self._reads:
-                return self._reads[patch.key]
-        found = reads_of(patch, self._scene.size)
+            if (known := self._pieces.get(patch.key)) is not None:
+                return known.pieces
+        found = pieces_of(patch, self._scene.size)
+        kept = _Pieces([(piece, reads_of(patch, piece, self._scene.size)) for piece in found])
         with self._lock:
-            self._reads[patch.key] = found
-        return found
+            if kept.nbytes <= self._pieces.maxsize:
+                self._pieces[patch.key] = kept
+        return kept.pieces
 
-    def _one(self, patch: Patch, under: list[Put], key: bytes) -> Solved | None:
+    def _one(self, patch: Patch, piece: Piece, under: list[Put], key: bytes) -> Solved | None:
         def make(_: bytes) -> _Result:
             try:
-                return _Result(solve(patch, self._of(under)))
+                return _Result(solve(patch, piece, self._of(under), self._scene.others))
             except NoOrigin:
                 return _Result(None)
 
         return self._cache.get(self._scene, "patch", (key,), make).solved
+
+
+class _Pieces:
+    """Pieces as they are kept, each with what it reads."""
+
+    def __init__(self, pieces: list[tuple[Piece, tuple[int, int, int, int]]]):
+        self.pieces = pieces
+        self.nbytes = sum(piece.nbytes for piece, _ in pieces) + 1000
 
 
 class _Result:

@@ -7,6 +7,7 @@ import os
 import shutil
 import threading
 import time
+from collections.abc import Callable
 from functools import cached_property
 from pathlib import Path
 
@@ -15,6 +16,7 @@ import numpy as np
 
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing_folder
+from crenn.core.mend.other_frame import OtherFrames
 from crenn.core.noise.cleaning import Box, Cleaner
 from crenn.core.noise.layers import NoiseLayers, part_of, split
 from crenn.core.pipeline.scene import Capture, SceneLight
@@ -71,8 +73,14 @@ def _share(path: Path, other: Path) -> None:
 
 #: The report's file in a prepared scene's folder.
 _REPORT = "report.json"
+#: From a frame's key to its file; None if it is not there.
+PathOf = Callable[[str], Path | None]
 #: What tells prepared scenes from each other.
 _numbers = itertools.count()
+
+
+def _nowhere(key: str) -> Path | None:
+    return None
 
 
 class PreparedScene:
@@ -85,13 +93,18 @@ class PreparedScene:
     planes : dict of str to ndarray (H, W) or (H, W, 3)
         Those that are known of "sigma", float32, and `crenn.core.radiance.PLANES`, uint8.
     report : dict
+    path_of : callable, optional
+        From the key of a frame that it was merged from to its file.
     """
 
     #: What is made of it is worth keeping.
     passing = False
 
-    def __init__(self, levels: list[np.ndarray], planes: dict[str, np.ndarray], report: dict):
+    def __init__(
+        self, levels: list[np.ndarray], planes: dict[str, np.ndarray], report: dict, path_of: PathOf = _nowhere
+    ):
         self._levels, self._planes, self.report = levels, planes, report
+        self.others = OtherFrames(report, path_of)
         self.key = ("scene", next(_numbers))
         self._folder: Path | None = None
         self._noise: NoiseLayers | None = None
@@ -100,7 +113,7 @@ class PreparedScene:
         self._lock = threading.RLock()
 
     @classmethod
-    def from_radiance(cls, radiance: RadianceMap) -> "PreparedScene":
+    def from_radiance(cls, radiance: RadianceMap, path_of: PathOf = _nowhere) -> "PreparedScene":
         """Prepare a radiance map in memory."""
         levels = [radiance.rgb]
         while max(levels[-1].shape[:2]) > _SMALLEST:
@@ -112,7 +125,7 @@ class PreparedScene:
             statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step, capture)
             report = {**statistics, **report}
         planes = {name: getattr(radiance, name) for name in ("sigma", *PLANES)}
-        return cls(levels, {name: plane for name, plane in planes.items() if plane is not None}, report)
+        return cls(levels, {name: plane for name, plane in planes.items() if plane is not None}, report, path_of)
 
     def save(self, folder: Path) -> None:
         """Write to a folder, all or nothing; an older one is replaced at the end."""
@@ -124,7 +137,7 @@ class PreparedScene:
             (part / _REPORT).write_text(json.dumps(self.report))
 
     @classmethod
-    def open(cls, folder: Path) -> "PreparedScene":
+    def open(cls, folder: Path, path_of: PathOf = _nowhere) -> "PreparedScene":
         """Open a saved scene; arrays stay on disk until they are looked at."""
         folder = Path(folder)
 
@@ -142,7 +155,7 @@ class PreparedScene:
         except (OSError, ValueError) as fault:
             raise CrennError("The prepared scene is missing or damaged.", remedy="Merge it again.") from fault
         planes = {name: plane for name in ("sigma", *PLANES) if (plane := load(name)) is not None}
-        scene = cls(levels, planes, report)
+        scene = cls(levels, planes, report, path_of)
         scene._folder = folder
         return scene
 

@@ -87,8 +87,8 @@ class Renderer:
         """The scene as a treatment mends it."""
         return self._mender.source(treatment.mend)
 
-    def solved(self, treatment: Treatment) -> list[tuple[Patch, Solved | None]]:
-        """The patches of a treatment that act, and what each came to; None where there was nothing to copy from."""
+    def solved(self, treatment: Treatment) -> list[tuple[Patch, list[Solved]]]:
+        """The patches of a treatment that act, and what the pieces of each came to; see `Mender.solved`."""
         return self._mender.solved(treatment.mend)
 
     def oversampling(self, frame: PictureGeometry, window: Window) -> int:

@@ -4,6 +4,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from crenn.core.mend.other_frame import OtherFrames
 from crenn.core.noise.cleaning import Box
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
@@ -30,6 +31,8 @@ class Source(Protocol):
         Of the merge.
     noise : NoiseLayers or None
         What of its noise has been split off, as far as it is known; read by `read_noise`.
+    others : OtherFrames
+        The frames that it was merged from.
     """
 
     @property
@@ -58,6 +61,9 @@ class Source(Protocol):
 
     @property
     def noise(self) -> NoiseLayers | None: ...
+
+    @property
+    def others(self) -> OtherFrames: ...
 
     def look(self) -> None:
         """Look at once, with the next question for it, whether noise has been split off meanwhile."""

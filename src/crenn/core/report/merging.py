@@ -110,6 +110,7 @@ class FrameReport(_Part):
     """One frame's part in the merge; stops are relative to the reference frame's saturation."""
 
     name: str
+    key: str = Field("", description="what tells the frame from all others for good, as of the basis")
     seconds: float | None = Field(description="exposure time in the file, s")
     aperture: float | None
     iso: float

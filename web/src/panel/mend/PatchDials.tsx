@@ -2,19 +2,21 @@ import { Button, ToggleButton, ToggleButtonGroup } from "@mui/material";
 
 import type { MendLayer, Patch, SolvedPatch } from "../../api/client";
 import { useKinds } from "../../api/queries";
-import { again, setPatch } from "../../state/mend";
-import { store } from "../../state/scene";
+import { again, fromFrame, setPatch } from "../../state/mend";
+import { store, useScene } from "../../state/scene";
 import { Dial } from "../Dial";
 import { ToolButton } from "../ToolButton";
 
 /** The mend that is worked on: how it is put in, and where it is looked for. */
 export function PatchDials({ layer, patch, solved }: { layer: MendLayer; patch: Patch; solved?: SolvedPatch }) {
   const dials = useKinds().data?.patch ?? [];
+  const frames = useScene((s) => s.scene?.report?.frames) ?? [];
   const change = (own: Partial<Patch>, says: string) => {
     setPatch(layer.id, patch.id, own);
     store(says);
   };
-  const origin = patch.origin ?? solved?.origin ?? null;
+  const shown = frames.find((frame) => frame.key !== "" && frame.key === solved?.frame);
+  const origin = patch.other ? null : (patch.origin ?? solved?.origin ?? null);
   return (
     <section aria-label="The mend">
       <ToggleButtonGroup
@@ -44,6 +46,18 @@ export function PatchDials({ layer, patch, solved }: { layer: MendLayer; patch: 
         >
           Another try
         </Button>
+        {frames.length > 1 && (
+          <Button
+            size="small"
+            variant="outlined"
+            color={patch.other ? "primary" : "inherit"}
+            aria-pressed={!!patch.other}
+            title="Shift N: what another frame saw behind a thing that moved"
+            onClick={fromFrame}
+          >
+            From another frame
+          </Button>
+        )}
         <ToolButton
           tool="mendWithin"
           says={patch.within ? "Look elsewhere" : "Look only here"}
@@ -77,7 +91,14 @@ export function PatchDials({ layer, patch, solved }: { layer: MendLayer; patch: 
           </Button>
         )}
       </div>
-      {origin === null && solved?.mended && <p className="dim">Completed from many places.</p>}
+      {patch.other && (
+        <p className="dim" role="status">
+          {shown
+            ? `${shown.name} saw it.`
+            : "No frame saw anything else here, or its file is gone: bring the frames in again, or look for a place."}
+        </p>
+      )}
+      {!patch.other && origin === null && solved?.mended && <p className="dim">Completed from many places.</p>}
     </section>
   );
 }

@@ -11,6 +11,7 @@ import { valueAt, withValue } from "../../state/values";
 import { Dial } from "../Dial";
 import { useHeld } from "../useHeld";
 import { HueCircle } from "../../circle/HueCircle";
+import { RimsTool } from "../mend/RimsTool";
 import { CastTool } from "../colour/CastTool";
 import { Ranges } from "../colour/Ranges";
 import { Tints } from "../colour/Tints";
@@ -39,6 +40,7 @@ const WIDGETS: Record<string, ComponentType> = {
   level: LevelTool,
   perspective: PerspectiveTool,
   crop: CropFacts,
+  rims: RimsTool,
 };
 
 /** What stands before them. */

@@ -124,7 +124,7 @@ function OriginHandles({ layer, patch, origin, middle, lines, number }: Handles)
       const [a, b] = [sceneFromPane(lay, from), sceneFromPane(lay, to)];
       const held = (v: number) => Math.min(4, Math.max(-4, v));
       const shift: Point = [held(origin.shift[0] + b[0] - a[0]), held(origin.shift[1] + b[1] - a[1])];
-      setPatch(layer, patch.id, { origin: { ...origin, shift } });
+      setPatch(layer, patch.id, { origin: { ...origin, shift }, other: null });
     };
   };
   const turn = () => {

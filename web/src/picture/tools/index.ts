@@ -5,6 +5,7 @@ import { brush } from "./brush";
 import { castbox } from "./castbox";
 import { curve } from "./curve";
 import { edges } from "./edges";
+import { fringe } from "./fringe";
 import { grow } from "./grow";
 import { mend, mendCopy, mendOutline, mendWithin } from "./mend";
 import { neutral } from "./neutral";
@@ -46,6 +47,7 @@ export const TOOLS: Record<ToolName, Tool> = {
   mendOutline,
   mendCopy,
   mendWithin,
+  fringe,
 };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */

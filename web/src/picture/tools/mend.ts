@@ -143,7 +143,7 @@ export const mendWithin: Tool = {
         const { layer, patch } = useMend.getState();
         const [x, y, w, h] = boxBetween(from, to);
         if (layer && patch && w > 0 && h > 0) {
-          setPatch(layer, patch, { within: [x, y, x + w, y + h], origin: null, attempt: 0 });
+          setPatch(layer, patch, { within: [x, y, x + w, y + h], origin: null, other: null, attempt: 0 });
           store("Looked for in a box");
         }
         useView.setState({ tool: "pan" });
