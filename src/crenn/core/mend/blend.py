@@ -36,7 +36,8 @@ def departure(picture: np.ndarray, hole: np.ndarray, origin: np.ndarray) -> np.n
     ndarray, float32 (h, w, C)
         Nothing outside of the hole.
     """
-    copied = picture[origin[..., 0], origin[..., 1]]
+    copied = picture.copy()
+    copied[hole] = picture[origin[hole, 0], origin[hole, 1]]
     even = evened(picture, (~hole).astype(np.float32))
     target = np.zeros_like(picture)
     firm = np.zeros(hole.shape, np.float32)

@@ -21,8 +21,8 @@ _MANY = 30_000
 #: Weight of gradients beside light and colour; by how much a pixel of the hole counts for less with each pixel from its
 #: border, and how much at least.
 _GRADIENTS, _TRUSTED, _LEAST = 0.7, 1.2, 0.05
-#: What a shift costs; see `_level`.
-_FAR = 0.8
+#: What a shift costs, by the spread of every so manieth pixel; see `_level`.
+_FAR, _SPREAD = 0.8, 3
 
 
 def completed(looks: np.ndarray, hole: np.ndarray, allowed: np.ndarray, seed: int = 0) -> np.ndarray:
@@ -52,8 +52,6 @@ def completed(looks: np.ndarray, hole: np.ndarray, allowed: np.ndarray, seed: in
     shifts: np.ndarray | None = None
     for number in range(len(levels) - 1, -1, -1):
         small, small_hole, small_free = levels[number]
-        if shifts is not None:
-            shifts = _doubled(shifts, small_hole.shape)
         shifts = _level(small, small_hole, small_free, shifts, number == len(levels) - 1, seed)
     assert shifts is not None
     rows, columns = np.mgrid[: hole.shape[0], : hole.shape[1]].astype(np.int32)
@@ -92,18 +90,11 @@ def _middles(free: np.ndarray) -> np.ndarray:
     return np.asarray(inner)
 
 
-def _doubled(shifts: np.ndarray, size: tuple[int, int]) -> np.ndarray:
-    """Shifts of a level for the next finer one, of size (h, w), int32."""
-    height, width = size
-    rows = np.minimum(np.arange(height) // 2, shifts.shape[0] - 1)
-    columns = np.minimum(np.arange(width) // 2, shifts.shape[1] - 1)
-    return np.asarray(shifts[rows[:, None], columns] * 2)
-
-
 def _level(
     looks: np.ndarray, hole: np.ndarray, free: np.ndarray, shifts: np.ndarray | None, coarsest: bool, seed: int
 ) -> np.ndarray:
-    """Shifts to where each pixel near the hole of a level finds its patch, int32 (h, w, 2)."""
+    """Shifts to where each pixel near the hole of a level finds its patch, int32 (h, w, 2); given are those of the
+    coarser level."""
     middles = _middles(free)
     if not middles.any():
         raise NoOrigin
@@ -125,7 +116,7 @@ def _level(
         picture[hole] = looks[own[:, 0], own[:, 1]]
     if len(at) > _MANY:
         return _as_shifts(at, to, hole.shape)
-    known = looks[~hole]
+    known = looks[::_SPREAD, ::_SPREAD][~hole[::_SPREAD, ::_SPREAD]]
     # A shift across the whole picture costs as much as a patch of other light and colour by a share of their spread.
     far = np.float32(_FAR * float(known.var(0).sum()) * (2 * HALF + 1) ** 2 / max(hole.shape))
     cost = np.empty(len(at), np.float32)
@@ -165,23 +156,20 @@ def _told(picture: np.ndarray) -> np.ndarray:
 
 def _begin(at: np.ndarray, shifts: np.ndarray | None, middles: np.ndarray, seed: int) -> np.ndarray:
     """What patches begin with, int32 (N, 2): those places of the coarser level that are free, else random ones."""
-    can = np.argwhere(middles).astype(np.int32)
-    random = np.random.default_rng(seed)
-    out = can[random.integers(0, len(can), len(at))]
     if shifts is None:
-        return out
-    found = at + shifts[at[:, 0], at[:, 1]]
-    inside = ((found >= 0) & (found < middles.shape)).all(1)
-    clipped = np.clip(found, 0, np.array(middles.shape) - 1)
-    good = inside & middles[clipped[:, 0], clipped[:, 1]]
-    out[good] = found[good]
+        can = np.argwhere(middles).astype(np.int32)
+        return np.asarray(can[np.random.default_rng(seed).integers(0, len(can), len(at))])
+    coarse = np.minimum(at // 2, np.array(shifts.shape[:2], np.int32) - 1)
+    out = at + 2 * shifts[coarse[:, 0], coarse[:, 1]]
+    clipped = np.clip(out, 0, np.array(middles.shape, np.int32) - 1)
+    good = (out == clipped).all(1) & middles[clipped[:, 0], clipped[:, 1]]
     # What is not free lies near what is: the nearest of it.
     if not good.all():
         _, names = cv2.distanceTransformWithLabels(
             (~middles).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
         )
         of_label = np.zeros((int(names.max()) + 1, 2), np.int32)
-        of_label[names[middles]] = can
+        of_label[names[middles]] = np.argwhere(middles)
         out[~good] = of_label[names[clipped[~good, 0], clipped[~good, 1]]]
     return out
 

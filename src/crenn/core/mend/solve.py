@@ -16,8 +16,9 @@ from crenn.core.mend.pieces import Piece
 from crenn.core.mend.region import Region
 from crenn.core.mend.search import NoOrigin, best_shift
 
-#: Around a patch it is looked so far for what to copy, in sizes of it, and in pixels at least and at most.
-_AROUND, _LEAST, _MOST = 3.0, 96, 640
+#: Around a patch it is looked so far for what to copy, in sizes of it and in half widths, and in pixels at least and at
+#: most.
+_AROUND, _WIDTHS, _LEAST, _MOST = 3.0, 12.0, 96, 640
 #: What is at most so large, in pixels, and so many times as long as wide, is copied from one place.
 _SMALL, _LONG = 140, 2.5
 #: The scale on which light is compared and blended turns at so many times the scene's floor.
@@ -157,11 +158,12 @@ def _solved(patch: Patch, piece: Piece, light: Light, others: OtherFrames) -> So
         unit = max(size)
         return _from_one(patch, Origin(shift=[columns / unit, rows / unit]), region, light, turn)
     origin = completed(looks, hole, allowed, patch.attempt)
-    copied = picture[origin[..., 0], origin[..., 1]]
-    fitted = copied + departure(picture, hole, origin) if patch.fit == "blend" else copied
     inner = np.s_[region.top - top : region.bottom - top, region.left - left : region.right - left]
-    at = origin[inner].astype(np.float32)
-    return _made(region, patch, fitted[inner], copied[inner], at[..., 0] + top, at[..., 1] + left, None, turn)
+    at = origin[inner]
+    copied = picture[at[..., 0], at[..., 1]]
+    fitted = copied + departure(picture, hole, origin)[inner] if patch.fit == "blend" else copied
+    at = at.astype(np.float32)
+    return _made(region, patch, fitted, copied, at[..., 0] + top, at[..., 1] + left, None, turn)
 
 
 def _small(region: Region) -> bool:
@@ -172,7 +174,8 @@ def _small(region: Region) -> bool:
 
 def _around(region: Region, size: tuple[int, int], patch: Patch) -> tuple[int, int, int, int]:
     """Top, left, bottom and right of where it is looked for what to copy: with the box that it is to be looked in."""
-    reach = int(np.clip(_AROUND * max(region.mask.shape), _LEAST, _MOST))
+    wide = min(_AROUND * max(region.mask.shape), _WIDTHS * region.half_width)
+    reach = int(np.clip(wide, _LEAST, _MOST))
     top, left, bottom, right = region.top - reach, region.left - reach, region.bottom + reach, region.right + reach
     if patch.within is not None:
         x0, y0, x1, y1 = (round(v * max(size)) for v in patch.within)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
+from scipy import sparse
 
 from crenn.core.mend.other_frame import OtherFrames
 from crenn.core.mend.solve import Solved, sampled
@@ -181,9 +182,11 @@ class Mended:
             left, across = _span(box[1], box[3], self.size[1], finer[1], size[1])
             rows, columns = _touched(down), _touched(across)
             part = self._reduced(name, read, size_of, level - 1, rows, columns)
-            mean = np.einsum("ij,jkc->ikc", down[:, rows], np.asarray(part, np.float64))
-            mean = np.einsum("ij,kjc->kic", across[:, columns], mean)
-            return _Block(top, left, mean.astype(part.dtype))
+            high, wide, planes = part.shape
+            mean = (down[:, rows] @ part.reshape(high, -1)).reshape(-1, wide, planes)
+            mean = across[:, columns] @ mean.transpose(1, 0, 2).reshape(wide, -1)
+            mean = mean.reshape(across.shape[0], -1, planes).transpose(1, 0, 2)
+            return _Block(top, left, np.ascontiguousarray(mean, part.dtype))
 
         return self._cache.get(self._scene, "mended block", (own, self._patches[index].key, name, level), make)
 
@@ -244,19 +247,20 @@ class Mended:
         return np.asarray(found * gain) if plane == "sigma" else found
 
 
-def _span(first: float, last: float, whole: int, finer: int, coarser: int) -> tuple[int, np.ndarray]:
+def _span(first: float, last: float, whole: int, finer: int, coarser: int) -> tuple[int, sparse.csr_array]:
     """The first of a level's pixels from one place of the full size to another, and how they are means of the next
     finer level's, float64 (n, finer)."""
     begin = max(int(np.floor(first * coarser / whole)) - 1, 0)
     end = min(int(np.ceil(last * coarser / whole)) + 1, coarser)
     per = finer / coarser
-    edges = np.arange(begin, end + 1) * per
-    cells = np.arange(finer)
-    low, high = np.maximum(edges[:-1, None], cells), np.minimum(edges[1:, None], cells + 1)
-    return begin, np.maximum(high - low, 0.0) / per
+    low, high = np.arange(begin, end)[:, None] * per, np.arange(begin + 1, end + 1)[:, None] * per
+    cells = np.floor(low).astype(int) + np.arange(int(np.ceil(per)) + 1)
+    weights = np.maximum(np.minimum(high, cells + 1) - np.maximum(low, cells), 0.0) / per
+    held = weights > 0
+    rows = np.broadcast_to(np.arange(end - begin)[:, None], cells.shape)
+    return begin, sparse.csr_array((weights[held], (rows[held], cells[held])), (end - begin, finer))
 
 
-def _touched(weights: np.ndarray) -> slice:
+def _touched(weights: sparse.csr_array) -> slice:
     """The columns of weights that are not all nothing."""
-    found = np.flatnonzero(weights.any(0))
-    return slice(int(found[0]), int(found[-1]) + 1)
+    return slice(int(weights.indices.min()), int(weights.indices.max()) + 1)

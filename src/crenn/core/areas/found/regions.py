@@ -9,8 +9,8 @@ from crenn.core.pipeline.planes import PlaneContext
 
 #: Slope that parts regions, in EV per pixel, with what noise makes of it; slope of colour counts so many times.
 STEP, _PER_NOISE, _OF_COLOUR = 0.09, 1.2, 4.0
-#: A region is smooth if half of it has less of a slope, in EV per pixel.
-SMOOTH = 0.03
+#: A region is smooth if half of it has less of a slope, in EV per pixel, with what noise makes of it.
+SMOOTH, _ROUGHENS = 0.03, 0.12
 #: Points of light are smaller than this, in pixels.
 _POINT = 4
 #: So much below the floor light still tells sky from ground.
@@ -73,7 +73,7 @@ class Regions:
             return np.bincount(flat, plane.ravel(), self.count) / np.maximum(pixels, 1)
 
         self.texture = median(slope, self.names, np.arange(self.count))
-        self.smooth = self.texture < SMOOTH
+        self.smooth = self.texture < SMOOTH + _ROUGHENS * median(noise, self.names, np.arange(self.count))
         self.told = np.stack([mean(told[..., c]) for c in range(3)], -1)
 
     def mask(self, which: np.ndarray) -> np.ndarray:
