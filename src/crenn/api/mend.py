@@ -15,9 +15,12 @@ from crenn.core.render.fringe_colour import fringe_at
 from crenn.core.render.passing import passing_lights
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
-from crenn.store.mends import spread_layer
+from crenn.store.mends import on_sensor, spread_layer
+from crenn.store.models import Scene
 
 router = APIRouter(prefix="/api", tags=["mend"])
+#: So many other scenes tell dust with one.
+_WITH = 6
 
 
 class PatchOut(BaseModel):
@@ -48,12 +51,20 @@ class DustOut(BaseModel):
 
 
 @router.post("/scenes/{scene_id}/mend/dust")
-def dust(scene_id: PathId, body: DustIn, request: Request) -> DustOut:
-    """Small soft shadows in even places, as patches that would mend them; nothing is stored."""
+def dust(scene_id: PathId, body: DustIn, request: Request, config: Settings = Depends(settings)) -> DustOut:
+    """Small soft shadows in even places, as patches that would mend them; nothing is stored.
+
+    Scenes of the same shoot and camera tell with: what lies on the sensor is there in all of them.
+    """
     treatment = parse_treatment(body.document)
+    with config.database.session() as session:
+        scene = session.get(Scene, scene_id)
+        nearest = [] if scene is None else on_sensor(scene)[:_WITH]
+        told = [(other.prepared, by) for other, by in nearest if other.prepared]
 
     def work(renderer: Renderer) -> DustOut:
-        return DustOut(patches=dust_patches(renderer.source(treatment)))
+        others = [(config.library.open_scene(prepared), by) for prepared, by in told]
+        return DustOut(patches=dust_patches(renderer.source(treatment), others))
 
     return on_renderer(request, scene_id, work)
 

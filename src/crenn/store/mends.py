@@ -32,13 +32,10 @@ def spread_layer(session: Session, scene_id: int, layer_id: str) -> list[Scene]:
     layer = next((one for one in current_treatment(session, scene).mend if one.id == layer_id), None)
     if layer is None:
         raise Missing("This layer of mends is no longer there.")
-    before, _ = basis_of(scene.report)
     out: list[Scene] = []
-    for other in scene.shoot.scenes:
-        after, _ = basis_of(other.report)
-        if other.id == scene.id or before is None or after is None or _sensor(other) != _sensor(scene):
-            continue
-        moved = _on(layer, PlaceMap(np.linalg.inv(after.to_frame) @ before.to_frame), (after.size[0], after.size[1]))
+    for other, between in on_sensor(scene):
+        report = other.report or {}
+        moved = _on(layer, PlaceMap(np.linalg.inv(between.matrix)), (report["width"], report["height"]))
         if not moved.patches:
             continue
         treatment = current_treatment(session, other)
@@ -49,6 +46,24 @@ def spread_layer(session: Session, scene_id: int, layer_id: str) -> list[Scene]:
         )
         out.append(other)
     return out
+
+
+def on_sensor(scene: Scene) -> list[tuple[Scene, PlaceMap]]:
+    """The shoot's other merged scenes of the same camera, those nearest in time first, and where their places lie on
+    this one by where they lie on the sensor."""
+    own, _ = basis_of(scene.report)
+    out = []
+    for other in scene.shoot.scenes:
+        basis, _ = basis_of(other.report)
+        if other.id != scene.id and own is not None and basis is not None and _sensor(other) == _sensor(scene):
+            out.append((other, PlaceMap(np.linalg.inv(own.to_frame) @ basis.to_frame)))
+    return sorted(out, key=lambda one: abs(_taken(one[0]) - _taken(scene)))
+
+
+def _taken(scene: Scene) -> float:
+    """When a scene was taken, in s; 0 if that is not known."""
+    times = [frame.taken.timestamp() for frame in scene.frames if frame.taken is not None]
+    return min(times, default=0.0)
 
 
 def _sensor(scene: Scene) -> set[tuple[str, int, int]]:

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from crenn.camera.flaws import Flaws
+from crenn.core.basis import PlaceMap
 from crenn.core.mend.dust import find_dust
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.dust import dust_patches
@@ -52,6 +53,29 @@ class Dusty(unittest.TestCase):
         self.assertGreater(grains, 20)
         self.assertGreaterEqual(right, 0.9 * grains)
         self.assertLessEqual(found, 0.1 * right)
+
+    def test_scenes_on_one_sensor_tell_together(self):
+        light, takes = sky(1)
+        scene = PreparedScene.from_radiance(RadianceMap(light, None))
+        # The same sensor before a texture, framed otherwise.
+        shift = 90
+        rng = np.random.default_rng(9)
+        rough = np.exp2(cv2.GaussianBlur(rng.normal(0, 1.5, SIZE).astype(np.float32), (0, 0), 6))
+        other = (0.2 * rough * np.exp2(-np.roll(takes, shift, 1)))[..., None].repeat(3, -1)
+        second = PreparedScene.from_radiance(RadianceMap(other.astype(np.float32), None))
+        by = PlaceMap(np.array([[1, 0, -shift / SIZE[1]], [0, 1, 0], [0, 0, 1.0]]))
+
+        def taken(patches) -> tuple[int, int]:
+            """How many patches lie where dust takes light, and how many where it takes none."""
+            depths = [
+                takes[round(y * 900 / 16384 - 0.5), round(x * 900 / 16384 - 0.5)]
+                for x, y in (p.points for p in patches)
+            ]
+            return sum(d > 0.02 for d in depths), sum(d <= 0.005 for d in depths)
+
+        alone, together = taken(dust_patches(scene)), taken(dust_patches(scene, [(second, by)]))
+        self.assertGreaterEqual(together[0], alone[0])
+        self.assertEqual(together[1], 0)
 
     def test_a_clean_sky_has_none(self):
         self.assertEqual(find_dust(sky(3, 0.0)[0][:400], 1e-3), [])

@@ -1,31 +1,60 @@
 """Dust of a scene: found on its light, and seen in a view of its own."""
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 import cv2
 import numpy as np
 
 from crenn.core.areas.brush import GRID
+from crenn.core.basis import PlaceMap
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.mend.dust import REACH, SIDE, find_dust
+from crenn.core.mend.dust import CLEAR, FAINT, REACH, SIDE, Dust, agreed, find_dust
 from crenn.core.mend.patch import Patch
 from crenn.core.render.source import Source
 
+#: Patches at most, and spots that are looked at at most.
+_MOST, _LOOKED_AT = 200, 400
 #: The view shows what departs from its surroundings, of so wide a blur in shares of the picture's longer side, by so
 #: many codes an EV.
 _WIDE, _CODES = 0.012, 420.0
 
 
-def dust_patches(source: Source) -> list[Patch]:
-    """Patches for what is likely dust in a scene, the clearest first."""
+def dust_patches(source: Source, others: Sequence[tuple[Source, PlaceMap]] = ()) -> list[Patch]:
+    """Patches for what is likely dust in a scene, the clearest first.
+
+    Parameters
+    ----------
+    source : Source
+    others : sequence of (Source, PlaceMap)
+        Other scenes that were recorded by the same sensor, each with where its places lie on this one: what is dust is
+        there in all of them.
+    """
+    spots = _spots(source, FAINT if others else CLEAR)
+    if others:
+        spots = agreed(spots, [_moved(_spots(other, FAINT), by) for other, by in others])
+    return [
+        Patch(points=[round(spot.x * GRID), round(spot.y * GRID)], radius=spot.radius * REACH, softness=30.0)
+        for spot in spots[:_MOST]
+    ]
+
+
+def _spots(source: Source, least: float) -> list[Dust]:
     level = source.level_for(SIDE / max(source.size))
     light = np.array(source.read(level), np.float32)
     if max(light.shape[:2]) > SIDE:
         factor = SIDE / max(light.shape[:2])
         size = round(light.shape[1] * factor), round(light.shape[0] * factor)
         light = cv2.resize(light, size, interpolation=cv2.INTER_AREA)
-    return [
-        Patch(points=[round(spot.x * GRID), round(spot.y * GRID)], radius=spot.radius * REACH, softness=30.0)
-        for spot in find_dust(light, source.floor)
-    ]
+    return find_dust(light, source.floor, _LOOKED_AT, least)
+
+
+def _moved(spots: list[Dust], by: PlaceMap) -> list[Dust]:
+    out = []
+    for spot in spots:
+        x, y = by.place([spot.x, spot.y])
+        out.append(replace(spot, x=x, y=y, radius=spot.radius * by.scale([spot.x, spot.y])))
+    return out
 
 
 def draw_dust(codes: np.ndarray, light: np.ndarray, floor: float) -> None:
