@@ -83,6 +83,7 @@ _EVERYTHING = {
     "lens": {"falloff": 0.5, "red": 1.0},
     "level": {"angle": 2.0},
     "relief": {"fine": 1.5, "broad": 1.2},
+    "grain": {"amount": 20},
     "areas": [
         {
             "parts": [

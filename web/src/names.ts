@@ -9,6 +9,7 @@ export const STATION_NAMES = [
   "colour",
   "areas",
   "mend",
+  "finish",
   "deliver",
 ] as const;
 export type StationName = (typeof STATION_NAMES)[number];
@@ -29,6 +30,7 @@ export type ViewName =
   | "noisy"
   | "taken"
   | "edges"
+  | "sharp"
   | "left"
   | "range"
   | "outside"

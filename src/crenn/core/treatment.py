@@ -33,6 +33,10 @@ from crenn.core.colour.tones import Tones
 from crenn.core.colour.wash import Wash
 from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
+from crenn.core.finish.glow import GLOW, SOFT
+from crenn.core.finish.grain import GRAIN
+from crenn.core.finish.sharpness import SHARPNESS
+from crenn.core.finish.vignette import VIGNETTE
 from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.geometry.level import Level
 from crenn.core.geometry.perspective import USUAL, Perspective
@@ -87,6 +91,11 @@ STEPS: tuple[Step[Any], ...] = (
     Tints(),
     Tones(),
     Wash(),
+    SOFT,
+    GLOW,
+    SHARPNESS,
+    VIGNETTE,
+    GRAIN,
     Ends(),
 )
 

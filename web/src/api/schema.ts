@@ -1000,6 +1000,8 @@ export interface paths {
         /**
          * Dust
          * @description Small soft shadows in even places, as patches that would mend them; nothing is stored.
+         *
+         *     Scenes of the same shoot and camera tell with: what lies on the sensor is there in all of them.
          */
         post: operations["dust"];
         delete?: never;
@@ -2781,6 +2783,65 @@ export interface components {
                 number
             ];
         };
+        /** GlowParameters */
+        GlowParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Glow
+             * @description Share of the bright light that spills over; what is spread is taken from where it came.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Size
+             * @description Of the core, in % of the picture's longer side.
+             * @default 0.6
+             */
+            size: number;
+            /**
+             * Wide part
+             * @description How much of it is spread far.
+             * @default 40
+             */
+            wide: number;
+            /**
+             * Threshold
+             * @description Light that spills, in EV above where the picture turns white.
+             * @default 0
+             */
+            threshold: number;
+            /**
+             * Colour of the glow
+             * @description From grey over the lamp's own colour to twice as strong.
+             * @default 100
+             */
+            colour: number;
+            /**
+             * Spills
+             * @description Round the lamps that were found, or wherever light is bright enough.
+             * @default everywhere
+             * @enum {string}
+             */
+            where: "lamps" | "everywhere";
+        };
         /**
          * Gradient
          * @description Full at ``start``, and falling to nothing at ``end``.
@@ -2847,6 +2908,53 @@ export interface components {
              * @default 0
              */
             bow: number;
+        };
+        /** GrainParameters */
+        GrainParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Grain
+             * @description How strong it is.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Size
+             * @description Of a grain, in pixels of the full picture.
+             * @default 1.6
+             */
+            size: number;
+            /**
+             * In the middle tones
+             * @description From as strong in all tones to none in black and white.
+             * @default 60
+             */
+            tone: number;
+            /**
+             * Grain's colour
+             * @description Alike in all colours, or each for itself.
+             * @default grey
+             * @enum {string}
+             */
+            colour: "grey" | "colour";
         };
         /**
          * Grown
@@ -4966,6 +5074,52 @@ export interface components {
              */
             stars: boolean;
         };
+        /** SharpnessParameters */
+        SharpnessParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Sharpness
+             * @description How far what is fine stands out.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Radius
+             * @description How wide what stands out is, in pixels of the full picture.
+             * @default 1
+             */
+            radius: number;
+            /**
+             * Halo
+             * @description How far edges may overshoot: less keeps halos down, and fine detail up.
+             * @default 25
+             */
+            halo: number;
+            /**
+             * Off smooth
+             * @description How far it stays off smooth places and off noise.
+             * @default 50
+             */
+            smooth: number;
+        };
         /**
          * ShootOut
          * @description A shoot with its scenes and the files that could not be used.
@@ -5048,6 +5202,46 @@ export interface components {
              * @default 0
              */
             turn: number;
+        };
+        /** SoftParameters */
+        SoftParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Soft focus
+             * @description Lays a soft picture over the sharp one.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Softness
+             * @description In % of the picture's longer side.
+             * @default 0.5
+             */
+            size: number;
+            /**
+             * Kept detail
+             * @description How much of what is fine stays as it was.
+             * @default 60
+             */
+            detail: number;
         };
         /**
          * SpreadIn
@@ -5483,6 +5677,11 @@ export interface components {
             tints: components["schemas"]["TintsParameters"];
             tones: components["schemas"]["TonesParameters"];
             wash: components["schemas"]["WashParameters"];
+            soft: components["schemas"]["SoftParameters"];
+            glow: components["schemas"]["GlowParameters"];
+            sharpness: components["schemas"]["SharpnessParameters"];
+            vignette: components["schemas"]["VignetteParameters"];
+            grain: components["schemas"]["GrainParameters"];
             ends: components["schemas"]["EndsParameters"];
             /**
              * Areas
@@ -5579,6 +5778,72 @@ export interface components {
             ranges: components["schemas"]["HueRange"][];
             /** Tints */
             tints: components["schemas"]["Tint"][];
+        };
+        /** VignetteParameters */
+        VignetteParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Edges
+             * @description Light added at the corners.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Light inside
+             * @description Light added about the centre.
+             * @default 0
+             */
+            inside: number;
+            /**
+             * Haze inside
+             * @description Veils the centre, as light in moist air.
+             * @default 0
+             */
+            haze: number;
+            /**
+             * Size
+             * @description Where half of it is reached, in % of the way from the centre to the corners.
+             * @default 70
+             */
+            size: number;
+            /**
+             * Feather
+             * @description How softly it begins.
+             * @default 60
+             */
+            feather: number;
+            /**
+             * Shape
+             * @description From as long as the picture over its own shape to a circle.
+             * @default 0
+             */
+            shape: number;
+            /**
+             * Highlights kept
+             * @description How far lamps and bright places stay as they are.
+             * @default 50
+             */
+            highlights: number;
+            /** Centre */
+            centre: number[] | null;
         };
         /** WashParameters */
         WashParameters: {

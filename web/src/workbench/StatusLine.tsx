@@ -24,6 +24,7 @@ const VIEWS: { name: ViewName; title: string; key: string }[] = [
   { name: "area", title: "Area", key: "A" },
   { name: "mask", title: "Mask", key: "K" },
   { name: "dust", title: "Dust", key: "G" },
+  { name: "sharp", title: "Sharpened", key: "K" },
 ];
 const CHANNELS: Record<string, string> = { R: "red", G: "green", B: "blue" };
 
@@ -55,6 +56,7 @@ export function StatusLine({ station }: { station: Station }) {
     noisy: false,
     taken: true,
     edges: false,
+    sharp: true,
     contours: false,
     wash: false,
     left: split,

@@ -36,6 +36,11 @@ export interface Key {
   lift?: () => void;
 }
 
+/** Stations that digits go to. */
+const DIGITS = 9;
+const goTo = (go: NavigateFunction, station: StationName) =>
+  void go(`/scenes/${useScene.getState().scene?.id}/${station}`);
+
 function toggleTool(tool: ToolName) {
   useView.setState((s) => ({ tool: s.tool === tool ? "pan" : tool }));
 }
@@ -65,11 +70,12 @@ function step(by: number) {
 /** Every key of the workbench, once: what it is, what it says in the list, what it does. */
 export const KEYS: Key[] = [
   {
-    shown: `1 – ${STATION_NAMES.length}`,
+    shown: `1 – ${DIGITS}`,
     says: "Go to a station",
-    keys: STATION_NAMES.map((_, i) => `${i + 1}`),
-    press: ({ go }, e) => void go(`/scenes/${useScene.getState().scene?.id}/${STATION_NAMES[Number(e.key) - 1]}`),
+    keys: STATION_NAMES.slice(0, DIGITS).map((_, i) => `${i + 1}`),
+    press: ({ go }, e) => goTo(go, STATION_NAMES[Number(e.key) - 1]),
   },
+  { shown: "Shift D", says: "Go to Deliver", keys: ["Shift+D"], press: ({ go }) => goTo(go, "deliver") },
   { shown: "Z", says: "100 % and back", keys: ["z"], press: () => toggleZoom(pointed()) },
   { shown: "Shift Z", says: "200 % and back", keys: ["Shift+Z"], press: () => showAt(2, pointed()) },
   { shown: "Space", says: "Hold to move the picture with any tool in hand; the middle button does so too" },
@@ -297,6 +303,13 @@ export const KEYS: Key[] = [
     shown: "Alt click",
     says: "On another area of the list: it takes the selected one’s dials, at Areas",
     station: "areas",
+  },
+  {
+    shown: "K",
+    says: "What is sharpened for viewing, at Finish",
+    keys: ["k"],
+    station: "finish",
+    press: () => setView("sharp"),
   },
   { shown: "K", says: "The mask alone, at Areas", keys: ["k"], station: "areas", press: () => setView("mask") },
   {

@@ -88,6 +88,14 @@ export const STATIONS: Station[] = [
     touched: (scene, treatment, steps) => treatment.mend.length > 0 || anyOf("mend")(scene, treatment, steps),
   },
   {
+    name: "finish",
+    title: "Finish",
+    Panel: lazy(() => import("../panel/FinishPanel")),
+    Over: lazy(() => import("../picture/over/VignetteCentre")),
+    views: [...EVERYWHERE, "sharp"],
+    touched: anyOf("finish"),
+  },
+  {
     name: "deliver",
     title: "Deliver",
     Panel: lazy(() => import("../panel/DeliverPanel")),

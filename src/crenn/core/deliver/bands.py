@@ -80,4 +80,4 @@ def light_bands(
 ) -> Iterator[np.ndarray]:
     """Scene-linear light before the display, float32 (rows, w, 3) a band; see `bands`."""
     whole = renderer.frame(treatment).size
-    return bands(whole, size, lambda window: renderer.linear(treatment, window), progress)
+    return bands(whole, size, lambda window: renderer.finished(treatment, window), progress)

@@ -54,7 +54,7 @@ def compiled(
     """
     program = Program()
     of_light = [(step, parameters) for step, parameters in steps if isinstance(step, LightStep) and parameters.on]
-    for stage in (Stage.LIGHT, Stage.DISPLAY) if display else (Stage.LIGHT,):
+    for stage in (Stage.LIGHT, Stage.FINISH, Stage.DISPLAY) if display else (Stage.LIGHT, Stage.FINISH):
         for step, parameters in of_light:
             if step.stage != stage:
                 continue
@@ -67,4 +67,5 @@ def compiled(
         if stage == Stage.LIGHT:
             for area, added in laid.items():
                 program.lay(area, added)
+            program.finished()
     return program

@@ -10,6 +10,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.pipeline.colours import By, Colours, Recolour, Recoloured
+from crenn.core.pipeline.effects import Effect
 from crenn.core.pipeline.instructions import (
     EVERYWHERE,
     TABLE_SIZE,
@@ -42,6 +43,8 @@ class Program:
     Attributes
     ----------
     instructions : list of Instruction
+    effects : list of Effect
+        What is done to the picture's light after the instructions of light, in order.
     display : ndarray, float64 (TABLE_SIZE,), or None
         Luminance 0–1 of the picture over the stop.
     fade : float
@@ -50,6 +53,8 @@ class Program:
 
     def __init__(self) -> None:
         self.instructions: list[Instruction] = []
+        self.effects: list[Effect] = []
+        self._of_light = 0
         self.display: np.ndarray | None = None
         self.fade = FADE
         self._area = EVERYWHERE
@@ -104,6 +109,7 @@ class Program:
         """The same on light that is taken as it is."""
         out = copy(self)
         out.instructions = [i for i in self.instructions if i.mix is None]
+        out._of_light = sum(i.mix is None for i in self.instructions[: self._of_light])
         return out
 
     def _last(self, kind: type[I]) -> I | None:
@@ -237,6 +243,31 @@ class Program:
     def lay(self, area: int, added: bool) -> None:
         """Lay what the picture is otherwise over it, or add its light, under the mask of an area; see `Lay`."""
         self.instructions.append(Lay(area=area, added=added))
+
+    def finished(self) -> None:
+        """Note that all instructions of light are written: effects act after them, what is written now after those."""
+        self._of_light = len(self.instructions)
+
+    def finish(self, effect: Effect, amount: float, always: bool = False) -> None:
+        """Have an effect act, by an amount in the area that is written for; ``always`` also by none."""
+        if not amount and not always:
+            return
+        own = (self._area, float(amount))
+        if self.effects and self.effects[-1].name == effect.name:
+            last = self.effects.pop()
+            self.effects.append(replace(last, amounts=(*last.amounts, own)))
+        else:
+            self.effects.append(replace(effect, amounts=(own,)))
+
+    def parted(self) -> "tuple[Program, Program]":
+        """What acts before the effects, and what after them."""
+        before, after = copy(self), copy(self)
+        before.instructions, after.instructions = (
+            self.instructions[: self._of_light],
+            self.instructions[self._of_light :],
+        )
+        before.effects, after.effects = [], []
+        return before, after
 
     def show(self, table: np.ndarray, fade: float = FADE) -> None:
         """Set the display: luminance 0–1 over the stop, float64 (TABLE_SIZE,), and from which on colours fade."""

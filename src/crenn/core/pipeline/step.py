@@ -24,8 +24,10 @@ class Stage(IntEnum):
     FRAME = 0
     #: Scene-linear light.
     LIGHT = 1
+    #: The picture's light, by what lies around each place.
+    FINISH = 2
     #: From light to what a screen shows; left out of scene-linear masters.
-    DISPLAY = 2
+    DISPLAY = 3
 
 
 class StepParameters(BaseModel):

@@ -57,5 +57,5 @@ def otherwise(treatment: Treatment, index: int) -> Treatment:
 
 
 def _of_display(bends: dict[str, dict[str, float]]) -> dict[str, dict[str, float]]:
-    """Of an area's bends those of steps that show light: they act once all light is together."""
-    return {step.name: bends[step.name] for step in STEPS if step.stage == Stage.DISPLAY and step.name in bends}
+    """Of an area's bends those of steps that finish or show light: they act once all light is together."""
+    return {step.name: bends[step.name] for step in STEPS if step.stage >= Stage.FINISH and step.name in bends}

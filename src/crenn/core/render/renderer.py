@@ -1,6 +1,7 @@
 """Runs a treatment over a scene: any window, at any scale."""
 
 import logging
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -21,6 +22,7 @@ from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
 from crenn.core.render.display import Display, codes_of, encoded, shown_of
 from crenn.core.render.encode import KernelInputs, Reading, encode
+from crenn.core.render.finishing import Finishing, white_of
 from crenn.core.render.framed import Framed
 from crenn.core.render.grid import BaseGrid, carry
 from crenn.core.render.grids import Grids
@@ -200,6 +202,19 @@ class Renderer:
         view = self.view(treatment, window, fine)
         return self.light(view).copy() if program.neutral else self._light_of(treatment, program, view)
 
+    def finishing(self, treatment: Treatment, program: Program | None = None) -> Finishing:
+        """The effects of a treatment's picture, or those of its program."""
+        program = program or self._program(treatment)
+        display = neutral_display() if program.display is None else program.display
+        return Finishing(_Below(self, treatment, program.parted()[0]), program.effects, white_of(display))
+
+    def finished(self, treatment: Treatment, window: Window) -> np.ndarray:
+        """Scene-linear light with all effects, before the display transform, float32 (h, w, 3)."""
+        program = self._program(treatment)
+        if not program.effects:
+            return self.linear(treatment, window)
+        return self.finishing(treatment, program).light(self.view(treatment, window))
+
     def picture(
         self, treatment: Treatment, window: Window, bits: int = 8, oversample: int = 1, fine: bool = True
     ) -> tuple[np.ndarray, np.ndarray]:
@@ -249,7 +264,12 @@ class Renderer:
         program = self._program(treatment)
         view = self.view(treatment, window, fine)
         with self.cache.counting() as touched:
-            inputs = self._inputs(treatment, program, view)
+            if program.effects:
+                finished = self.finishing(treatment, program).light(view)
+                program = program.parted()[1]
+                inputs = encode(program, _Finished(self, treatment, program, view, finished))
+            else:
+                inputs = self._inputs(treatment, program, view)
         self._mind_room(sum(touched.values()), view)
         return program, inputs
 
@@ -318,6 +338,43 @@ class _WindowInputs:
     def whole(self, instruction: Instruction) -> np.ndarray:
         assert instruction.carried is not None
         return self.renderer._grids.carried(self.view.source, self.view.frame, instruction.carried)[1]
+
+
+@dataclass(frozen=True)
+class _Finished(_WindowInputs):
+    """What the display reads for a view whose light is finished."""
+
+    finished: np.ndarray
+
+    @property
+    def light(self) -> np.ndarray:
+        return self.finished
+
+
+@dataclass(frozen=True)
+class _Below:
+    """What effects act on; see `crenn.core.render.finishing.Below`."""
+
+    renderer: Renderer
+    treatment: Treatment
+    program: Program
+
+    def main(self, view: View) -> np.ndarray:
+        if self.program.neutral:
+            return self.renderer.light(view)
+        return self.renderer._light_of(self.treatment, self.program, view)
+
+    def scene(self, view: View) -> np.ndarray:
+        return self.renderer.light(view)
+
+    def masks(self, view: View) -> np.ndarray:
+        return self.renderer._masks.stacked(bending(self.treatment), view).shares
+
+    def share(self, part: Part, view: View) -> np.ndarray:
+        return self.renderer.share(part, view)
+
+    def keep(self, view: View, depends: tuple, but: tuple[str, ...], make: Callable[[], np.ndarray]) -> np.ndarray:
+        return self.renderer.cache.get(view, "finishing", (self.treatment.without(*but), depends), lambda *_: make())
 
 
 def _any_within(limits: np.ndarray, size: tuple[int, int]) -> np.ndarray:

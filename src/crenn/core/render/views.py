@@ -9,6 +9,7 @@ import numpy as np
 
 from crenn.core.areas.area import FULL
 from crenn.core.colorimetry.spaces import luminance
+from crenn.core.finish.sharpness import SHARPNESS, share_of
 from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.render.colour_analysis import range_mask
 from crenn.core.render.display import CRUSHED, OUTSIDE
@@ -23,7 +24,7 @@ from crenn.core.treatment import SHARPENING, WHITE_BALANCE, Treatment
 #: Views that can be asked for: the picture, what clips, the untreated start, which frame feeds each place, what moved
 #: between the frames, what a stack took for ground, an area's mask over the picture, the mask alone, the scene's stops,
 #: its signal to noise, the picture with its colours exaggerated, what no frame recorded whole, the picture with all its
-#: noise, what is taken out of it as noise, which places are sharpened,
+#: noise, what is taken out of it as noise, which places are sharpened, and which for viewing,
 #: signal to noise with noise taken out, which places a range of hues takes, what falls
 #: outside the delivered space, one part of an area's mask, which place has which of two lights, the picture with the
 #: contours of an area's mask, and with a wash of one colour where it is.
@@ -44,6 +45,7 @@ VIEWS = (
     "noisy",
     "taken",
     "edges",
+    "sharp",
     "left",
     "range",
     "outside",
@@ -177,6 +179,15 @@ def _draw_taken(codes: np.ndarray, noisy: np.ndarray) -> None:
         codes[rows] = np.clip(128 + _TAKEN_BY * taken, 0, 255).astype(np.uint8)
 
 
+def _sharpened(renderer: Renderer, treatment: Treatment, view: str, window: Window, fine: bool) -> np.ndarray:
+    """How far places are sharpened, by what lenses and noise took or for viewing, 0 to 1, float32 (h, w)."""
+    if view == "edges":
+        mask = SHARPENING.mask(treatment.section(SHARPENING), renderer.scene.light)
+        return renderer.made(mask, treatment, window, fine)
+    light, around = renderer.finishing(treatment).before("sharpness", renderer.view(treatment, window, fine))
+    return share_of(light, treatment.section(SHARPNESS), around)
+
+
 def _draw_edges(codes: np.ndarray, mask: np.ndarray) -> None:
     """Show how far places are sharpened: white on the picture's greys, dimmed; in place."""
     for rows in _bands(len(codes)):
@@ -283,7 +294,8 @@ def paint_view(
     if view == "noisy":
         treatment = treatment.without("noise")
     # Under its own mask sharpening is not seen: it need not be made twice.
-    painted = treatment.without("sharpening") if view == "edges" else treatment
+    unseen = {"edges": "sharpening", "sharp": "sharpness"}.get(view)
+    painted = treatment if unseen is None else treatment.without(unseen)
     codes, limits = renderer.picture(painted, window, oversample=oversample, fine=fine)
     # Corners that nothing was recorded in are no crushed shadows.
     recorded = renderer.recorded(treatment, window)
@@ -325,11 +337,8 @@ def paint_view(
     elif view in ("noise", "left") and renderer.scene.has("sigma"):
         signal = _signal_to_noise if view == "noise" else _signal_after
         draw_map(codes, signal(renderer, treatment, window, fine), 6.0, " dB")
-    elif view == "edges":
-        mask = renderer.made(
-            SHARPENING.mask(treatment.section(SHARPENING), renderer.scene.light), treatment, window, fine
-        )
-        _draw_edges(codes, mask)
+    elif view in ("edges", "sharp"):
+        _draw_edges(codes, _sharpened(renderer, treatment, view, window, fine))
     elif view == "lights" and (share := WHITE_BALANCE.share(treatment.section(WHITE_BALANCE), renderer.scene.light)):
         _draw_lights(codes, renderer.made(share, treatment, window, fine))
     elif view == "taken":

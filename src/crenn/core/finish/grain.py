@@ -1,0 +1,154 @@
+"""Grain like film's, the same at every zoom: each pixel of the full picture has its own, a reduced view their means."""
+
+from typing import Literal
+
+import cv2
+import numba as nb
+import numpy as np
+
+from crenn.core.colorimetry.spaces import luminance
+from crenn.core.finish.line import FinishStep, LineParameters
+from crenn.core.pipeline.effects import Amount, Effect, Surroundings
+from crenn.core.pipeline.step import Bend, choice, dial
+
+#: Noise is summed from details of blocks twice as large each (Haar): of so many sizes.
+_LEVELS = 8
+#: Odd numbers that mix bits well, and the lower half of 32 bits.
+_ODD = tuple(np.uint32(n) for n in (2654435761, 2246822519, 3266489917, 2146121005, 2221713035))
+_LOW = np.uint32(0xFFFF)
+#: EV of grain's deviation in the middle tones at 100 %.
+_STRENGTH = 0.4
+
+
+class GrainParameters(LineParameters):
+    amount: float = dial(0.0, "%", 0, 100, 1, "Grain", "How strong it is.", bend=Bend("add", -100, 100, 1))
+    size: float = dial(1.6, "px", 0.5, 8, 0.1, "Size", "Of a grain, in pixels of the full picture.")
+    tone: float = dial(
+        60.0, "%", 0, 100, 1, "In the middle tones", "From as strong in all tones to none in black and white."
+    )
+    colour: Literal["grey", "colour"] = choice(
+        "grey",
+        "Grain's colour",
+        "Alike in all colours, or each for itself.",
+        {"grey": "Grey", "colour": "Coloured"},
+        usual=False,
+    )
+
+
+@nb.njit(inline="always")
+def _mixed(n):
+    """The bits of a whole number of 32, mixed until none tells of another."""
+    n = np.uint32((n ^ (n >> np.uint32(16))) * _ODD[3])
+    n = np.uint32((n ^ (n >> np.uint32(15))) * _ODD[4])
+    return np.uint32(n ^ (n >> np.uint32(16)))
+
+
+@nb.njit(inline="always")
+def _normal(x, y, level, seed):
+    """About normal, by a block's place: the sum of four even numbers, deviation 1."""
+    n = _mixed(np.uint32(np.uint32(x) * _ODD[0]) ^ np.uint32(np.uint32(y) * _ODD[1]) ^ np.uint32(level * 64 + seed))
+    m = _mixed(np.uint32(n + _ODD[2]))
+    total = (n & _LOW) + (n >> np.uint32(16)) + (m & _LOW) + (m >> np.uint32(16))
+    return (np.float32(total) / np.float32(65536) - np.float32(2)) * np.float32(1.7320508)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _white(columns, rows, first, seed, out):
+    """White noise in blocks of 2^first pixels: means of that of pixels, whose deviation is 1.
+
+    ``columns``, int64 (w,), and ``rows``, int64 (h,), are pixels of the full picture. A block's value is its parent's
+    and a detail; the details of four children add up to nothing, so that means of children are their parent.
+    """
+    last = max(first + 1, _LEVELS)
+    for j in nb.prange(rows.size):
+        for i in range(columns.size):
+            total = np.float32(0)
+            for level in range(first, last):
+                x, y = columns[i] >> level, rows[j] >> level
+                px, py = x >> 1, y >> 1
+                # Three details of the parent, by signs: the wavelets of Haar.
+                sx = np.float32(1) - np.float32(2) * np.float32(x & 1)
+                sy = np.float32(1) - np.float32(2) * np.float32(y & 1)
+                deviation = np.float32(0.5) ** np.float32(level + 1)
+                total += deviation * (
+                    sx * _normal(px, py, level, seed)
+                    + sy * _normal(px, py, level, seed + 17)
+                    + sx * sy * _normal(px, py, level, seed + 31)
+                )
+            total += np.float32(0.5) ** np.float32(last) * _normal(columns[i] >> last, rows[j] >> last, last, seed + 47)
+            out[j, i] = total
+
+
+def white_noise(x: np.ndarray, y: np.ndarray, scale: float, seed: int) -> np.ndarray:
+    """White noise in a window of the full picture, float32 (h, w): of deviation 1 at full size, at a smaller scale the
+    means of pixels.
+
+    Parameters
+    ----------
+    x, y : ndarray, float64 (w,), (h,)
+        The pixels' middles in full-size pixels.
+    scale : float
+        Pixels per full-size pixel.
+    seed : int
+    """
+    exact = np.log2(max(1.0 / scale, 1.0))
+    # Blocks that do not fit are mixed: of half the size the mix is nearly what pixels would give.
+    level = round(exact) if abs(exact - round(exact)) < 1e-6 else max(int(exact) - 1, 0)
+    block = 2**level
+    if 1.0 / scale <= 1.0 + 1e-9:
+        return _blocks(np.floor(x).astype(np.int64), np.floor(y).astype(np.int64), 0, seed)
+    edges = [np.append(v - 0.5 / scale, v[-1] + 0.5 / scale) / block for v in (x, y)]
+    firsts = [int(np.floor(e[0] + 1e-9)) for e in edges]
+    counts = [int(np.ceil(e[-1] - 1e-9)) - first for e, first in zip(edges, firsts)]
+    columns, rows = ((np.arange(n, dtype=np.int64) + first) * block for n, first in zip(counts, firsts))
+    noise = _blocks(columns, rows, level, seed)
+    return _means(_means(noise, edges[0] - firsts[0]).T, edges[1] - firsts[1]).T
+
+
+def _blocks(columns: np.ndarray, rows: np.ndarray, level: int, seed: int) -> np.ndarray:
+    out = np.empty((rows.size, columns.size), np.float32)
+    _white(columns, rows, level, seed, out)
+    return out
+
+
+def _means(noise: np.ndarray, edges: np.ndarray) -> np.ndarray:
+    """Means along rows between edges, float32 (h, w)."""
+    sums = np.zeros((noise.shape[0], noise.shape[1] + 1))
+    np.cumsum(noise, 1, out=sums[:, 1:])
+    at = np.clip(edges, 0, noise.shape[1])
+    low = np.minimum(at.astype(int), noise.shape[1] - 1)
+    until = sums[:, low] + (at - low) * noise[:, low]
+    return np.asarray(np.diff(until, axis=1) / np.maximum(np.diff(edges), 1e-9), np.float32)
+
+
+class Grain(FinishStep[GrainParameters]):
+    """Gaussian grain of a size, as strong as the tone lets it be."""
+
+    name, title, parameters, amount = "grain", "Grain", GrainParameters, "amount"
+
+    def effect(self, parameters: GrainParameters) -> Effect:
+        sigma = parameters.size / 2
+
+        def apply(light: np.ndarray, amount: Amount, around: Surroundings) -> np.ndarray:
+            x, y = around.at()
+            seeds = (0,) if parameters.colour == "grey" else (0, 1, 2)
+            blur = sigma * around.scale
+
+            def grown() -> np.ndarray:
+                planes = []
+                for seed in seeds:
+                    plane = np.ascontiguousarray(white_noise(x, y, around.scale, seed))
+                    planes.append(cv2.GaussianBlur(plane, (0, 0), blur) if blur > 0.25 else plane)
+                # Blurred at full size, the deviation would be 1 / (2 √π σ).
+                return np.dstack(planes) * np.float32(max(2 * np.sqrt(np.pi) * sigma, 1.0))
+
+            grain = around.kept((parameters.size, parameters.colour), grown)
+            stops = np.log2(np.maximum(luminance(light), np.float32(1e-9))) - np.float32(around.white)
+            tone = np.clip((stops + 8) / 8, 0, 1)
+            middle = np.float32(1 - parameters.tone / 100) + np.float32(parameters.tone / 100) * 4 * tone * (1 - tone)
+            return np.asarray(light * np.exp2(np.float32(_STRENGTH) * amount * middle[..., None] * grain), np.float32)
+
+        return Effect(self.name, apply, lambda long_side: 3 * sigma + 1, parameters.way, parameters.opacity / 100)
+
+
+GRAIN = Grain()
