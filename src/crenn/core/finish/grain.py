@@ -79,9 +79,9 @@ def _white(columns, rows, first, seed, out):
             out[j, i] = total
 
 
-def white_noise(x: np.ndarray, y: np.ndarray, scale: float, seed: int) -> np.ndarray:
-    """White noise in a window of the full picture, float32 (h, w): of deviation 1 at full size, at a smaller scale the
-    means of pixels.
+def white_noise(x: np.ndarray, y: np.ndarray, scale: float, seed: int, sigma: float = 0.0) -> np.ndarray:
+    """White noise in a window of the full picture, float32 (h, w): of deviation 1 at full size, there blurred by a
+    deviation in pixels; at a smaller scale the means of that.
 
     Parameters
     ----------
@@ -90,19 +90,36 @@ def white_noise(x: np.ndarray, y: np.ndarray, scale: float, seed: int) -> np.nda
     scale : float
         Pixels per full-size pixel.
     seed : int
+    sigma : float
     """
     exact = np.log2(max(1.0 / scale, 1.0))
-    # Blocks that do not fit are mixed: of half the size the mix is nearly what pixels would give.
-    level = round(exact) if abs(exact - round(exact)) < 1e-6 else max(int(exact) - 1, 0)
+    # Blocks half as large as pixels: mixed, they are nearly what full-size pixels would give.
+    level = max(int(exact + 1e-6) - 1, 0)
     block = 2**level
     if 1.0 / scale <= 1.0 + 1e-9:
-        return _blocks(np.floor(x).astype(np.int64), np.floor(y).astype(np.int64), 0, seed)
+        return _blurred(_blocks(np.floor(x).astype(np.int64), np.floor(y).astype(np.int64), 0, seed), sigma * scale)
     edges = [np.append(v - 0.5 / scale, v[-1] + 0.5 / scale) / block for v in (x, y)]
     firsts = [int(np.floor(e[0] + 1e-9)) for e in edges]
     counts = [int(np.ceil(e[-1] - 1e-9)) - first for e, first in zip(edges, firsts)]
     columns, rows = ((np.arange(n, dtype=np.int64) + first) * block for n, first in zip(counts, firsts))
-    noise = _blocks(columns, rows, level, seed)
+    noise = _blurred(_blocks(columns, rows, level, seed), sigma / block, block > 1)
     return _means(_means(noise, edges[0] - firsts[0]).T, edges[1] - firsts[1]).T
+
+
+def _blurred(noise: np.ndarray, sigma: float, of_blocks: bool = False) -> np.ndarray:
+    """Noise blurred by a deviation in its pixels; of means of blocks, what is most likely for the means of the blurred:
+    the Gaussian goes over them through a triangle, twice the block."""
+    if sigma < 0.05:
+        return noise
+    if not of_blocks:
+        return np.asarray(cv2.GaussianBlur(noise, (0, 0), sigma))
+    reach = int(np.ceil(4 * sigma)) + 2
+    fine = np.arange(-reach * 16, reach * 16 + 1) / 16
+    weights = np.exp(-0.5 * (fine / sigma) ** 2)
+    tri = np.clip(1 - np.abs(fine[np.abs(fine) <= 1]), 0, None)
+    kernel = np.convolve(weights, tri, "same")[::16]
+    kernel = (kernel / kernel.sum()).astype(np.float32)
+    return np.asarray(cv2.sepFilter2D(noise, -1, kernel, kernel, borderType=cv2.BORDER_REFLECT))
 
 
 def _blocks(columns: np.ndarray, rows: np.ndarray, level: int, seed: int) -> np.ndarray:
@@ -121,6 +138,12 @@ def _means(noise: np.ndarray, edges: np.ndarray) -> np.ndarray:
     return np.asarray(np.diff(until, axis=1) / np.maximum(np.diff(edges), 1e-9), np.float32)
 
 
+def _raised(sigma: float) -> float:
+    """By what white noise of deviation 1, blurred at full size, is to be multiplied to have it again."""
+    kernel = cv2.getGaussianKernel(2 * int(np.ceil(4 * sigma)) + 1, sigma)
+    return float(1 / (kernel**2).sum())
+
+
 class Grain(FinishStep[GrainParameters]):
     """Gaussian grain of a size, as strong as the tone lets it be."""
 
@@ -132,15 +155,10 @@ class Grain(FinishStep[GrainParameters]):
         def apply(light: np.ndarray, amount: Amount, around: Surroundings) -> np.ndarray:
             x, y = around.at()
             seeds = (0,) if parameters.colour == "grey" else (0, 1, 2)
-            blur = sigma * around.scale
 
             def grown() -> np.ndarray:
-                planes = []
-                for seed in seeds:
-                    plane = np.ascontiguousarray(white_noise(x, y, around.scale, seed))
-                    planes.append(cv2.GaussianBlur(plane, (0, 0), blur) if blur > 0.25 else plane)
-                # Blurred at full size, the deviation would be 1 / (2 √π σ).
-                return np.dstack(planes) * np.float32(max(2 * np.sqrt(np.pi) * sigma, 1.0))
+                planes = [white_noise(x, y, around.scale, seed, sigma) for seed in seeds]
+                return np.dstack(planes) * np.float32(_raised(sigma))
 
             grain = around.kept((parameters.size, parameters.colour), grown)
             stops = np.log2(np.maximum(luminance(light), np.float32(1e-9))) - np.float32(around.white)

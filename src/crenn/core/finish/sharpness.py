@@ -12,8 +12,8 @@ from crenn.core.pipeline.step import Bend, dial
 _LEAST = 2.0**-20
 #: A view shows a radius of less than this, in its pixels, not at all, and of the second fully.
 _UNSEEN, _SEEN = 0.2, 0.45
-#: Detail that counts as an edge, in EV, and so many deviations of the noise.
-_EDGE, _NOISE = 0.04, 1.5
+#: Detail that counts half as an edge at 50 %, in EV, with so many deviations of the noise.
+_EDGE, _NOISE = 0.02, 1.0
 #: Halos of this many EV at most, at 0 and at 100 % of them.
 _HALOS = (0.12, 1.6)
 #: What outshines its surroundings by more EV than this, and is as small as this in radii, is a point of light.
@@ -73,11 +73,10 @@ def edge_share(detail: np.ndarray, light: np.ndarray, noise: np.ndarray, sigma: 
     smooth : float
         How far it stays off what is smooth, 0 to 1.
     """
-    energy = cv2.GaussianBlur(detail * detail, (0, 0), 2 * sigma)
-    # Of even noise so much passes the difference from its surroundings.
-    least = smooth * (np.float32(_EDGE) + np.float32(_NOISE) * noise)
+    energy = cv2.GaussianBlur(detail * detail, (0, 0), 2.5 * sigma)
+    least = 2 * smooth * (np.float32(_EDGE) + np.float32(_NOISE) * noise)
     # What noise gives is off: a place of noise alone is smooth.
-    share = np.clip(energy - (smooth * noise) ** 2, 0, None) / (energy + least * least + np.float32(1e-12))
+    share = np.clip(energy - (2 * smooth * noise) ** 2, 0, None) / (energy + least * least + np.float32(1e-12))
     side = 2 * int(np.ceil(_SMALL * sigma)) + 1
     stops = np.log2(np.maximum(luminance(light), np.float32(_LEAST)))
     opened = cv2.morphologyEx(stops, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
