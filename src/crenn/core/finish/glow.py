@@ -73,16 +73,15 @@ class Glow(FinishStep[GlowParameters]):
                 found = spilling(of, threshold)
                 return found * around.found("lamps", of)[..., None] if parameters.where == "lamps" else found
 
+            depends = parameters.size, parameters.wide, parameters.threshold, parameters.colour, parameters.where
+
             def moved() -> np.ndarray:
-                spread = np.zeros_like(light)
-                for share, width in zip(shares, _WIDTHS):
-                    if share > 0:
-                        spread += np.float32(share) * around.blurred(bright, light, width * unit)
+                parts = [(share, width * unit) for share, width in zip(shares, _WIDTHS) if share > 0]
+                spread = around.spread(depends, bright, light, parts)
                 grey = luminance(spread)[..., None]
                 spread = np.maximum(grey + np.float32(parameters.colour / 100) * (spread - grey), 0)
                 return np.asarray(spread - bright(light))
 
-            depends = parameters.size, parameters.wide, parameters.threshold, parameters.colour, parameters.where
             return np.asarray(light + amount * around.kept(depends, moved))
 
         def reach(long_side: int) -> float:
@@ -116,7 +115,7 @@ class Soft(FinishStep[SoftParameters]):
             sigma = parameters.size / 100 * max(around.size)
 
             def softened() -> np.ndarray:
-                soft = around.blurred(lambda of: of, light, sigma)
+                soft = around.spread((parameters.size,), lambda of: of, light, [(1.0, sigma)])
                 fine = sigma / 4 * around.scale
                 if fine >= 0.3:
                     soft = soft + np.float32(parameters.detail / 100) * (light - cv2.GaussianBlur(light, (0, 0), fine))

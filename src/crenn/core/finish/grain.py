@@ -11,11 +11,11 @@ from crenn.core.finish.line import FinishStep, LineParameters
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
 from crenn.core.pipeline.step import Bend, choice, dial
 
-#: Noise is summed from details of blocks twice as large each (Haar): of so many sizes.
-_LEVELS = 8
-#: Odd numbers that mix bits well, and the lower half of 32 bits.
+#: Noise is summed from details of blocks twice as large each: of so many sizes.
+_LEVELS = 10
+#: Odd numbers that mix bits well, and the lowest ten bits.
 _ODD = tuple(np.uint32(n) for n in (2654435761, 2246822519, 3266489917, 2146121005, 2221713035))
-_LOW = np.uint32(0xFFFF)
+_TEN = np.uint32(0x3FF)
 #: EV of grain's deviation in the middle tones at 100 %.
 _STRENGTH = 0.4
 
@@ -43,40 +43,47 @@ def _mixed(n):
     return np.uint32(n ^ (n >> np.uint32(16)))
 
 
-@nb.njit(inline="always")
-def _normal(x, y, level, seed):
-    """About normal, by a block's place: the sum of four even numbers, deviation 1."""
-    n = _mixed(np.uint32(np.uint32(x) * _ODD[0]) ^ np.uint32(np.uint32(y) * _ODD[1]) ^ np.uint32(level * 64 + seed))
-    m = _mixed(np.uint32(n + _ODD[2]))
-    total = (n & _LOW) + (n >> np.uint32(16)) + (m & _LOW) + (m >> np.uint32(16))
-    return (np.float32(total) / np.float32(65536) - np.float32(2)) * np.float32(1.7320508)
+@nb.njit(parallel=True, cache=True, nogil=True)
+def _children(parents, left, top, level, seed, out):
+    """Blocks of 2^level pixels, each its parent and a detail: those of four children add up to nothing (the wavelets of
+    Haar), so that means of children are their parent.
 
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _white(columns, rows, first, seed, out):
-    """White noise in blocks of 2^first pixels: means of that of pixels, whose deviation is 1.
-
-    ``columns``, int64 (w,), and ``rows``, int64 (h,), are pixels of the full picture. A block's value is its parent's
-    and a detail; the details of four children add up to nothing, so that means of children are their parent.
+    ``parents`` begins at the block that holds the first child, at ``left`` and ``top`` in blocks of this level.
     """
-    last = max(first + 1, _LEVELS)
-    for j in nb.prange(rows.size):
-        for i in range(columns.size):
-            total = np.float32(0)
-            for level in range(first, last):
-                x, y = columns[i] >> level, rows[j] >> level
-                px, py = x >> 1, y >> 1
-                # Three details of the parent, by signs: the wavelets of Haar.
-                sx = np.float32(1) - np.float32(2) * np.float32(x & 1)
-                sy = np.float32(1) - np.float32(2) * np.float32(y & 1)
-                deviation = np.float32(0.5) ** np.float32(level + 1)
-                total += deviation * (
-                    sx * _normal(px, py, level, seed)
-                    + sy * _normal(px, py, level, seed + 17)
-                    + sx * sy * _normal(px, py, level, seed + 31)
-                )
-            total += np.float32(0.5) ** np.float32(last) * _normal(columns[i] >> last, rows[j] >> last, last, seed + 47)
-            out[j, i] = total
+    height, width = out.shape
+    first_y, first_x = top >> 1, left >> 1
+    deviation = np.float32(0.5) ** np.float32(level + 1)
+    # Two even numbers of 10 bits: deviation 1.
+    unit = deviation / np.float32(np.sqrt(1 / 6) * 1024)
+    for j in nb.prange(parents.shape[0]):
+        for i in range(parents.shape[1]):
+            place = np.uint32(np.uint32(first_x + i) * _ODD[0]) ^ np.uint32(np.uint32(first_y + j) * _ODD[1])
+            n = _mixed(np.uint32(place ^ np.uint32(level * 64 + seed + 1)))
+            m = _mixed(np.uint32(n + _ODD[2]))
+            one = np.float32((n & _TEN) + ((n >> np.uint32(10)) & _TEN)) - np.float32(1023)
+            two = np.float32(((n >> np.uint32(20)) & _TEN) + (m & _TEN)) - np.float32(1023)
+            three = np.float32(((m >> np.uint32(10)) & _TEN) + ((m >> np.uint32(20)) & _TEN)) - np.float32(1023)
+            for k in range(4):
+                y, x = 2 * (first_y + j) + k // 2 - top, 2 * (first_x + i) + k % 2 - left
+                if 0 <= y < height and 0 <= x < width:
+                    sx = np.float32(1 - 2 * (k % 2))
+                    sy = np.float32(1 - 2 * (k // 2))
+                    out[y, x] = parents[j, i] + unit * (sx * one + sy * two + sx * sy * three)
+
+
+def _field(left: int, top: int, width: int, height: int, level: int, seed: int) -> np.ndarray:
+    """White noise in blocks of 2^level pixels: means of that of pixels, whose deviation is 1; float32 (height, width).
+
+    The place is counted in such blocks.
+    """
+    out = np.empty((height, width), np.float32)
+    if level >= _LEVELS:
+        # So coarse that there is hardly any.
+        out[:] = 0
+        return out
+    wide, high = ((left + width - 1) >> 1) - (left >> 1) + 1, ((top + height - 1) >> 1) - (top >> 1) + 1
+    _children(_field(left >> 1, top >> 1, wide, high, level + 1, seed), left, top, level, seed, out)
+    return out
 
 
 def white_noise(x: np.ndarray, y: np.ndarray, scale: float, seed: int, sigma: float = 0.0) -> np.ndarray:
@@ -97,12 +104,14 @@ def white_noise(x: np.ndarray, y: np.ndarray, scale: float, seed: int, sigma: fl
     level = max(int(exact + 1e-6) - 1, 0)
     block = 2**level
     if 1.0 / scale <= 1.0 + 1e-9:
-        return _blurred(_blocks(np.floor(x).astype(np.int64), np.floor(y).astype(np.int64), 0, seed), sigma * scale)
+        columns, rows = (np.floor(v).astype(np.int64) for v in (x, y))
+        sides = int(columns[-1] - columns[0]) + 1, int(rows[-1] - rows[0]) + 1
+        noise = _blurred(_field(int(columns[0]), int(rows[0]), *sides, 0, seed), sigma)
+        return np.ascontiguousarray(noise[np.ix_(rows - rows[0], columns - columns[0])])
     edges = [np.append(v - 0.5 / scale, v[-1] + 0.5 / scale) / block for v in (x, y)]
     firsts = [int(np.floor(e[0] + 1e-9)) for e in edges]
     counts = [int(np.ceil(e[-1] - 1e-9)) - first for e, first in zip(edges, firsts)]
-    columns, rows = ((np.arange(n, dtype=np.int64) + first) * block for n, first in zip(counts, firsts))
-    noise = _blurred(_blocks(columns, rows, level, seed), sigma / block, block > 1)
+    noise = _blurred(_field(firsts[0], firsts[1], counts[0], counts[1], level, seed), sigma / block, block > 1)
     return _means(_means(noise, edges[0] - firsts[0]).T, edges[1] - firsts[1]).T
 
 
@@ -120,12 +129,6 @@ def _blurred(noise: np.ndarray, sigma: float, of_blocks: bool = False) -> np.nda
     kernel = np.convolve(weights, tri, "same")[::16]
     kernel = (kernel / kernel.sum()).astype(np.float32)
     return np.asarray(cv2.sepFilter2D(noise, -1, kernel, kernel, borderType=cv2.BORDER_REFLECT))
-
-
-def _blocks(columns: np.ndarray, rows: np.ndarray, level: int, seed: int) -> np.ndarray:
-    out = np.empty((rows.size, columns.size), np.float32)
-    _white(columns, rows, level, seed, out)
-    return out
 
 
 def _means(noise: np.ndarray, edges: np.ndarray) -> np.ndarray:
@@ -160,7 +163,7 @@ class Grain(FinishStep[GrainParameters]):
                 planes = [white_noise(x, y, around.scale, seed, sigma) for seed in seeds]
                 return np.dstack(planes) * np.float32(_raised(sigma))
 
-            grain = around.kept((parameters.size, parameters.colour), grown)
+            grain = around.kept((parameters.size, parameters.colour), grown, of_light=False)
             stops = np.log2(np.maximum(luminance(light), np.float32(1e-9))) - np.float32(around.white)
             tone = np.clip((stops + 8) / 8, 0, 1)
             middle = np.float32(1 - parameters.tone / 100) + np.float32(parameters.tone / 100) * 4 * tone * (1 - tone)

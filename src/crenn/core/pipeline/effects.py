@@ -4,7 +4,7 @@ Other than an instruction, an effect sees the light as the whole program has lef
 picture, reduced, so that a window, a band and the whole come out the same.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Literal, Protocol
 
@@ -13,6 +13,8 @@ import numpy as np
 #: How an effect acts: on all of the light, or on its lightness or colour alone.
 Way = Literal["light", "lightness", "colour"]
 Amount = float | np.ndarray
+#: Shares and deviations.
+Spread = Sequence[tuple[float, float]]
 
 
 class Surroundings(Protocol):
@@ -32,13 +34,19 @@ class Surroundings(Protocol):
     size: tuple[int, int]
     white: float
 
-    def blurred(self, of: Callable[[np.ndarray], np.ndarray], light: np.ndarray, sigma: float) -> np.ndarray:
-        """A function of light, (h, w, 3) to (h, w, C), blurred by a deviation in full-size pixels: of the window's
-        light, or of the whole picture's where that is wide."""
+    def spread(
+        self, depends: tuple, of: Callable[[np.ndarray], np.ndarray], light: np.ndarray, parts: Spread
+    ) -> np.ndarray:
+        """A function of light, (h, w, 3) to (h, w, C), blurred by a sum of Gaussians, each with a share and a deviation
+        in full-size pixels; of the window's light, or of the whole picture's where that is wide.
+
+        ``depends`` is what the function and the sum are made by.
+        """
         ...
 
-    def kept(self, depends: tuple, make: Callable[[], np.ndarray]) -> np.ndarray:
-        """What an effect makes of the window by what it ``depends`` on and the light that it is given; made once."""
+    def kept(self, depends: tuple, make: Callable[[], np.ndarray], of_light: bool = True) -> np.ndarray:
+        """What an effect makes of the window by what it ``depends`` on, and by the light that it is given or not; made
+        once."""
         ...
 
     def at(self) -> tuple[np.ndarray, np.ndarray]:

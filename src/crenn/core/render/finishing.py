@@ -9,7 +9,7 @@ import numpy as np
 from crenn.core.areas.found.part import Found
 from crenn.core.areas.part import Part
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.pipeline.effects import Amount, Effect, Surroundings
+from crenn.core.pipeline.effects import Amount, Effect, Spread, Surroundings
 from crenn.core.pipeline.instructions import EVERYWHERE, table_stops
 from crenn.core.pipeline.planes import LATTICE
 from crenn.core.render.planes import around
@@ -42,8 +42,11 @@ class Below(Protocol):
         """How far places of a view belong to a part of an area, float32 (h, w)."""
         ...
 
-    def keep(self, view: View, depends: tuple, but: tuple[str, ...], make: Callable[[], np.ndarray]) -> np.ndarray:
-        """What is made of a view, kept by what it depends on and the treatment, some steps left out."""
+    def keep(
+        self, view: View, depends: tuple, but: tuple[str, ...] | None, make: Callable[[], np.ndarray]
+    ) -> np.ndarray:
+        """What is made of a view, kept by what it depends on and the treatment, some steps left out; or by the view
+        alone."""
         ...
 
 
@@ -111,9 +114,12 @@ class Finishing:
         whole = self.whole_view(view)
         return self.kept(whole, count, ("whole",), lambda: self._after(whole, count))
 
-    def kept(self, view: View, count: int, depends: tuple, make: Callable[[], np.ndarray]) -> np.ndarray:
+    def kept(
+        self, view: View, count: int, depends: tuple, make: Callable[[], np.ndarray], of_light: bool = True
+    ) -> np.ndarray:
         """What is made of a view whose light some effects have gone over; those that follow change nothing of it."""
-        return self._below.keep(view, (count, *depends), tuple(e.name for e in self._effects[count:]), make)
+        but = tuple(e.name for e in self._effects[count:]) if of_light else None
+        return self._below.keep(view, (count, *depends), but, make)
 
     @staticmethod
     def whole_view(view: View) -> View:
@@ -139,14 +145,23 @@ class _Around:
         self._finishing, self._view, self._number = finishing, view, number
         self.scale, self.size, self.white = view.scale, view.frame.size, finishing.white
 
-    def blurred(self, of: Callable[[np.ndarray], np.ndarray], light: np.ndarray, sigma: float) -> np.ndarray:
+    def spread(
+        self, depends: tuple, of: Callable[[np.ndarray], np.ndarray], light: np.ndarray, parts: Spread
+    ) -> np.ndarray:
         whole_view = self._finishing.whole_view(self._view)
-        on_whole = sigma * whole_view.scale
-        if on_whole < _WIDE:
-            own = sigma * self.scale
-            return of(light) if own < 0.3 else _gaussian(of(light), own)
-        whole = self._finishing.whole(self._view, self._number)
-        return self._sampled(_gaussian(of(whole), on_whole), whole_view)
+        wide = [(share, sigma * whole_view.scale) for share, sigma in parts if sigma * whole_view.scale >= _WIDE]
+        near = [(share, sigma * self.scale) for share, sigma in parts if sigma * whole_view.scale < _WIDE]
+
+        def on_whole() -> np.ndarray:
+            return _summed(of(self._finishing.whole(self._view, self._number)), wide)
+
+        out = _summed(of(light), near) if near else None
+        if wide:
+            found = self._finishing.kept(whole_view, self._number, ("spread", *depends), on_whole)
+            far = self._sampled(found, whole_view)
+            out = far if out is None else out + far
+        assert out is not None
+        return out
 
     def _sampled(self, field: np.ndarray, whole: View) -> np.ndarray:
         """A field of the whole picture in the view, float32 (h, w, C)."""
@@ -163,8 +178,8 @@ class _Around:
         out = cv2.warpAffine(field, shift, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE)
         return np.asarray(out.reshape(height, width, -1), np.float32)
 
-    def kept(self, depends: tuple, make: Callable[[], np.ndarray]) -> np.ndarray:
-        return self._finishing.kept(self._view, self._number, depends, make)
+    def kept(self, depends: tuple, make: Callable[[], np.ndarray], of_light: bool = True) -> np.ndarray:
+        return self._finishing.kept(self._view, self._number, depends, make, of_light)
 
     def at(self) -> tuple[np.ndarray, np.ndarray]:
         window, (height, width) = self._view.window, self._view.shape
@@ -182,6 +197,14 @@ class _Around:
     def found(self, what: Literal["lamps", "stars", "sky"], light: np.ndarray) -> np.ndarray:
         whole = self._finishing.whole_view(self._view)
         return self._finishing.found(what, whole if light.shape[:2] == whole.shape else self._view)
+
+
+def _summed(image: np.ndarray, parts: Spread) -> np.ndarray:
+    """A sum of blurs, each with a share and a deviation in pixels."""
+    out = np.zeros_like(image)
+    for share, sigma in parts:
+        out += np.float32(share) * (image if sigma < 0.3 else _gaussian(image, sigma))
+    return out
 
 
 def _gaussian(image: np.ndarray, sigma: float) -> np.ndarray:

@@ -373,8 +373,11 @@ class _Below:
     def share(self, part: Part, view: View) -> np.ndarray:
         return self.renderer.share(part, view)
 
-    def keep(self, view: View, depends: tuple, but: tuple[str, ...], make: Callable[[], np.ndarray]) -> np.ndarray:
-        return self.renderer.cache.get(view, "finishing", (self.treatment.without(*but), depends), lambda *_: make())
+    def keep(
+        self, view: View, depends: tuple, but: tuple[str, ...] | None, make: Callable[[], np.ndarray]
+    ) -> np.ndarray:
+        own = None if but is None else self.treatment.without(*but)
+        return self.renderer.cache.get(view, "finishing", (own, depends), lambda *_: make())
 
 
 def _any_within(limits: np.ndarray, size: tuple[int, int]) -> np.ndarray:
