@@ -1,8 +1,6 @@
 """Runs a treatment over a scene: any window, at any scale."""
 
 import logging
-from collections.abc import Callable
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -14,23 +12,23 @@ from crenn.core.mend.patch import Patch
 from crenn.core.mend.solve import Solved
 from crenn.core.noise.cleaning import Box
 from crenn.core.pipeline.compile import framed
-from crenn.core.pipeline.instructions import Instruction
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.pipeline.planes import Plane
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
 from crenn.core.render.display import Display, codes_of, encoded, shown_of
-from crenn.core.render.encode import KernelInputs, Reading, encode
+from crenn.core.render.encode import KernelInputs, encode
 from crenn.core.render.finishing import Finishing, white_of
 from crenn.core.render.framed import Framed
 from crenn.core.render.grid import BaseGrid, carry
 from crenn.core.render.grids import Grids
-from crenn.core.render.masks import Masks
+from crenn.core.render.inputs import BelowEffects, FinishedInputs, WindowInputs
+from crenn.core.render.masks import Masks, Stacked
 from crenn.core.render.mending import Mender
 from crenn.core.render.noise_visibility import REACH, SIDE, NoiseVisibility, lift_of, noise_shares
 from crenn.core.render.planes import Planes
-from crenn.core.render.programs import bending, otherwise, program_of
+from crenn.core.render.programs import program_of
 from crenn.core.render.rows import light_of
 from crenn.core.render.source import Source
 from crenn.core.render.view import View
@@ -61,8 +59,8 @@ class Renderer:
         self.cache = cache or Cache(_KEPT)
         self._framed = Framed(self.cache)
         self._planes = Planes(self._framed, self.cache)
-        self._grids = Grids(self.cache)
-        self._masks = Masks(self._planes, self._grids, self.cache)
+        self.grids = Grids(self.cache)
+        self._masks = Masks(self._planes, self.grids, self.cache)
         self._mender = Mender(scene, self.cache)
         self._told_short = False
 
@@ -106,6 +104,14 @@ class Renderer:
         """Where the pixels of a view lie in the scene, as documents say it, float32 (2, h, w)."""
         return self._masks.places(view)
 
+    def masks(self, areas: list[Area], view: View) -> Stacked:
+        """The masks of several areas in a view."""
+        return self._masks.stacked(areas, view)
+
+    def planes(self, view: View, program: Program) -> np.ndarray:
+        """The planes of a program in a view, float32 (P, h, w); see `Planes.of`."""
+        return self._planes.of(view, program)
+
     def mask(self, area: Area, view: View) -> np.ndarray:
         """An area's mask in a view, uint16 (h, w)."""
         return self._masks.of(area, view)
@@ -136,7 +142,7 @@ class Renderer:
         parts = parts_in_view(self.frame(treatment), window, self.scene.size)
         return parts if noise is None else [part for part in parts if part not in noise.done]
 
-    def _lift(self, treatment: Treatment, frame: PictureGeometry, display: np.ndarray) -> NoiseVisibility:
+    def lift(self, treatment: Treatment, frame: PictureGeometry, display: np.ndarray) -> NoiseVisibility:
         """By how much places are lifted, and the shares of their noise that are taken; see `noise_shares`."""
         scene = self.source(treatment).coarse
         # By how much single colours are brightened matters little, and would have it made anew at every touch.
@@ -147,7 +153,7 @@ class Renderer:
             view = View.of_scene(scene, window, False)
             program = program_of(treatment, scene.light, False).without_cleaning()
             before = self.light(view)
-            after = before if program.neutral else self._light_of(treatment, program, view)
+            after = before if program.neutral else self.light_after(treatment, program, view)
             lift = lift_of(before, after, scene.floor)
             if frame.fades:
                 y, x = np.mgrid[: window.out_height, : window.out_width]
@@ -167,7 +173,7 @@ class Renderer:
         program = program_of(treatment, self.scene.light)
         if not any(i.by_lift for i in program.instructions):
             return None
-        return self._lift(treatment, self.frame(treatment), program.shown)
+        return self.lift(treatment, self.frame(treatment), program.shown)
 
     def recorded(self, treatment: Treatment, window: Window) -> np.ndarray | None:
         """Which pixels of a window show something of the scene, bool (h, w); None if all do."""
@@ -187,9 +193,9 @@ class Renderer:
 
     def _inputs(self, treatment: Treatment, program: Program, view: View) -> KernelInputs:
         """What the kernels are called with."""
-        return encode(program, _WindowInputs(self, treatment, program, view))
+        return encode(program, WindowInputs(self, treatment, program, view))
 
-    def _light_of(self, treatment: Treatment, program: Program, view: View) -> np.ndarray:
+    def light_after(self, treatment: Treatment, program: Program, view: View) -> np.ndarray:
         """Light of a view after a program, float32 (h, w, 3)."""
         inputs = self._inputs(treatment, program, view)
         out = np.empty_like(inputs.light)
@@ -200,13 +206,13 @@ class Renderer:
         """Scene-linear light before the display transform, float32 (h, w, 3)."""
         program = self._program(treatment, display=False)
         view = self.view(treatment, window, fine)
-        return self.light(view).copy() if program.neutral else self._light_of(treatment, program, view)
+        return self.light(view).copy() if program.neutral else self.light_after(treatment, program, view)
 
     def finishing(self, treatment: Treatment, program: Program | None = None) -> Finishing:
         """The effects of a treatment's picture, or those of its program."""
         program = program or self._program(treatment)
         display = neutral_display() if program.display is None else program.display
-        return Finishing(_Below(self, treatment, program.parted()[0]), program.effects, white_of(display))
+        return Finishing(BelowEffects(self, treatment, program.parted()[0]), program.effects, white_of(display))
 
     def finished(self, treatment: Treatment, window: Window) -> np.ndarray:
         """Scene-linear light with all effects, before the display transform, float32 (h, w, 3)."""
@@ -267,7 +273,7 @@ class Renderer:
             if program.effects:
                 finished = self.finishing(treatment, program).light(view)
                 program = program.parted()[1]
-                inputs = encode(program, _Finished(self, treatment, program, view, finished))
+                inputs = encode(program, FinishedInputs(self, treatment, program, view, finished))
             else:
                 inputs = self._inputs(treatment, program, view)
         self._mind_room(sum(touched.values()), view)
@@ -281,103 +287,6 @@ class Renderer:
                 "two such pictures find no room in the cache",
                 extra={"needed": needed, "room": self.cache.most_bytes, "pixels": view.window.pixels},
             )
-
-
-@dataclass(frozen=True)
-class _WindowInputs:
-    """What a program reads for a view; see `crenn.core.render.encode.Inputs`."""
-
-    renderer: Renderer
-    treatment: Treatment
-    program: Program
-    view: View
-
-    @property
-    def light(self) -> np.ndarray:
-        return self.renderer.light(self.view)
-
-    @property
-    def floor(self) -> float:
-        return self.view.source.floor
-
-    @property
-    def column(self) -> tuple[float, float]:
-        x, _ = self.view.frame.offset or (0, 0)
-        per = 1.0 / self.view.scale
-        return self.view.window.x + x + 0.5 * per, per
-
-    @property
-    def row(self) -> tuple[float, float]:
-        _, y = self.view.frame.offset or (0, 0)
-        window = self.view.window
-        return float(window.y + y), window.height / window.out_height
-
-    def masks(self) -> tuple[np.ndarray, np.ndarray]:
-        masks = self.renderer._masks.stacked(bending(self.treatment), self.view)
-        return masks.shares, masks.spans
-
-    def planes(self, program: Program) -> np.ndarray:
-        return self.renderer._planes.of(self.view, program)
-
-    def laid(self, area: int) -> np.ndarray:
-        treatment = otherwise(self.treatment, area)
-        program = program_of(treatment, self.view.source.light, False)
-        # Noise stays in it where it stays in the rest.
-        program = program if self.program.mixes else program.without_cleaning()
-        if program.neutral:
-            return self.light
-        return self.renderer._light_of(treatment, program, self.view)
-
-    def grid(self, instruction: Instruction) -> Reading:
-        if not instruction.by_lift:
-            return self.renderer._grids.read(self.view.source, self.view.frame, instruction)
-        display = neutral_display() if self.program.display is None else self.program.shown
-        lifts = self.renderer._lift(self.treatment, self.view.frame, display)
-        return Reading(lifts.shares, lifts.grid)
-
-    def whole(self, instruction: Instruction) -> np.ndarray:
-        assert instruction.carried is not None
-        return self.renderer._grids.carried(self.view.source, self.view.frame, instruction.carried)[1]
-
-
-@dataclass(frozen=True)
-class _Finished(_WindowInputs):
-    """What the display reads for a view whose light is finished."""
-
-    finished: np.ndarray
-
-    @property
-    def light(self) -> np.ndarray:
-        return self.finished
-
-
-@dataclass(frozen=True)
-class _Below:
-    """What effects act on; see `crenn.core.render.finishing.Below`."""
-
-    renderer: Renderer
-    treatment: Treatment
-    program: Program
-
-    def main(self, view: View) -> np.ndarray:
-        if self.program.neutral:
-            return self.renderer.light(view)
-        return self.renderer._light_of(self.treatment, self.program, view)
-
-    def scene(self, view: View) -> np.ndarray:
-        return self.renderer.light(view)
-
-    def masks(self, view: View) -> np.ndarray:
-        return self.renderer._masks.stacked(bending(self.treatment), view).shares
-
-    def share(self, part: Part, view: View) -> np.ndarray:
-        return self.renderer.share(part, view)
-
-    def keep(
-        self, view: View, depends: tuple, but: tuple[str, ...] | None, make: Callable[[], np.ndarray]
-    ) -> np.ndarray:
-        own = None if but is None else self.treatment.without(*but)
-        return self.renderer.cache.get(view, "finishing", (own, depends), lambda *_: make())
 
 
 def _any_within(limits: np.ndarray, size: tuple[int, int]) -> np.ndarray:
