@@ -69,6 +69,12 @@ class CommandLine(FolderCase):
         before, after = (v[210:221, 245:256].mean() for v in lamps)
         self.assertGreater(before, 1.3 * after)
         np.testing.assert_allclose(lamps[0][:100].astype(int), lamps[1][:100], atol=2)
+        # What is finished is finished here too.
+        treatment.write_text(json.dumps({"vignette": {"amount": -2}}))
+        self.told("render", out, "--treatment", treatment, "--out", self.folder / "fallen.png")
+        fallen = np.asarray(Image.open(self.folder / "fallen.png").convert("L"))
+        self.assertLess(fallen[:20, :20].mean(), 0.7 * lamps[0][:20, :20].mean())
+        np.testing.assert_allclose(fallen[150:170, 230:250].astype(int), lamps[0][150:170, 230:250], atol=2)
 
     def told(self, *arguments) -> str:
         """What a command prints, run in this process: starting another takes seconds."""

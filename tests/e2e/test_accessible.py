@@ -22,7 +22,7 @@ class Accessible(OnPicture):
                 closed.first.click()
 
     def test_all_stations(self):
-        for name in ("Frames", "Merge", "Geometry", "Light", "Noise", "Colour", "Areas", "Mend", "Deliver"):
+        for name in ("Frames", "Merge", "Geometry", "Light", "Noise", "Colour", "Areas", "Mend", "Finish", "Deliver"):
             self.page.get_by_role("link", name=name, exact=True).click()
             expect(self.page.locator(".panel h2", has_text=name)).to_be_visible()
             if name == "Areas":

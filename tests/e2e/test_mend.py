@@ -127,3 +127,21 @@ class Mending(OnPicture):
         self.assertEqual(first["origin"]["shift"], second["origin"]["shift"])
         self.assertEqual(first["fit"], "copy")
         self.assertLess(self.light((0.3 + 0.15, 0.3)), 200)
+
+    def test_frames_trails_and_fringes_are_asked_for_in_one_gesture(self):
+        self.spot()
+        # All frames saw the lamp: none shows anything else, and the lamp stays.
+        self.page.keyboard.press("Shift+N")
+        self.settled()
+        expect(self.page.get_by_text("No frame saw anything else here")).to_be_visible()
+        self.assertEqual(self.patches()[0]["other"], {"frame": None})
+        self.assertGreater(self.light(LAMP), 245)
+        self.page.get_by_role("button", name="From another frame").click()
+        self.settled()
+        self.assertIsNone(self.patches()[0]["other"])
+        self.assertLess(self.light(LAMP), 200)
+        self.page.get_by_role("button", name="Find passing lights").click()
+        expect(self.page.get_by_text("No passing lights were found in the sky.")).to_be_visible()
+        self.page.get_by_role("button", name="Pick a fringe").click()
+        self.page.mouse.click(*self.at(*SKY))
+        expect(self.page.get_by_text("There is no fringe here")).to_be_visible()

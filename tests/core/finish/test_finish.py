@@ -106,7 +106,7 @@ class Finish(unittest.TestCase):
     def test_sharpness_raises_edges_and_no_noise(self):
         rng = np.random.default_rng(4)
         x = np.arange(400, dtype=np.float32)
-        edge = 0.1 * np.exp2(2 / (1 + np.exp(-(x - 200) / 1.5)))
+        edge = 0.1 * np.exp2(2 / (1 + np.exp(-np.clip((x - 200) / 1.5, -60, 60))))
         clean = np.broadcast_to(edge[None, :, None], (300, 400, 3)).astype(np.float32)
         noisy = clean * (1 + 0.03 * rng.standard_normal((300, 400, 1), dtype=np.float32))
         renderer = Renderer(PreparedScene.from_radiance(RadianceMap(noisy, 0.03 * noisy)))
