@@ -15,8 +15,8 @@ from multiprocessing.connection import Connection, wait
 
 from crenn.log import log_nothing
 
-#: Seconds after which a test is taken to hang: the slowest takes a third of it on a busy machine.
-_PATIENCE = 300.0
+#: Seconds after which a test is taken to hang: the slowest takes half of it on a busy machine.
+_PATIENCE = 600.0
 
 
 @dataclass

@@ -24,7 +24,7 @@ _QUEUE = "procrastinate"
 
 class Habits(unittest.TestCase):
     def run_clean(self, *command: str, cwd: Path = ROOT) -> None:
-        done = subprocess.run(command, cwd=cwd, capture_output=True, text=True, timeout=300)
+        done = subprocess.run(command, cwd=cwd, capture_output=True, text=True, timeout=500)
         self.assertEqual(done.returncode, 0, (done.stdout + done.stderr)[-4000:])
 
     def test_python_is_linted(self):

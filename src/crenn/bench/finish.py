@@ -22,6 +22,7 @@ _SIDE = (400, 600)
 EVERYTHING: dict = {
     "soft": {"amount": 20},
     "glow": {"amount": 35, "threshold": -1.0},
+    "star_glow": {"amount": 40, "rays": 20},
     "sharpness": {"amount": 80, "radius": 1.2},
     "vignette": {"amount": -0.8, "inside": 0.2},
     "grain": {"amount": 15},
@@ -137,7 +138,14 @@ def cost() -> Table:
     light = cv2.resize(shipped("lock-basin", 2), (6000, 4000), interpolation=cv2.INTER_CUBIC)
     renderer = Renderer(PreparedScene.from_radiance(RadianceMap(np.maximum(light, 1e-5), None)))
     fitted = Window(0, 0, 6000, 4000, 1080, 720)
-    sizes = {"soft": "size", "glow": "size", "sharpness": "radius", "vignette": "size", "grain": "size"}
+    sizes = {
+        "soft": "size",
+        "glow": "size",
+        "star_glow": "size",
+        "sharpness": "radius",
+        "vignette": "size",
+        "grain": "size",
+    }
 
     def dragged(document: dict, step: str, dial: str) -> float:
         taken, own = [], parse_treatment(document)

@@ -36,6 +36,7 @@ from crenn.core.errors import InvalidTreatment
 from crenn.core.finish.glow import GLOW, SOFT
 from crenn.core.finish.grain import GRAIN
 from crenn.core.finish.sharpness import SHARPNESS
+from crenn.core.finish.stars import STAR_GLOW
 from crenn.core.finish.vignette import VIGNETTE
 from crenn.core.geometry.crop import Crop, CropParameters
 from crenn.core.geometry.level import Level
@@ -93,6 +94,7 @@ STEPS: tuple[Step[Any], ...] = (
     Wash(),
     SOFT,
     GLOW,
+    STAR_GLOW,
     SHARPNESS,
     VIGNETTE,
     GRAIN,

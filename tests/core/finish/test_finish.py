@@ -21,6 +21,7 @@ EFFECTS = {
     "sharpness": {"amount": 150, "radius": 1.5},
     "glow": {"amount": 80, "threshold": -2, "size": 0.8},
     "soft": {"amount": 80, "size": 0.6},
+    "star_glow": {"amount": 80, "size": 2.0, "rays": 60, "length": 24},
     "vignette": {"amount": -2, "inside": 0.5, "haze": 20},
     "grain": {"amount": 60, "size": 2.0},
 }
@@ -173,6 +174,40 @@ class Finish(unittest.TestCase):
             side = 512 // step * step
             means = noise[:side, :side].reshape(512 // step, step, 512 // step, step).mean((1, 3))
             np.testing.assert_allclose(white_noise(few, few, 1 / step, 0), means, atol=1e-5)
+
+    def test_bright_stars_grow_in_their_colour_and_rays_follow_the_blades(self):
+        rng = np.random.default_rng(8)
+        sky = np.full((300, 450, 3), 0.01, np.float32)
+        sky[240:] = 0.0005 + 0.001 * rng.random((60, 450, 1))
+        bright, faint = np.array([0.9, 0.5, 0.25]), 0.014
+        for y, x in ((60, 90), (120, 300), (180, 200)):
+            sky[y - 1 : y + 2, x - 1 : x + 2] += (bright * 0.3).astype(np.float32)
+            sky[y, x] += bright.astype(np.float32)
+        for y, x in rng.integers((5, 5), (230, 445), (60, 2)):
+            sky[y, x] += faint
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(sky, 0.02 * sky)))
+
+        def finished(**dials) -> np.ndarray:
+            return renderer.finished(treated(star_glow=dials), Window.whole((300, 450)))
+
+        grown = finished(amount=100, size=2.0) - sky
+        added = grown[120, 304]
+        self.assertGreater(added.min(), 0.005)
+        np.testing.assert_allclose(added / added[1], bright / bright[1], rtol=0.15)
+        # Faint ones stay, and so does the ground.
+        self.assertLess(np.abs(grown[250:]).max(), 1e-4)
+        self.assertLess(np.median(np.abs(grown[:230])), 1e-4)
+        between = finished(between=1.0)
+        self.assertAlmostEqual(float(np.log2(between[20, 20] / sky[20, 20]).mean()), -1, delta=0.05)
+        self.assertAlmostEqual(float(np.log2(between[270, 20] / sky[270, 20]).mean()), 0, delta=0.05)
+        # Rays of a lamp: as many as blades that are even, twice as many as those that are odd.
+        for blades, rays in ((4, 4), (5, 10)):
+            out = self.light(star_glow={"rays": 100, "blades": blades, "length": 60})
+            added = luminance(out - self.truth)
+            angles = np.radians(np.arange(0, 360, 1.5))
+            ring = np.array([added[round(120 + 30 * np.sin(a)), round(420 + 30 * np.cos(a))] for a in angles])
+            high = ring > 0.3 * ring.max()
+            self.assertEqual(int((np.diff(np.append(high, high[0]).astype(int)) == 1).sum()), rays)
 
     def test_areas_bend_amounts_and_ways_act_on_lightness_or_colour(self):
         half = {"parts": [{"kind": "gradient", "start": [0.49, 0.3], "end": [0.51, 0.3]}]}

@@ -5293,6 +5293,70 @@ export interface components {
              */
             expected_gain_db: number;
         };
+        /** StarGlowParameters */
+        StarGlowParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Larger stars
+             * @description How much light bright stars have about them, in their own colour; faint ones stay as they are.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Size
+             * @description Of that light, in pixels of the full picture.
+             * @default 2
+             */
+            size: number;
+            /**
+             * Sky between
+             * @description By how much the sky between stars is darkened.
+             * @default 0
+             */
+            between: number;
+            /**
+             * Rays
+             * @description How bright rays of lamps and stars are.
+             * @default 0
+             */
+            rays: number;
+            /**
+             * Blades
+             * @description Of the aperture: an odd number has twice as many rays.
+             * @default 6
+             */
+            blades: number;
+            /**
+             * Length
+             * @description Of rays, in pixels of the full picture.
+             * @default 60
+             */
+            length: number;
+            /**
+             * Turn
+             * @description Of the rays.
+             * @default 0
+             */
+            turn: number;
+        };
         /** StarsParameters */
         StarsParameters: {
             /**
@@ -5679,6 +5743,7 @@ export interface components {
             wash: components["schemas"]["WashParameters"];
             soft: components["schemas"]["SoftParameters"];
             glow: components["schemas"]["GlowParameters"];
+            star_glow: components["schemas"]["StarGlowParameters"];
             sharpness: components["schemas"]["SharpnessParameters"];
             vignette: components["schemas"]["VignetteParameters"];
             grain: components["schemas"]["GrainParameters"];

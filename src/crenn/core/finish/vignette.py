@@ -6,6 +6,8 @@ from crenn.core.areas.part import Place
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.line import FinishStep, LineParameters
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
+from crenn.core.pipeline.program import Program
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, dial
 
 
@@ -64,7 +66,7 @@ class Vignette(FinishStep[VignetteParameters]):
 
         return Effect(self.name, apply, way=parameters.way, opacity=parameters.opacity / 100, low=-4, high=4)
 
-    def act(self, program, parameters, scene) -> None:
+    def act(self, program: Program, parameters: VignetteParameters, scene: SceneLight) -> None:
         if parameters.amount or parameters.inside or parameters.haze:
             program.finish(self.effect(parameters), parameters.amount, always=True)
 
