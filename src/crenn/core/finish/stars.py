@@ -36,7 +36,7 @@ class StarGlowParameters(LineParameters):
     between: float = dial(0.0, "EV", 0, 2, 0.05, "Sky between", "By how much the sky between stars is darkened.")
     rays: float = dial(0.0, "%", 0, 100, 1, "Rays", "How bright rays of lamps and stars are.", usual=False)
     blades: float = dial(
-        6.0, "", 3, 16, 1, "Blades", "Of the aperture: an odd number has twice as many rays.", usual=False
+        6.0, "blades", 3, 16, 1, "Blades", "Of the aperture: an odd number has twice as many rays.", usual=False
     )
     length: float = dial(60.0, "px", 5, 300, 1, "Length", "Of rays, in pixels of the full picture.", usual=False)
     turn: float = dial(0.0, "°", 0, 180, 1, "Turn", "Of the rays.", usual=False)
