@@ -68,7 +68,7 @@ export default function MendPanel() {
           Find passing lights
         </Button>
       </div>
-      {(tool === "mend" || tool === "mendCopy") && <MendBrush />}
+      {(tool === "mend" || tool === "mendCopy") && <MendBrush flows={tool === "mendCopy"} />}
       {tool === "mendCopy" && <CopyDials />}
       <MendLayers mend={mend} solved={solved} open={layer ?? mend.at(-1)?.id ?? null} />
       {chosen && (

@@ -4,8 +4,8 @@ import { DialRow } from "../Dial";
 
 const nothing = () => {};
 
-/** The brush of mends: how large, and how soft its edge. */
-export function MendBrush() {
+/** The brush of mends: how large, how soft its edge, and how far one stroke of a copy covers. */
+export function MendBrush({ flows }: { flows: boolean }) {
   const settings = usePainting((s) => s.mend);
   const long = useView((s) => s.map?.long) ?? 6000;
   const set = (change: Partial<typeof settings>) => usePainting.setState((s) => ({ mend: { ...s.mend, ...change } }));
@@ -31,6 +31,17 @@ export function MendBrush() {
     shows: null,
     default: 20,
   };
+  const flow = {
+    title: "Flow",
+    help: "How far each stroke covers; strokes over each other add up.",
+    unit: "%",
+    low: 1,
+    high: 100,
+    increment: 1,
+    scale: "linear" as const,
+    shows: null,
+    default: 100,
+  };
   return (
     <section aria-label="Brush of mends" className="brush-dials">
       <DialRow
@@ -53,6 +64,18 @@ export function MendBrush() {
         hold={nothing}
         release={nothing}
       />
+      {flows && (
+        <DialRow
+          dial={flow}
+          name="mend.flow"
+          own={settings.flow}
+          auto={flow.default}
+          show={(v) => set({ flow: v ?? flow.default })}
+          store={nothing}
+          hold={nothing}
+          release={nothing}
+        />
+      )}
     </section>
   );
 }

@@ -108,13 +108,14 @@ export const mendCopy: Tool = {
     }
     const way: Point = aligned && shift ? shift : [places[at][0] - from.scene[0], places[at][1] - from.scene[1]];
     useCopying.setState({ shift: way });
-    const { radius, hardness } = usePainting.getState().mend;
+    const { radius, hardness, flow } = usePainting.getState().mend;
     return stroke(from, (steps) =>
       addPatch(
         {
           points: pointsOf(steps, radius / 10),
           radius: Math.min(radius, 0.25),
           softness: 100 - hardness,
+          opacity: flow,
           origin: { shift: way, scale: 1, turn: 0, mirror: false },
           fit: "copy",
         },
