@@ -108,7 +108,7 @@ _MENDS = {
         {
             "patches": [
                 {"points": [4096, 4096], "radius": 0.03},
-                {"points": [5000, 6000, 6000, 0, 0, 5000, -6000, 0], "closed": True, "radius": 0.0},
+                {"points": [3000, 3000, 10000, 0, 0, 9000, -10000, 0], "closed": True, "radius": 0.0},
             ]
         }
     ]
@@ -136,7 +136,16 @@ def views() -> None:
         renderer.picture(treatment, Window(0, 0, 24, 24, 12, 12), 16, oversample=2)
         renderer.linear(treatment, window)
         probe(renderer, treatment, 16, 16)
-    grainy = np.random.default_rng(1).uniform(0.1, 0.2, (160, 160, 3)).astype(np.float32)
+
+
+def mends() -> None:
+    """Patches that are copied, and completed."""
+    from crenn.core.radiance import RadianceMap
+    from crenn.core.render.pyramid import PreparedScene
+    from crenn.core.render.renderer import Renderer
+    from crenn.core.treatment import parse_treatment
+
+    grainy = np.random.default_rng(1).uniform(0.1, 0.2, (320, 320, 3)).astype(np.float32)
     Renderer(PreparedScene.from_radiance(RadianceMap(grainy, None))).solved(parse_treatment(_MENDS))
 
 
@@ -153,6 +162,7 @@ _PARTS: dict[str, Callable[[Path], None]] = {
     "brackets": brackets,
     "camera": camera,
     "views": lambda folder: views(),
+    "mends": lambda folder: mends(),
     "stacks": stacks,
 }
 _SOURCES = Path(__file__).resolve().parents[1]

@@ -97,7 +97,7 @@ class NoiseLayers:
             gains = np.array(told["gains_db"], np.float64)
             levels: list[np.ndarray] = []
             while (path := folder / f"level{len(levels)}.npy").exists():
-                levels.append(np.load(path, mmap_mode="r"))
+                levels.append(np.load(path, mmap_mode="c"))
         except (OSError, ValueError, KeyError, TypeError):
             return None
         fitting = all(level.ndim == 3 and level.shape[2] == CHANNELS for level in levels)

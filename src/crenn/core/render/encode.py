@@ -165,7 +165,8 @@ def encode(program: Program, inputs: Inputs) -> KernelInputs:
     masks, spans = inputs.masks()
     cells, cells_at, grids = _stacked(readings, inputs.column)
     return KernelInputs(
-        inputs.light,
+        # What is cut out of rows is laid out anew, or kernels would be compiled once more for it.
+        np.ascontiguousarray(inputs.light),
         codes[: len(program.instructions)],
         numbers,
         np.stack(tables).astype(np.float32) if tables else np.zeros((1, TABLE_SIZE), np.float32),

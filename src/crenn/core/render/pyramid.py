@@ -143,7 +143,8 @@ class PreparedScene:
 
         def load(name: str):
             path = folder / f"{name}.npy"
-            return np.load(path, mmap_mode="r") if path.exists() else None
+            # As if it could be written to, or kernels would be compiled once more for what cannot: nobody does.
+            return np.load(path, mmap_mode="c") if path.exists() else None
 
         try:
             report = json.loads((folder / _REPORT).read_text())
