@@ -16,7 +16,7 @@ class Panels(SocketCase):
             own = [s for s in STEPS if s.station == station]
             self.assertEqual(told, [s.name for s in own if s.leads] + [s.name for s in own if not s.leads])
         by_name = {s["name"]: s for s in steps}
-        self.assertEqual({s["station"] for s in steps}, {"geometry", "light", "noise", "colour", "mend"})
+        self.assertEqual({s["station"] for s in steps}, {"geometry", "light", "noise", "colour", "mend", "finish"})
         self.assertEqual(by_name["crop"]["defaults"]["ratio"], "scene")
         kinds = {p["name"]: p["kind"] for p in by_name["crop"]["parameters"]}
         self.assertEqual(kinds, {"ratio": "choice", "portrait": "toggle", "corners": "toggle"})

@@ -55,7 +55,7 @@ IN_USE: dict[str, dict] = {
     "fringes": {"rims": {"purple": 80, "green": 80, "radius": 6.0}},
     "sharpness for viewing": {"sharpness": {"amount": 120, "radius": 1.5}},
     "glow": {"glow": {"amount": 60, "threshold": -1}},
-    "stars and rays": {"star_glow": {"amount": 60, "between": 0.3, "rays": 40}},
+    "stars and rays": {"star_glow": {"amount": 60, "between": 0.3}},
     "soft focus": {"soft": {"amount": 60}},
     "vignette": {"vignette": {"amount": -1.5, "inside": 0.3}},
     "grain": {"grain": {"amount": 40}},

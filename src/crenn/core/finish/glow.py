@@ -7,7 +7,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.line import FinishStep, LineParameters
-from crenn.core.pipeline.effects import Amount, Effect, Surroundings
+from crenn.core.pipeline.effects import Amount, Effect, Surroundings, near_reach
 from crenn.core.pipeline.step import Bend, choice, dial
 
 #: The spread is a sum of Gaussians, as that of an eye is (Spencer, Shirley, Zimmerman and Greenberg 1995,
@@ -69,9 +69,9 @@ class Glow(FinishStep[GlowParameters]):
             threshold = around.white + parameters.threshold
             unit = parameters.size / 100 * max(around.size)
 
-            def bright(of: np.ndarray) -> np.ndarray:
+            def bright(of: np.ndarray, there: Surroundings) -> np.ndarray:
                 found = spilling(of, threshold)
-                return found * around.found("lamps", of)[..., None] if parameters.where == "lamps" else found
+                return found * there.found("lamps")[..., None] if parameters.where == "lamps" else found
 
             depends = parameters.size, parameters.wide, parameters.threshold, parameters.colour, parameters.where
 
@@ -80,12 +80,12 @@ class Glow(FinishStep[GlowParameters]):
                 spread = around.spread(depends, bright, light, parts)
                 grey = luminance(spread)[..., None]
                 spread = np.maximum(grey + np.float32(parameters.colour / 100) * (spread - grey), 0)
-                return np.asarray(spread - bright(light))
+                return np.asarray(spread - bright(light, around))
 
             return np.asarray(light + amount * around.kept(depends, moved))
 
         def reach(long_side: int) -> float:
-            return 3.5 * _WIDTHS[0] * parameters.size / 100 * long_side + 2
+            return near_reach([width * parameters.size / 100 * long_side for width in _WIDTHS], long_side)
 
         return Effect(self.name, apply, reach, parameters.way, parameters.opacity / 100)
 
@@ -115,7 +115,7 @@ class Soft(FinishStep[SoftParameters]):
             sigma = parameters.size / 100 * max(around.size)
 
             def softened() -> np.ndarray:
-                soft = around.spread((parameters.size,), lambda of: of, light, [(1.0, sigma)])
+                soft = around.spread((parameters.size,), lambda of, _: of, light, [(1.0, sigma)])
                 fine = sigma / 4 * around.scale
                 if fine >= 0.3:
                     soft = soft + np.float32(parameters.detail / 100) * (light - cv2.GaussianBlur(light, (0, 0), fine))
@@ -124,7 +124,8 @@ class Soft(FinishStep[SoftParameters]):
             return np.asarray(light + amount * around.kept((parameters.size, parameters.detail), softened))
 
         def reach(long_side: int) -> float:
-            return parameters.size / 100 * long_side + 2
+            sigma = parameters.size / 100 * long_side
+            return max(near_reach([sigma], long_side), sigma + 2)
 
         return Effect(self.name, apply, reach, parameters.way, parameters.opacity / 100)
 

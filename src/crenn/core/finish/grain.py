@@ -169,7 +169,7 @@ class Grain(FinishStep[GrainParameters]):
             middle = np.float32(1 - parameters.tone / 100) + np.float32(parameters.tone / 100) * 4 * tone * (1 - tone)
             return np.asarray(light * np.exp2(np.float32(_STRENGTH) * amount * middle[..., None] * grain), np.float32)
 
-        return Effect(self.name, apply, lambda long_side: 3 * sigma + 1, parameters.way, parameters.opacity / 100)
+        return Effect(self.name, apply, lambda long_side: 4 * sigma + 3, parameters.way, parameters.opacity / 100)
 
 
 GRAIN = Grain()

@@ -120,7 +120,7 @@ class Sharpness(FinishStep[SharpnessParameters]):
         return Effect(
             self.name,
             apply,
-            lambda long_side: 8 * parameters.radius + 4,
+            lambda long_side: 15 * parameters.radius + 6,
             parameters.way,
             parameters.opacity / 100,
             high=4.0,

@@ -66,7 +66,7 @@ class StarGlow(FinishStep[StarGlowParameters]):
             sigma = parameters.size * around.scale
 
             def stars() -> np.ndarray:
-                share = around.found("stars", light)
+                share = around.found("stars")
                 y = luminance(light)
                 side = max(2 * int(np.ceil(3 * around.scale)) + 1, 3)
                 opened = cv2.morphologyEx(y, cv2.MORPH_OPEN, np.ones((side, side), np.uint8))
@@ -79,7 +79,7 @@ class StarGlow(FinishStep[StarGlowParameters]):
 
             out = light + np.float32(_HALO) * amount * around.kept((parameters.size,), stars)
             if parameters.between:
-                dark = around.found("sky", light) * (1 - around.found("stars", light))
+                dark = around.found("sky") * (1 - around.found("stars"))
                 out = out * np.exp2(np.float32(-parameters.between) * dark)[..., None]
             length = parameters.length * around.scale
             if parameters.rays and length >= 2:
@@ -95,7 +95,8 @@ class StarGlow(FinishStep[StarGlowParameters]):
             return np.asarray(out, np.float32)
 
         def reach(long_side: int) -> float:
-            return max(3.5 * parameters.size, parameters.length + 2 if parameters.rays else 0.0) + 4
+            # What tells stars from other points looks around as well.
+            return max(4 * parameters.size + 40, parameters.length + 2 if parameters.rays else 0.0) + 4
 
         return Effect(self.name, apply, reach, parameters.way, parameters.opacity / 100)
 

@@ -12,6 +12,9 @@ import numpy as np
 
 #: How an effect acts: on all of the light, or on its lightness or colour alone.
 Way = Literal["light", "lightness", "colour"]
+#: Longer side of the whole picture as wide effects see it, in pixels, and the least deviation of a blur that is found
+#: on it, in its pixels.
+WHOLE, WIDE = 1024, 2.0
 Amount = float | np.ndarray
 #: Shares and deviations.
 Spread = Sequence[tuple[float, float]]
@@ -35,10 +38,11 @@ class Surroundings(Protocol):
     white: float
 
     def spread(
-        self, depends: tuple, of: Callable[[np.ndarray], np.ndarray], light: np.ndarray, parts: Spread
+        self, depends: tuple, of: "Callable[[np.ndarray, Surroundings], np.ndarray]", light: np.ndarray, parts: Spread
     ) -> np.ndarray:
-        """A function of light, (h, w, 3) to (h, w, C), blurred by a sum of Gaussians, each with a share and a deviation
-        in full-size pixels; of the window's light, or of the whole picture's where that is wide.
+        """A function of light, (h, w, 3) to (h, w, C), and of what is around it, blurred by a sum of Gaussians, each
+        with a share and a deviation in full-size pixels; of the window's light, or of the whole picture's where that is
+        wide.
 
         ``depends`` is what the function and the sum are made by.
         """
@@ -61,10 +65,18 @@ class Surroundings(Protocol):
         """Deviation of the noise of each pixel's luminance, in EV, float32 (h, w)."""
         ...
 
-    def found(self, what: Literal["lamps", "stars", "sky"], light: np.ndarray) -> np.ndarray:
-        """How far places of the window, or of the whole picture if ``light`` is that, belong to what is found in the
-        scene, float32 (h, w)."""
+    def found(self, what: Literal["lamps", "stars", "sky"]) -> np.ndarray:
+        """How far places belong to what is found in the scene, float32 (h, w)."""
         ...
+
+
+def near_reach(sigmas: Sequence[float], long_side: int) -> float:
+    """Full-size pixels around a window that blurs look at there, by their deviations: wider ones see the whole picture.
+
+    OpenCV cuts its Gaussians off at four deviations.
+    """
+    scale = min(WHOLE / long_side, 1.0)
+    return max((4 * sigma for sigma in sigmas if sigma * scale < WIDE), default=0.0) + 2
 
 
 #: From light, float32 (h, w, 3), an amount, a number or float32 (h, w, 1), and what is around: the light after.

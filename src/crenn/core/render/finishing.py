@@ -9,16 +9,13 @@ import numpy as np
 from crenn.core.areas.found.part import Found
 from crenn.core.areas.part import Part
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.pipeline.effects import Amount, Effect, Spread, Surroundings
+from crenn.core.pipeline.effects import WHOLE, WIDE, Amount, Effect, Spread, Surroundings
 from crenn.core.pipeline.instructions import EVERYWHERE, table_stops
 from crenn.core.pipeline.planes import LATTICE
 from crenn.core.render.planes import around
 from crenn.core.render.view import View
 from crenn.core.render.window import Window
 
-#: Longer side of the whole picture as wide effects see it, in pixels, and the least deviation of a blur that is found
-#: on it, in its pixels.
-SIDE, _WIDE = 1024, 2.0
 #: Luminance of the picture from which on it is called white.
 _WHITE = 0.98
 
@@ -124,7 +121,7 @@ class Finishing:
     @staticmethod
     def whole_view(view: View) -> View:
         """The whole picture of a view, reduced."""
-        return view.through(Window.whole(view.frame.size, SIDE)).coarse()
+        return view.through(Window.whole(view.frame.size, WHOLE)).coarse()
 
     def found(self, what: Literal["lamps", "stars", "sky"], view: View) -> np.ndarray:
         return self._below.share(Found(what=what), view)
@@ -146,16 +143,17 @@ class _Around:
         self.scale, self.size, self.white = view.scale, view.frame.size, finishing.white
 
     def spread(
-        self, depends: tuple, of: Callable[[np.ndarray], np.ndarray], light: np.ndarray, parts: Spread
+        self, depends: tuple, of: Callable[[np.ndarray, Surroundings], np.ndarray], light: np.ndarray, parts: Spread
     ) -> np.ndarray:
         whole_view = self._finishing.whole_view(self._view)
-        wide = [(share, sigma * whole_view.scale) for share, sigma in parts if sigma * whole_view.scale >= _WIDE]
-        near = [(share, sigma * self.scale) for share, sigma in parts if sigma * whole_view.scale < _WIDE]
+        wide = [(share, sigma * whole_view.scale) for share, sigma in parts if sigma * whole_view.scale >= WIDE]
+        near = [(share, sigma * self.scale) for share, sigma in parts if sigma * whole_view.scale < WIDE]
 
         def on_whole() -> np.ndarray:
-            return _summed(of(self._finishing.whole(self._view, self._number)), wide)
+            around = _Around(self._finishing, whole_view, self._number)
+            return _summed(of(self._finishing.whole(self._view, self._number), around), wide)
 
-        out = _summed(of(light), near) if near else None
+        out = _summed(of(light, self), near) if near else None
         if wide:
             found = self._finishing.kept(whole_view, self._number, ("spread", *depends), on_whole)
             far = self._sampled(found, whole_view)
@@ -165,18 +163,13 @@ class _Around:
 
     def _sampled(self, field: np.ndarray, whole: View) -> np.ndarray:
         """A field of the whole picture in the view, float32 (h, w, C)."""
-        window, (height, width) = self._view.window, self._view.shape
-        per_x, per_y = self.size[1] / whole.shape[1], self.size[0] / whole.shape[0]
-        step_x, step_y = window.width / width / per_x, window.height / height / per_y
-        shift = np.array(
-            [
-                [step_x, 0, window.x / per_x + step_x / 2 - 0.5],
-                [0, step_y, window.y / per_y + step_y / 2 - 0.5],
-            ]
-        )
-        flags = cv2.WARP_INVERSE_MAP | cv2.INTER_LINEAR
-        out = cv2.warpAffine(field, shift, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE)
-        return np.asarray(out.reshape(height, width, -1), np.float32)
+        # By their own places, to the digit: OpenCV rounds places to 1/32 of a pixel.
+        x, y = self.at()
+        first, second, share = _between(y * whole.shape[0] / self.size[0] - 0.5, field.shape[0])
+        rows = field[first] + share[:, None, None] * (field[second] - field[first])
+        first, second, share = _between(x * whole.shape[1] / self.size[1] - 0.5, field.shape[1])
+        left = rows[:, first]
+        return np.asarray(left + share[None, :, None] * (rows[:, second] - left), np.float32)
 
     def kept(self, depends: tuple, make: Callable[[], np.ndarray], of_light: bool = True) -> np.ndarray:
         return self._finishing.kept(self._view, self._number, depends, make, of_light)
@@ -194,9 +187,15 @@ class _Around:
     def noise(self) -> np.ndarray:
         return self._finishing.noise(self._view)
 
-    def found(self, what: Literal["lamps", "stars", "sky"], light: np.ndarray) -> np.ndarray:
-        whole = self._finishing.whole_view(self._view)
-        return self._finishing.found(what, whole if light.shape[:2] == whole.shape else self._view)
+    def found(self, what: Literal["lamps", "stars", "sky"]) -> np.ndarray:
+        return self._finishing.found(what, self._view)
+
+
+def _between(places: np.ndarray, count: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The pixels before and after places, int64, and how far each lies from one to the other, float32."""
+    held = np.clip(places, 0, count - 1)
+    first = np.floor(held).astype(np.int64)
+    return first, np.minimum(first + 1, count - 1), (held - first).astype(np.float32)
 
 
 def _summed(image: np.ndarray, parts: Spread) -> np.ndarray:
