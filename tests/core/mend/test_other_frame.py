@@ -78,7 +78,7 @@ class OtherFrame(FolderCase):
         left = (clean - truth) - cv2.GaussianBlur(clean - truth, (0, 0), 6)
         self.assertLess(left.std(), 0.5 * departs.std())
 
-    def test_frames_that_were_moved_or_held_upright(self):
+    def test_frames_that_were_moved_or_turned_with_the_camera(self):
         for changes in ({"shift": 6}, {"orientation": 6}, {"orientation": 8}, {"orientation": 3}):
             with self.subTest(**changes):
                 self.merged(**changes)

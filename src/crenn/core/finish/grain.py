@@ -164,10 +164,15 @@ class Grain(FinishStep[GrainParameters]):
                 return np.dstack(planes) * np.float32(_raised(sigma))
 
             grain = around.kept((parameters.size, parameters.colour), grown, of_light=False)
-            stops = np.log2(np.maximum(luminance(light), np.float32(1e-9))) - np.float32(around.white)
-            tone = np.clip((stops + 8) / 8, 0, 1)
-            middle = np.float32(1 - parameters.tone / 100) + np.float32(parameters.tone / 100) * 4 * tone * (1 - tone)
-            return np.asarray(light * np.exp2(np.float32(_STRENGTH) * amount * middle[..., None] * grain), np.float32)
+
+            def toned() -> np.ndarray:
+                stops = np.log2(np.maximum(luminance(light), np.float32(1e-9))) - np.float32(around.white)
+                tone = np.clip((stops + 8) / 8, 0, 1)
+                share = np.float32(parameters.tone / 100)
+                return np.asarray((1 - share + share * 4 * tone * (1 - tone))[..., None] * grain)
+
+            own = around.kept(("toned", parameters.size, parameters.colour, parameters.tone), toned)
+            return np.asarray(light * np.exp2(np.float32(_STRENGTH) * amount * own), np.float32)
 
         return Effect(self.name, apply, lambda long_side: 4 * sigma + 3, parameters.way, parameters.opacity / 100)
 

@@ -110,10 +110,14 @@ class Sharpness(FinishStep[SharpnessParameters]):
             sigma = parameters.radius * around.scale
             if not (shown := _shown(sigma)):
                 return light
-            detail = fine_detail(light, sigma)
-            share = edge_share(detail, light, around.noise(), sigma, parameters.smooth / 100)
+
+            def raised() -> np.ndarray:
+                detail = fine_detail(light, sigma)
+                share = edge_share(detail, light, around.noise(), sigma, parameters.smooth / 100)
+                return np.asarray(np.float32(shown) * share * detail)
+
             own = amount[..., 0] if isinstance(amount, np.ndarray) else np.float32(amount)
-            added = np.float32(shown) * own * share * detail
+            added = own * around.kept((parameters.radius, parameters.smooth), raised)
             held = added / (1 + np.abs(added) / limit)
             return light * np.exp2(held)[..., None]
 

@@ -53,11 +53,16 @@ class Vignette(FinishStep[VignetteParameters]):
     def effect(self, parameters: VignetteParameters) -> Effect:
         def apply(light: np.ndarray, amount: Amount, around: Surroundings) -> np.ndarray:
             edge = falloff(around, parameters)[..., None]
-            y = luminance(light)[..., None]
-            # What is bright stays, from three stops below white on.
-            stops = np.log2(np.maximum(y, np.float32(1e-9))) - np.float32(around.white)
-            kept = np.float32(parameters.highlights / 100) * np.clip((stops + 3) / 3, 0, 1)
-            ev = amount * edge * (1 - kept) + np.float32(parameters.inside) * (1 - edge)
+
+            def darkened() -> np.ndarray:
+                y = luminance(light)[..., None]
+                # What is bright stays, from three stops below white on.
+                stops = np.log2(np.maximum(y, np.float32(1e-9))) - np.float32(around.white)
+                kept = np.float32(parameters.highlights / 100) * np.clip((stops + 3) / 3, 0, 1)
+                return np.asarray(edge * (1 - kept))
+
+            shape = parameters.size, parameters.feather, parameters.shape, parameters.centre, parameters.highlights
+            ev = amount * around.kept(shape, darkened) + np.float32(parameters.inside) * (1 - edge)
             out = light * np.exp2(ev).astype(np.float32)
             if parameters.haze:
                 veil = np.float32(0.06 * 2.0**around.white * parameters.haze / 100)

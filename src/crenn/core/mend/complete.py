@@ -21,7 +21,7 @@ _MANY = 30_000
 #: Weight of gradients beside light and colour; by how much a pixel of the hole counts for less with each pixel from its
 #: border, and how much at least.
 _GRADIENTS, _TRUSTED, _LEAST = 0.7, 1.2, 0.05
-#: What a shift costs, by the spread of every so manieth pixel; see `_level`.
+#: What a shift costs, by the spread of every third pixel each way; see `_level`.
 _FAR, _SPREAD = 0.8, 3
 
 

@@ -11,7 +11,7 @@ from crenn.core.basis import PlaceMap
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.mend.dust import CLEAR, FAINT, REACH, SIDE, Dust, agreed, find_dust
 from crenn.core.mend.patch import Patch
-from crenn.core.render.source import Source
+from crenn.core.render.source import Source, reduced_to
 
 #: Patches at most, and spots that are looked at at most.
 _MOST, _LOOKED_AT = 200, 400
@@ -40,13 +40,7 @@ def dust_patches(source: Source, others: Sequence[tuple[Source, PlaceMap]] = ())
 
 
 def _spots(source: Source, least: float) -> list[Dust]:
-    level = source.level_for(SIDE / max(source.size))
-    light = np.array(source.read(level), np.float32)
-    if max(light.shape[:2]) > SIDE:
-        factor = SIDE / max(light.shape[:2])
-        size = round(light.shape[1] * factor), round(light.shape[0] * factor)
-        light = cv2.resize(light, size, interpolation=cv2.INTER_AREA)
-    return find_dust(light, source.floor, _LOOKED_AT, least)
+    return find_dust(reduced_to(source, SIDE), source.floor, _LOOKED_AT, least)
 
 
 def _moved(spots: list[Dust], by: PlaceMap) -> list[Dust]:

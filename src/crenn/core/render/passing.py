@@ -1,6 +1,5 @@
 """Passing lights of a scene: found in its sky, as patches."""
 
-import cv2
 import numpy as np
 
 from crenn.core.areas.brush import GRID
@@ -8,6 +7,7 @@ from crenn.core.areas.found.part import Found
 from crenn.core.mend.patch import Patch
 from crenn.core.mend.trails import SIDE, Trail, find_trails
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.source import reduced_to
 from crenn.core.render.view import View
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
@@ -19,12 +19,7 @@ _WIDER, _BEYOND = 0.75, 1.5
 def passing_lights(renderer: Renderer, treatment: Treatment) -> list[tuple[Patch, Trail]]:
     """Trails in the sky of a scene with a treatment's mends, the clearest first, with patches that would mend them."""
     source = renderer.source(treatment)
-    level = source.level_for(min(SIDE / max(source.size), 1.0))
-    light = np.array(source.read(level), np.float32)
-    if max(light.shape[:2]) > SIDE:
-        factor = SIDE / max(light.shape[:2])
-        size = round(light.shape[1] * factor), round(light.shape[0] * factor)
-        light = cv2.resize(light, size, interpolation=cv2.INTER_AREA)
+    light = reduced_to(source, SIDE)
     (rows, columns), (height, width) = light.shape[:2], source.size
     window = Window(0, 0, width, height, columns, rows)
     sky = renderer.share(Found(what="sky"), View.of_scene(source, window)) > 0.5

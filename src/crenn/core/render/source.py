@@ -2,6 +2,7 @@
 
 from typing import Any, Protocol
 
+import cv2
 import numpy as np
 
 from crenn.core.mend.other_frame import OtherFrames
@@ -112,3 +113,13 @@ class Source(Protocol):
             If it is not known.
         """
         ...
+
+
+def reduced_to(source: Source, side: int) -> np.ndarray:
+    """The light of all of a source, its longer side at most ``side`` pixels, float32 (h, w, 3)."""
+    light = np.array(source.read(source.level_for(min(side / max(source.size), 1.0))), np.float32)
+    factor = side / max(light.shape[:2])
+    if factor >= 1:
+        return light
+    size = round(light.shape[1] * factor), round(light.shape[0] * factor)
+    return np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA))
