@@ -96,6 +96,8 @@ class Renderers:
         self._lock = threading.Lock()
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="render")
         self._waiting = 0
+        #: How far what takes long is, 0 to 1, and what it is; None if nothing does.
+        self.doing: tuple[float, str] | None = None
 
     def submit(self, work: Callable[[], T]) -> "Future[T]":
         """Have something done on the thread that renders, after all that was asked for before."""
@@ -105,9 +107,17 @@ class Renderers:
         def begin() -> T:
             with self._lock:
                 self._waiting -= 1
-            return work()
+            try:
+                return work()
+            finally:
+                self.doing = None
 
         return self._thread.submit(begin)
+
+    def told(self, share: float, text: str) -> bool:
+        """Note how far what is done on the thread is: a `crenn.core.progress.Report`."""
+        self.doing = share, text
+        return True
 
     @property
     def others_wait(self) -> bool:

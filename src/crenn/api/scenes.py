@@ -249,7 +249,13 @@ def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) 
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         prepared = found.prepared
-    return renderers.submit(lambda: work(renderers.get(prepared))).result()
+
+    def begin() -> T:
+        renderer = renderers.get(prepared)
+        with renderer.cache.stoppable(lambda: False, renderers.told):
+            return work(renderer)
+
+    return renderers.submit(begin).result()
 
 
 @router.get("/scenes/{scene_id}/part.jpg", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})

@@ -6,7 +6,7 @@ import json
 import logging
 import struct
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Coroutine, Mapping
 from dataclasses import dataclass
 from typing import Annotated, Any, TypeVar
 
@@ -37,6 +37,8 @@ MAX_PIXELS = 16_000_000
 _ALL_OF_IT = 250_000
 #: Seconds of the thread that renders after which others who wait get their turn.
 _TURN = 0.5
+#: While an answer is awaited it is told this often how far what takes long is, in seconds.
+_TOLD_EVERY = 0.3
 R = TypeVar("R")
 #: Names of prepared scenes: scene and job, never a path.
 PREPARED = r"^\d+-\d+$"
@@ -280,7 +282,12 @@ class Connection:
                 def stop() -> bool:
                     return self._unwanted(wish) or (self._renderers.others_wait and time.monotonic() > ends)
 
-                with renderer.cache.stoppable(stop):
+                def report(share: float, text: str) -> bool:
+                    if self._unwanted(wish):
+                        raise Stopped
+                    return self._renderers.told(share, text)
+
+                with renderer.cache.stoppable(stop, report):
                     return work(renderer)
 
             try:
@@ -298,6 +305,19 @@ class Connection:
         place = request.probe
         return await self._run(wish, lambda renderer: {"probe": probe(renderer, shown, *place)})
 
+    async def _meanwhile(self, number: int | None, answer: Coroutine[Any, Any, R]) -> R:
+        """An answer; until it comes it is told how far what it waits for is."""
+        task, before = asyncio.ensure_future(answer), None
+        try:
+            while not (await asyncio.wait([task], timeout=_TOLD_EVERY))[0]:
+                doing = self._renderers.doing
+                if doing is not None and doing != before:
+                    before = doing
+                    await self._socket.send_json({"doing": doing[1], "share": round(doing[0], 3), "number": number})
+            return await task
+        finally:
+            task.cancel()
+
     async def work(self) -> None:
         """Answer requests until the line ends, whatever they hold."""
         while True:
@@ -307,7 +327,7 @@ class Connection:
                 wish = self._waiting.pop(ProbeRequest if ProbeRequest in self._waiting else ViewRequest)
                 number = getattr(wish.request, "number", None)
                 try:
-                    answer = await self._answer(wish)
+                    answer = await self._meanwhile(number, self._answer(wish))
                 except Stopped:
                     pass
                 except CrennError as fault:

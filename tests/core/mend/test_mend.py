@@ -11,6 +11,7 @@ from crenn.core.colorimetry.spaces import luminance
 from crenn.core.errors import InvalidTreatment
 from crenn.core.noise.layers import TAKEN
 from crenn.core.radiance import RadianceMap
+from crenn.core.render.cache import Stopped
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
@@ -190,6 +191,30 @@ class Grain(unittest.TestCase):
             self.assertLess(_deviation(clean[170:230, 270:330]), 0.4 * _deviation(source.read(0)[170:230, 270:330]))
             sigma = source.plane("sigma")
             np.testing.assert_allclose(sigma[inside] / source.read(0)[inside].mean(), 0.1, rtol=0.25)
+
+    def test_a_filled_outline_tells_how_far_it_is_and_can_be_stopped(self):
+        outline, told = mended(patch((60, 60), (260, 70), (250, 240), (70, 230), closed=True)), []
+
+        def impatient(share: float, text: str) -> bool:
+            told.append(share)
+            if share > 0.2:
+                raise Stopped
+            return True
+
+        def patient(share: float, text: str) -> bool:
+            told.append(share)
+            return True
+
+        with self.assertRaises(Stopped), self.renderer.cache.stoppable(lambda: False, impatient):
+            self.renderer.source(outline)
+        stopped = len(told)
+        with self.renderer.cache.stoppable(lambda: False, patient):
+            source = self.renderer.source(outline)
+        shares = told[stopped:]
+        self.assertGreater(len(shares), stopped)
+        self.assertEqual(shares, sorted(shares))
+        self.assertTrue(0 <= shares[0] < 0.2 and 0.6 < shares[-1] <= 1, shares)
+        self.assertFalse(np.array_equal(source.read(0)[140, 140], self.scene.read(0)[140, 140]))
 
 
 def _deviation(part: np.ndarray) -> float:

@@ -12,6 +12,9 @@ export interface Said {
   number?: number | null;
   /** Whether the server has lost track of the treatment and must be told the whole. */
   lost?: boolean;
+  /** What takes long, and how far it is, 0 to 1. */
+  doing?: string;
+  share?: number;
 }
 
 /** The picture's line: it tells the whole treatment once, and from then on what is other by now. */

@@ -130,7 +130,7 @@ export class Renders {
   private landed() {
     this.flying = null;
     clearTimeout(this.patience);
-    useView.setState({ slow: false });
+    useView.setState({ slow: false, doing: null });
     this.send();
   }
 
@@ -140,6 +140,10 @@ export class Renders {
   }
 
   private hear(said: Said) {
+    if (said.doing) {
+      if (this.flying) useView.setState({ doing: { what: said.doing, share: said.share ?? 0 } });
+      return;
+    }
     if (said.lost) {
       // Asked once more, the line tells the whole treatment.
       if (said.number == null) this.probing = false;

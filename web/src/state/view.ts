@@ -62,6 +62,8 @@ interface ViewState {
   rendering: boolean;
   /** Whether the picture under way takes long. */
   slow: boolean;
+  /** What it waits for, and how far that is, 0 to 1. */
+  doing: { what: string; share: number } | null;
   tool: ToolName;
   /** Frame shown instead of the merged picture, at the Frames station. */
   frame: number | null;
@@ -90,6 +92,7 @@ export const useView = create<ViewState>(() => ({
   ms: null,
   rendering: false,
   slow: false,
+  doing: null,
   tool: "pan",
   frame: null,
   loupe: false,

@@ -137,6 +137,7 @@ function Readout({ colours }: { colours: boolean }) {
   const limits = useView((s) => s.limits);
   const ms = useView((s) => s.ms);
   const slow = useView((s) => s.slow);
+  const doing = useView((s) => s.doing);
   const saturation = useScene((s) => s.scene?.automatic?.saturation ?? null);
   const crop = useCrop();
   const size = useView((s) => s.map?.size);
@@ -192,8 +193,10 @@ function Readout({ colours }: { colours: boolean }) {
               {Math.round(kept.width)} × {Math.round(kept.height)} px
             </span>
           )}
-          {slow ? (
-            <span role="status">this picture takes long</span>
+          {slow || doing ? (
+            <span role="status">
+              {doing ? `${doing.what}: ${Math.round(doing.share * 100)} %` : "this picture takes long"}
+            </span>
           ) : (
             ms !== null && <span>rendered in {ms.toFixed(0)} ms</span>
           )}

@@ -10,6 +10,8 @@ import cv2
 import numba as nb
 import numpy as np
 
+from crenn.core.progress import Progress
+
 #: Steps at most, and by how much what the equations lack is to fall; sweeps before and after what is coarse, sweeps at
 #: the coarsest size, and half of what is coarser than that.
 _MOST, _NEAR, _SWEEPS, _ALONE, _LEAST = 40, 1e-2, 2, 30, 2
@@ -20,7 +22,9 @@ _BLEEDS, _PARTS = np.float32(0.6), np.float32(1.2)
 _CROSS = np.array([[0, 1, 0], [1, 0, 1], [0, 1, 0]], np.float32)
 
 
-def departure(picture: np.ndarray, hole: np.ndarray, origin: np.ndarray) -> np.ndarray:
+def departure(
+    picture: np.ndarray, hole: np.ndarray, origin: np.ndarray, progress: Progress | None = None
+) -> np.ndarray:
     """What is to be added to a copy so that it keeps the gradients of what was copied and meets its border.
 
     Parameters
@@ -30,6 +34,7 @@ def departure(picture: np.ndarray, hole: np.ndarray, origin: np.ndarray) -> np.n
         Where it borders on the picture's edge nothing is met.
     origin : ndarray, int32 (h, w, 2)
         Rows and columns that pixels are copied from.
+    progress : Progress, optional
 
     Returns
     -------
@@ -42,7 +47,7 @@ def departure(picture: np.ndarray, hole: np.ndarray, origin: np.ndarray) -> np.n
     target = np.zeros_like(picture)
     firm = np.zeros(hole.shape, np.float32)
     _equations(picture, even, copied, hole, origin, target, firm)
-    return _solved_within(hole, firm, target)
+    return _solved_within(hole, firm, target, progress or Progress())
 
 
 def membrane(picture: np.ndarray, hole: np.ndarray, copied: np.ndarray) -> np.ndarray:
@@ -64,7 +69,7 @@ def membrane(picture: np.ndarray, hole: np.ndarray, copied: np.ndarray) -> np.nd
     firm = np.where(hole, cv2.filter2D(weight, -1, _CROSS, borderType=cv2.BORDER_CONSTANT), 0).astype(np.float32)
     target = cv2.filter2D(missing * weight[..., None], -1, _CROSS, borderType=cv2.BORDER_CONSTANT)
     target = np.where(hole[..., None], target.reshape(picture.shape), np.float32(0))
-    return _solved_within(hole, firm, target)
+    return _solved_within(hole, firm, target, Progress())
 
 
 def evened(picture: np.ndarray, known: np.ndarray, sigma: float = _EVEN) -> np.ndarray:
@@ -116,7 +121,7 @@ def _equations(picture, even, copied, hole, origin, target, firm):
                     target[y, x, c] += share * step[c]
 
 
-def _solved_within(hole: np.ndarray, firm: np.ndarray, target: np.ndarray) -> np.ndarray:
+def _solved_within(hole: np.ndarray, firm: np.ndarray, target: np.ndarray, progress: Progress) -> np.ndarray:
     """The solution, float32 like ``target``, worked out in the box of the hole alone."""
     out = np.zeros_like(target)
     rows, columns = np.flatnonzero(hole.any(1)), np.flatnonzero(hole.any(0))
@@ -125,11 +130,13 @@ def _solved_within(hole: np.ndarray, firm: np.ndarray, target: np.ndarray) -> np
         inside, held, right = (np.ascontiguousarray(v[box]) for v in (hole, firm, target))
         across, down = np.zeros(inside.shape, np.float32), np.zeros(inside.shape, np.float32)
         across[:, :-1], down[:-1] = inside[:, :-1] & inside[:, 1:], inside[:-1] & inside[1:]
-        out[box] = _conjugate(held, across, down, right)
+        out[box] = _conjugate(held, across, down, right, progress)
     return out
 
 
-def _conjugate(firm: np.ndarray, across: np.ndarray, down: np.ndarray, target: np.ndarray) -> np.ndarray:
+def _conjugate(
+    firm: np.ndarray, across: np.ndarray, down: np.ndarray, target: np.ndarray, progress: Progress
+) -> np.ndarray:
     """The solution by conjugate gradients, each plane for itself, with a V-cycle before each step.
 
     ``across`` and ``down`` are how strongly pixels hang on those after and below them, ``firm`` on the border.
@@ -154,8 +161,10 @@ def _conjugate(firm: np.ndarray, across: np.ndarray, down: np.ndarray, target: n
         out += far * along
         left += far * pulled
         last = now
-        if (dot(left, left) <= _NEAR**2 * before).all():
+        lacks = float(np.max(np.sqrt(dot(left, left) / np.maximum(before, 1e-30))))
+        if lacks <= _NEAR:
             break
+        progress.at(float(np.clip(np.log(lacks) / np.log(_NEAR), 0, 1)), "blending a mend")
     return out
 
 

@@ -11,6 +11,7 @@ import numpy as np
 
 from crenn.core.mend.match import HALF, improved, laid_out, measured, voted
 from crenn.core.mend.search import NoOrigin
+from crenn.core.progress import Progress
 
 #: Holes are reduced until half their width is that of a patch times this, or they hold fewer pixels than that.
 _COARSE, _FEW = 1.0, 12
@@ -25,7 +26,9 @@ _GRADIENTS, _TRUSTED, _LEAST = 0.7, 1.2, 0.05
 _FAR, _SPREAD = 0.8, 3
 
 
-def completed(looks: np.ndarray, hole: np.ndarray, allowed: np.ndarray, seed: int = 0) -> np.ndarray:
+def completed(
+    looks: np.ndarray, hole: np.ndarray, allowed: np.ndarray, seed: int = 0, progress: Progress | None = None
+) -> np.ndarray:
     """Where each pixel of a hole is copied from.
 
     Parameters
@@ -37,6 +40,7 @@ def completed(looks: np.ndarray, hole: np.ndarray, allowed: np.ndarray, seed: in
         What may be copied; the hole itself never is.
     seed : int
         Another one finds another way.
+    progress : Progress, optional
 
     Returns
     -------
@@ -50,8 +54,11 @@ def completed(looks: np.ndarray, hole: np.ndarray, allowed: np.ndarray, seed: in
     """
     levels = _levels(looks, hole, allowed)
     shifts: np.ndarray | None = None
+    progress = progress or Progress()
+    pixels = [level_hole.size for _, level_hole, _ in levels]
     for number in range(len(levels) - 1, -1, -1):
         small, small_hole, small_free = levels[number]
+        progress.at(sum(pixels[number + 1 :]) / sum(pixels), "filling a mend")
         shifts = _level(small, small_hole, small_free, shifts, number == len(levels) - 1, seed)
     assert shifts is not None
     rows, columns = np.mgrid[: hole.shape[0], : hole.shape[1]].astype(np.int32)

@@ -15,6 +15,7 @@ from crenn.core.mend.patch import Origin, Patch
 from crenn.core.mend.pieces import Piece
 from crenn.core.mend.region import Region
 from crenn.core.mend.search import NoOrigin, best_shift
+from crenn.core.progress import Progress
 
 #: Around a patch it is looked so far for what to copy, in sizes of it and in half widths, and in pixels at least and at
 #: most.
@@ -25,6 +26,8 @@ _SMALL, _LONG = 140, 2.5
 _TURNS = 2.0
 #: Deviation by which grain is evened out before places are compared, in pixels.
 _GRAIN = 0.8
+#: Share of the time of a large patch that goes into what is copied from where; the rest blends it.
+_FINDING = 0.4
 
 
 class Light(Protocol):
@@ -117,7 +120,9 @@ def reads_of(patch: Patch, piece: Piece, size: tuple[int, int]) -> tuple[int, in
     return min(low[0], box[0]), min(low[1], box[1]), max(high[0], box[2]), max(high[1], box[3])
 
 
-def solve(patch: Patch, piece: Piece, light: Light, others: OtherFrames) -> Solved:
+def solve(
+    patch: Patch, piece: Piece, light: Light, others: OtherFrames, progress: Progress | None = None
+) -> Solved:
     """Solve a piece of a patch on light.
 
     Parameters
@@ -127,16 +132,18 @@ def solve(patch: Patch, piece: Piece, light: Light, others: OtherFrames) -> Solv
     light : Light
     others : OtherFrames
         The frames that the light was merged from.
+    progress : Progress, optional
+        Told of what is completed from its surroundings: all else is soon done.
 
     Raises
     ------
     NoOrigin
         If there is nothing that it could be copied from.
     """
-    return _solved(patch, piece, light, others).within(piece.core)
+    return _solved(patch, piece, light, others, progress or Progress()).within(piece.core)
 
 
-def _solved(patch: Patch, piece: Piece, light: Light, others: OtherFrames) -> Solved:
+def _solved(patch: Patch, piece: Piece, light: Light, others: OtherFrames, progress: Progress) -> Solved:
     """A piece with what lies beyond its core."""
     size, region = light.size, piece.region
     turn = np.float32(max(light.floor, 1e-9) * _TURNS)
@@ -157,11 +164,14 @@ def _solved(patch: Patch, piece: Piece, light: Light, others: OtherFrames) -> So
         rows, columns = best_shift(looks, hole, allowed, region.half_width, patch.attempt)
         unit = max(size)
         return _from_one(patch, Origin(shift=[columns / unit, rows / unit]), region, light, turn)
-    origin = completed(looks, hole, allowed, patch.attempt)
+    origin = completed(looks, hole, allowed, patch.attempt, progress.part(0, _FINDING))
     inner = np.s_[region.top - top : region.bottom - top, region.left - left : region.right - left]
     at = origin[inner]
     copied = picture[at[..., 0], at[..., 1]]
-    fitted = copied + departure(picture, hole, origin)[inner] if patch.fit == "blend" else copied
+    if patch.fit == "blend":
+        fitted = copied + departure(picture, hole, origin, progress.part(_FINDING, 1))[inner]
+    else:
+        fitted = copied
     at = at.astype(np.float32)
     return _made(region, patch, fitted, copied, at[..., 0] + top, at[..., 1] + left, None, turn)
 

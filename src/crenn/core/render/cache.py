@@ -19,6 +19,8 @@ from typing import Any, Protocol, TypeVar
 import numpy as np
 from pydantic import BaseModel
 
+from crenn.core.progress import Progress, Report
+
 T = TypeVar("T")
 #: Bytes that an entry takes besides its arrays.
 _BESIDES = 1024
@@ -158,13 +160,21 @@ class Cache:
             self._of_thread.touched = before
 
     @contextmanager
-    def stoppable(self, stop: Callable[[], bool]) -> Iterator[None]:
-        """Within, `Stopped` is raised in this thread before the next thing is made once ``stop()`` says so."""
-        self._of_thread.stop = stop
+    def stoppable(self, stop: Callable[[], bool], report: Report | None = None) -> Iterator[None]:
+        """Within, `Stopped` is raised in this thread before the next thing is made once ``stop()`` says so.
+
+        ``report`` is told how far things are that take long; what is under way ends if it raises `Stopped`.
+        """
+        self._of_thread.stop, self._of_thread.report = stop, report
         try:
             yield
         finally:
-            self._of_thread.stop = None
+            self._of_thread.stop = self._of_thread.report = None
+
+    @property
+    def progress(self) -> Progress:
+        """Where makers of this thread tell how far they are."""
+        return Progress(getattr(self._of_thread, "report", None))
 
     def forget(self) -> None:
         """Let go of everything."""

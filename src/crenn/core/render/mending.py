@@ -96,7 +96,7 @@ class Mender:
     def _one(self, patch: Patch, piece: Piece, under: list[Put], key: bytes) -> Solved | None:
         def make(_: bytes) -> _Result:
             try:
-                return _Result(solve(patch, piece, self._of(under), self._scene.others))
+                return _Result(solve(patch, piece, self._of(under), self._scene.others, self._cache.progress))
             except NoOrigin:
                 return _Result(None)
 
