@@ -8,7 +8,9 @@ import numpy as np
 from crenn.bench.charts import shipped
 from crenn.bench.table import Table
 from crenn.core.colorimetry.spaces import luminance
+from crenn.core.deliver.bands import code_bands
 from crenn.core.finish.grain import white_noise
+from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -160,8 +162,8 @@ def cost() -> Table:
     def delivered(document: dict) -> float:
         treatment = parse_treatment(document)
         began = time.perf_counter()
-        for top in range(0, 4000, 200):
-            renderer.picture(treatment, Window(0, top, 6000, 200, 6000, 200), 16)
+        for _ in code_bands(renderer, treatment, (6000, 4000), Progress()):
+            pass
         return time.perf_counter() - began
 
     delivered({})

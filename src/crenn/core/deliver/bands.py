@@ -13,13 +13,15 @@ from crenn.core.treatment import Treatment
 
 #: Pixels of the full picture rendered at once, and the least rows.
 _PIXELS, _ROWS = 1_200_000, 32
+#: Bands are so many times as high as a margin that is rendered twice, up to so many pixels.
+_MARGINS, _MOST = 4, 3_600_000
 
 Render = Callable[[Window], np.ndarray]
 
 
-def rows_at_once(width: int) -> int:
-    """Rows of a picture rendered at once."""
-    return max(_PIXELS // width, _ROWS)
+def rows_at_once(width: int, margin: int = 0) -> int:
+    """Rows of a picture rendered at once; more of them where a margin of rows is rendered to both sides."""
+    return max(_PIXELS // width, min(_MARGINS * margin, _MOST // width), _ROWS)
 
 
 def _share_of_rows(first: int, count: int, ratio: float, top: int, rows: int) -> np.ndarray:
@@ -30,7 +32,9 @@ def _share_of_rows(first: int, count: int, ratio: float, top: int, rows: int) ->
     return np.asarray(np.clip(covered, 0, None) / ratio, np.float32)
 
 
-def bands(whole: tuple[int, int], size: tuple[int, int], render: Render, progress: Progress) -> Iterator[np.ndarray]:
+def bands(
+    whole: tuple[int, int], size: tuple[int, int], render: Render, progress: Progress, margin: int = 0
+) -> Iterator[np.ndarray]:
     """Render a picture at full size, band by band, each reduced to its part of the result.
 
     Parameters
@@ -43,6 +47,8 @@ def bands(whole: tuple[int, int], size: tuple[int, int], render: Render, progres
         Gives a window of the full picture, (h, w, 3).
     progress : Progress
         Can cancel between bands.
+    margin : int
+        Rows that ``render`` makes to both sides of a window for itself.
 
     Yields
     ------
@@ -51,7 +57,7 @@ def bands(whole: tuple[int, int], size: tuple[int, int], render: Render, progres
     """
     height, width = whole
     ratio = height / size[1]
-    step = max(int(rows_at_once(width) / ratio), 1)
+    step = max(int(rows_at_once(width, margin) / ratio), 1)
     for first in range(0, size[1], step):
         count = min(step, size[1] - first)
         top, bottom = int(np.floor(first * ratio + 1e-9)), min(int(np.ceil((first + count) * ratio - 1e-9)), height)
@@ -69,9 +75,10 @@ def code_bands(
 ) -> Iterator[np.ndarray]:
     """The picture as sRGB codes, uint16 (rows, w, 3) a band; see `bands`. What is made smaller is averaged as light."""
     height, width = renderer.frame(treatment).size
+    margin = renderer.margin(treatment)
     if size == (width, height):
-        return bands((height, width), size, lambda window: renderer.picture(treatment, window, 16)[0], progress)
-    light = bands((height, width), size, lambda window: renderer.shown(treatment, window)[0], progress)
+        return bands((height, width), size, lambda window: renderer.picture(treatment, window, 16)[0], progress, margin)
+    light = bands((height, width), size, lambda window: renderer.shown(treatment, window)[0], progress, margin)
     return (encoded(band, 16) for band in light)
 
 
@@ -80,4 +87,4 @@ def light_bands(
 ) -> Iterator[np.ndarray]:
     """Scene-linear light before the display, float32 (rows, w, 3) a band; see `bands`."""
     whole = renderer.frame(treatment).size
-    return bands(whole, size, lambda window: renderer.finished(treatment, window), progress)
+    return bands(whole, size, lambda window: renderer.finished(treatment, window), progress, renderer.margin(treatment))

@@ -5,8 +5,8 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.line import FinishStep, LineParameters
+from crenn.core.finish.pixelwise import added, coloured, spilling
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings, near_reach
 from crenn.core.pipeline.step import Bend, choice, dial
 
@@ -16,7 +16,7 @@ from crenn.core.pipeline.step import Bend, choice, dial
 _WIDTHS = (0.25, 1.0, 4.0)
 _SHARES = ((0.7, 0.3, 0.0), (0.25, 0.35, 0.4))
 #: Stops over which light begins to spill.
-_KNEE = 1.0
+KNEE = 1.0
 
 
 class GlowParameters(LineParameters):
@@ -47,15 +47,6 @@ class GlowParameters(LineParameters):
     )
 
 
-def spilling(light: np.ndarray, threshold: float) -> np.ndarray:
-    """The part of light, float32 (h, w, 3), that lies above a stop, in its own colour."""
-    y = luminance(light)
-    low = np.float32(2.0 ** (threshold - _KNEE))
-    # Nothing at the knee's begin, all that exceeds it far above.
-    share = np.clip(1 - low / np.maximum(y, low), 0, 1)
-    return light * (share * share)[..., None]
-
-
 class Glow(FinishStep[GlowParameters]):
     """Light above the threshold, spread by a sum of Gaussians; its energy is kept."""
 
@@ -70,7 +61,7 @@ class Glow(FinishStep[GlowParameters]):
             unit = parameters.size / 100 * max(around.size)
 
             def bright(of: np.ndarray, there: Surroundings) -> np.ndarray:
-                found = spilling(of, threshold)
+                found = spilling(of, 2.0 ** (threshold - KNEE))
                 return found * there.found("lamps")[..., None] if parameters.where == "lamps" else found
 
             depends = parameters.size, parameters.wide, parameters.threshold, parameters.colour, parameters.where
@@ -78,11 +69,11 @@ class Glow(FinishStep[GlowParameters]):
             def moved() -> np.ndarray:
                 parts = [(share, width * unit) for share, width in zip(shares, _WIDTHS) if share > 0]
                 spread = around.spread(depends, bright, light, parts)
-                grey = luminance(spread)[..., None]
-                spread = np.maximum(grey + np.float32(parameters.colour / 100) * (spread - grey), 0)
-                return np.asarray(spread - bright(light, around))
+                if parameters.colour != 100:
+                    spread = coloured(spread, parameters.colour / 100)
+                return added(spread, -1.0, bright(light, around))
 
-            return np.asarray(light + amount * around.kept(depends, moved))
+            return added(light, amount, around.kept(depends, moved))
 
         def reach(long_side: int) -> float:
             return near_reach([width * parameters.size / 100 * long_side for width in _WIDTHS], long_side)
@@ -118,10 +109,11 @@ class Soft(FinishStep[SoftParameters]):
                 soft = around.spread((parameters.size,), lambda of, _: of, light, [(1.0, sigma)])
                 fine = sigma / 4 * around.scale
                 if fine >= 0.3:
-                    soft = soft + np.float32(parameters.detail / 100) * (light - cv2.GaussianBlur(light, (0, 0), fine))
-                return np.asarray(np.maximum(soft, 0) - light)
+                    share = parameters.detail / 100
+                    soft = added(added(soft, share, light), -share, cv2.GaussianBlur(light, (0, 0), fine))
+                return added(np.maximum(soft, 0, out=soft), -1.0, light)
 
-            return np.asarray(light + amount * around.kept((parameters.size, parameters.detail), softened))
+            return added(light, amount, around.kept((parameters.size, parameters.detail), softened))
 
         def reach(long_side: int) -> float:
             sigma = parameters.size / 100 * long_side

@@ -8,6 +8,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.line import FinishStep, LineParameters
+from crenn.core.finish.pixelwise import brightened
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
 from crenn.core.pipeline.step import Bend, choice, dial
 
@@ -172,7 +173,7 @@ class Grain(FinishStep[GrainParameters]):
                 return np.asarray((1 - share + share * 4 * tone * (1 - tone))[..., None] * grain)
 
             own = around.kept(("toned", parameters.size, parameters.colour, parameters.tone), toned)
-            return np.asarray(light * np.exp2(np.float32(_STRENGTH) * amount * own), np.float32)
+            return brightened(light, np.float32(_STRENGTH) * amount * own)
 
         return Effect(self.name, apply, lambda long_side: 4 * sigma + 3, parameters.way, parameters.opacity / 100)
 

@@ -5,6 +5,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.line import FinishStep, LineParameters
+from crenn.core.finish.pixelwise import brightened
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
 from crenn.core.pipeline.step import Bend, dial
 
@@ -119,7 +120,7 @@ class Sharpness(FinishStep[SharpnessParameters]):
             own = amount[..., 0] if isinstance(amount, np.ndarray) else np.float32(amount)
             added = own * around.kept((parameters.radius, parameters.smooth), raised)
             held = added / (1 + np.abs(added) / limit)
-            return light * np.exp2(held)[..., None]
+            return brightened(light, held)
 
         return Effect(
             self.name,

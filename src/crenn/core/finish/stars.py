@@ -4,8 +4,9 @@ import cv2
 import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
-from crenn.core.finish.glow import spilling
+from crenn.core.finish.glow import KNEE
 from crenn.core.finish.line import FinishStep, LineParameters
+from crenn.core.finish.pixelwise import added, brightened, spilling, standing_out
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
@@ -56,6 +57,24 @@ def ray_kernel(blades: int, length: float, turn: float, thin: float) -> np.ndarr
     return np.asarray(out / out.sum(), np.float32)
 
 
+def rayed(bright: np.ndarray, kernel: np.ndarray) -> np.ndarray:
+    """Rays of bright light, float32 (h, w, 3), by a kernel, float32 (n, n); most of a picture has none to give."""
+    height, width = bright.shape[:2]
+    reach = kernel.shape[0] // 2
+    side = max(2 * reach, 128)
+    out = np.zeros_like(bright)
+    lit = luminance(bright) > 0
+    for top in range(0, height, side):
+        for left in range(0, width, side):
+            y0, x0 = max(top - reach, 0), max(left - reach, 0)
+            around = np.s_[y0 : top + side + reach, x0 : left + side + reach]
+            if lit[around].any():
+                found = cv2.filter2D(bright[around], -1, kernel, borderType=cv2.BORDER_REFLECT)
+                own = found[top - y0 :][:side, left - x0 :][:, :side]
+                out[top : top + own.shape[0], left : left + own.shape[1]] = own
+    return out
+
+
 class StarGlow(FinishStep[StarGlowParameters]):
     """Light about bright stars, as a soft filter gives it: more the farther a star outshines its surroundings."""
 
@@ -70,29 +89,24 @@ class StarGlow(FinishStep[StarGlowParameters]):
                 y = luminance(light)
                 side = max(2 * int(np.ceil(3 * around.scale)) + 1, 3)
                 opened = cv2.morphologyEx(y, cv2.MORPH_OPEN, np.ones((side, side), np.uint8))
-                over = np.log2(np.maximum(y, np.float32(1e-9)) / np.maximum(opened, np.float32(1e-9)))
-                bright = np.clip((over - _BEGIN) / (_FULL - _BEGIN), 0, 1) * share
-                own = (light * (1 - np.minimum(opened / np.maximum(y, np.float32(1e-9)), 1))[..., None]) * bright[
-                    ..., None
-                ]
+                own = standing_out(light, opened, share, _BEGIN, _FULL)
                 return np.asarray(own if sigma < 0.3 else cv2.GaussianBlur(own, (0, 0), sigma), np.float32)
 
-            out = light + np.float32(_HALO) * amount * around.kept((parameters.size,), stars)
+            out = added(light, _HALO * amount, around.kept((parameters.size,), stars))
             if parameters.between:
                 dark = around.found("sky") * (1 - around.found("stars"))
-                out = out * np.exp2(np.float32(-parameters.between) * dark)[..., None]
+                out = brightened(out, np.float32(-parameters.between) * dark)
             length = parameters.length * around.scale
             if parameters.rays and length >= 2:
 
                 def drawn() -> np.ndarray:
                     thin = max(_THIN * around.scale, 0.5)
                     kernel = ray_kernel(int(parameters.blades), length, parameters.turn, thin)
-                    bright = spilling(light, around.white + 1.0)
-                    return np.asarray(cv2.filter2D(bright, -1, kernel, borderType=cv2.BORDER_REFLECT))
+                    return rayed(spilling(light, 2.0 ** (around.white + 1.0 - KNEE)), kernel)
 
                 depends = ("rays", parameters.blades, parameters.length, parameters.turn)
-                out = out + np.float32(_RAYS * parameters.rays / 100) * around.kept(depends, drawn)
-            return np.asarray(out, np.float32)
+                out = added(out, _RAYS * parameters.rays / 100, around.kept(depends, drawn))
+            return out
 
         def reach(long_side: int) -> float:
             # What tells stars from other points looks around as well.

@@ -5,6 +5,7 @@ import numpy as np
 from crenn.core.areas.part import Place
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.line import FinishStep, LineParameters
+from crenn.core.finish.pixelwise import brightened
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
@@ -63,7 +64,7 @@ class Vignette(FinishStep[VignetteParameters]):
 
             shape = parameters.size, parameters.feather, parameters.shape, parameters.centre, parameters.highlights
             ev = amount * around.kept(shape, darkened) + np.float32(parameters.inside) * (1 - edge)
-            out = light * np.exp2(ev).astype(np.float32)
+            out = brightened(light, ev)
             if parameters.haze:
                 veil = np.float32(0.06 * 2.0**around.white * parameters.haze / 100)
                 out = out * np.float32(1 - 0.25 * parameters.haze / 100 * (1 - edge)) + veil * (1 - edge)

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import Literal, Protocol
 
 import cv2
+import numba as nb
 import numpy as np
 
 from crenn.core.areas.found.part import Found
@@ -70,16 +71,25 @@ class Finishing:
         """The light of a view after all effects, float32 (h, w, 3)."""
         return self._after(view, len(self._effects))
 
+    def margin(self, long_side: int) -> int:
+        """Full-size pixels around a window that all effects together look at, by the longer side of the picture."""
+        return int(np.ceil(sum(effect.reach(long_side) for effect in self._effects)))
+
     def _after(self, view: View, count: int) -> np.ndarray:
         """The light of a view after some effects."""
         long_side = max(view.frame.size)
-        reach = sum(effect.reach(long_side) for effect in self._effects[:count]) * min(view.scale, 1.0)
         # What is wide does not grow the margin: it is found on the whole picture.
-        larger, rows, columns = view.grown(int(np.ceil(reach)), LATTICE if reach else 1)
+        reaches = [effect.reach(long_side) * min(view.scale, 1.0) for effect in self._effects[:count]]
+        larger, rows, columns = _grown(view, sum(reaches))
         light = self._below.main(larger)
         for number, effect in enumerate(self._effects[:count]):
             light = self._acted(effect, light, larger, number)
-        return np.ascontiguousarray(light[rows, columns])
+            # What the effects to come do not look at is let go.
+            larger, *rest = _grown(view, sum(reaches[number + 1 :]))
+            top, left = rows.start - rest[0].start, columns.start - rest[1].start
+            light = np.ascontiguousarray(light[top : top + larger.shape[0], left : left + larger.shape[1]])
+            rows, columns = rest
+        return light
 
     def before(self, name: str, view: View) -> tuple[np.ndarray, Surroundings]:
         """What an effect of a name sees in a view: the light, float32 (h, w, 3), and what is around."""
@@ -135,6 +145,10 @@ class Finishing:
         return np.asarray(told(stops) * min(view.scale, 1.0), np.float32)
 
 
+def _grown(view: View, reach: float) -> tuple[View, slice, slice]:
+    return view.grown(int(np.ceil(reach)), LATTICE if reach else 1)
+
+
 class _Around:
     """A `crenn.core.pipeline.effects.Surroundings` of a view, as one effect sees it."""
 
@@ -165,11 +179,11 @@ class _Around:
         """A field of the whole picture in the view, float32 (h, w, C)."""
         # By their own places, to the digit: OpenCV rounds places to 1/32 of a pixel.
         x, y = self.at()
-        first, second, share = _between(y * whole.shape[0] / self.size[0] - 0.5, field.shape[0])
-        rows = field[first] + share[:, None, None] * (field[second] - field[first])
-        first, second, share = _between(x * whole.shape[1] / self.size[1] - 0.5, field.shape[1])
-        left = rows[:, first]
-        return np.asarray(left + share[None, :, None] * (rows[:, second] - left), np.float32)
+        down = _between(y * whole.shape[0] / self.size[0] - 0.5, field.shape[0])
+        across = _between(x * whole.shape[1] / self.size[1] - 0.5, field.shape[1])
+        out = np.empty((y.size, x.size, field.shape[2]), np.float32)
+        _sample(np.ascontiguousarray(field, np.float32), *down, *across, out)
+        return out
 
     def kept(self, depends: tuple, make: Callable[[], np.ndarray], of_light: bool = True) -> np.ndarray:
         return self._finishing.kept(self._view, self._number, depends, make, of_light)
@@ -189,6 +203,19 @@ class _Around:
 
     def found(self, what: Literal["lamps", "stars", "sky"]) -> np.ndarray:
         return self._finishing.found(what, self._view)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _sample(field, above, below, down, before, behind, across, out):
+    """A field between its pixels: those before and after each place, and how far it lies from one to the other."""
+    for y in nb.prange(out.shape[0]):
+        one, two, share = field[above[y]], field[below[y]], down[y]
+        for x in range(out.shape[1]):
+            i, j, t = before[x], behind[x], across[x]
+            for c in range(out.shape[2]):
+                left = one[i, c] + share * (two[i, c] - one[i, c])
+                right = one[j, c] + share * (two[j, c] - one[j, c])
+                out[y, x, c] = left + t * (right - left)
 
 
 def _between(places: np.ndarray, count: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -214,6 +214,10 @@ class Renderer:
         display = neutral_display() if program.display is None else program.display
         return Finishing(BelowEffects(self, treatment, program.parted()[0]), program.effects, white_of(display))
 
+    def margin(self, treatment: Treatment) -> int:
+        """Full-size pixels around a window that the effects of a treatment look at."""
+        return self.finishing(treatment).margin(max(self.frame(treatment).size))
+
     def finished(self, treatment: Treatment, window: Window) -> np.ndarray:
         """Scene-linear light with all effects, before the display transform, float32 (h, w, 3)."""
         program = self._program(treatment)
