@@ -83,6 +83,8 @@ _EVERYTHING = {
     "lens": {"falloff": 0.5, "red": 1.0},
     "level": {"angle": 2.0},
     "relief": {"fine": 1.5, "broad": 1.2},
+    "motion": {"amount": 20},
+    "mist": {"amount": 20},
     "soft": {"amount": 20},
     "glow": {"amount": 30, "colour": 120},
     "star_glow": {"amount": 30, "between": 0.2, "rays": 10},

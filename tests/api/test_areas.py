@@ -77,8 +77,8 @@ class Areas(SceneCase):
 
     def test_presets_are_kept_replaced_and_forgotten(self):
         shipped = {p["name"]: p for p in self.http.get("/api/areas/presets").json()["presets"]}
-        self.assertIn("Vignette", shipped)
-        self.assertFalse(shipped["Vignette"]["own"])
+        self.assertIn("Calm lamps", shipped)
+        self.assertFalse(shipped["Calm lamps"]["own"])
 
         def keep(name: str, document: dict, code: int = 200) -> dict:
             answer = self.http.put("/api/areas/presets", json={"name": name, "document": document})
@@ -89,12 +89,12 @@ class Areas(SceneCase):
         found = keep("Dusk", DOCUMENT | {"areas": [SKY]})["presets"]
         self.assertEqual([(p["name"], len(p["document"]["areas"])) for p in found if p["own"]], [("Dusk", 1)])
         # One that ships is hidden by one of its name, and there again once that is forgotten.
-        own = {p["name"]: p["own"] for p in keep("Vignette", DOCUMENT)["presets"]}
-        self.assertTrue(own["Vignette"])
-        self.assertEqual(list(own).count("Vignette"), 1)
-        left = self.http.post("/api/areas/presets/forget", json={"name": "Vignette"}).json()["presets"]
-        self.assertFalse(next(p["own"] for p in left if p["name"] == "Vignette"))
-        self.assertEqual(self.http.post("/api/areas/presets/forget", json={"name": "Vignette"}).status_code, 404)
+        own = {p["name"]: p["own"] for p in keep("Calm lamps", DOCUMENT)["presets"]}
+        self.assertTrue(own["Calm lamps"])
+        self.assertEqual(list(own).count("Calm lamps"), 1)
+        left = self.http.post("/api/areas/presets/forget", json={"name": "Calm lamps"}).json()["presets"]
+        self.assertFalse(next(p["own"] for p in left if p["name"] == "Calm lamps"))
+        self.assertEqual(self.http.post("/api/areas/presets/forget", json={"name": "Calm lamps"}).status_code, 404)
         self.assertIn("no areas", keep("Bad", {"areas": [SKY]}, 400)["detail"])
         keep("", DOCUMENT, 422)
 

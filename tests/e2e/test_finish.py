@@ -1,5 +1,6 @@
 """Finish in a real browser: glow and vignette are drawn, moved, seen and taken back."""
 
+import numpy as np
 from playwright.sync_api import expect
 
 from tests.e2e.on_picture import OnPicture
@@ -60,6 +61,42 @@ class Finishing(OnPicture):
         self.page.keyboard.press("Shift+ArrowRight")
         self.settled()
         self.assertGreater(self.document()["vignette"]["centre"][0], x)
+
+    def test_a_vignette_is_drawn_from_its_middle(self):
+        before = self.pixels()
+        self.page.keyboard.press("w")
+        self.draw((0.3, 0.4), (0.55, 0.6))
+        self.settled()
+        found = self.document()["vignette"]
+        self.assertAlmostEqual(found["centre"][0], 0.3, delta=0.02)
+        self.assertAlmostEqual(found["size"], 100 * (0.5**2 + 0.4**2) ** 0.5 / 2**0.5, delta=3)
+        after = self.pixels()
+        height, width = after.shape[:2]
+        far, near = np.s_[-20:, -20:], np.s_[int(0.4 * height) - 8 :, int(0.3 * width) - 8 :]
+        self.assertLess(after[far].mean(), 0.9 * before[far].mean())
+        self.assertGreaterEqual(after[near][:16, :16].mean(), before[near][:16, :16].mean())
+
+    def test_the_threshold_of_glow_is_dragged_on_the_ladder(self):
+        self.drag("glow.amount", 80)
+        self.settled()
+        before = self.pixels().astype(float)
+        mark = self.page.get_by_role("slider", name="Threshold of the glow")
+        box = mark.locator("circle").bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x, y + 90, steps=6)
+        self.page.mouse.up()
+        self.settled()
+        self.assertLess(self.value("glow.threshold"), -1)
+        # More light spills: more of the picture is other than it was.
+        self.assertGreater((np.abs(self.pixels() - before).max(-1) > 2).mean(), 0.02)
+        # Pointed at, the line tells what it does.
+        self.page.locator("[data-step='glow'] h3").hover()
+        expect(self.page.get_by_test_id("contribution")).to_contain_text("mean ΔE")
+        self.page.get_by_role("button", name="Undo").click()
+        self.settled()
+        self.assertEqual(self.value("glow.threshold"), 0)
 
     def test_what_is_sharpened_is_a_view(self):
         self.drag("sharpness.amount", 80)

@@ -34,8 +34,8 @@ class Presets(FolderCase):
                 area_presets.keep_preset(session, "One more", DOCUMENT)
 
     def test_what_is_not_kept_cannot_be_forgotten(self):
-        with self.database.session() as session, self.assertRaisesRegex(Missing, "Vignette"):
-            area_presets.forget_preset(session, "Vignette")
+        with self.database.session() as session, self.assertRaisesRegex(Missing, "Calm lamps"):
+            area_presets.forget_preset(session, "Calm lamps")
 
     def test_finished_pictures_of_tarrowick_have_areas(self):
         found = finished()

@@ -58,6 +58,8 @@ IN_USE: dict[str, dict] = {
     "stars and rays": {"star_glow": {"amount": 60, "between": 0.3}},
     "soft focus": {"soft": {"amount": 60}},
     "vignette": {"vignette": {"amount": -1.5, "inside": 0.3}},
+    "mist": {"mist": {"amount": 60}},
+    "motion": {"motion": {"amount": 80, "length": 1.0}},
     "grain": {"grain": {"amount": 40}},
     "haze": {"haze": {"amount": 60}},
     "contrast": {"tone": {"contrast": 1.5, "toe": 30, "shoulder": 40}},

@@ -98,21 +98,6 @@ _SHIPPED: dict[str, list[dict]] = {
         )
     ],
     "Calm lamps": [_area("Lamps", [{"kind": "found", "what": "lamps"}], exposure__ev=-0.8, saturation__saturation=1.1)],
-    "Vignette": [
-        _area(
-            "Vignette",
-            [
-                {
-                    "kind": "ellipse",
-                    "centre": [0.5, 0.333],
-                    "radii": [0.5, 0.34],
-                    "feather": 0.7,
-                    "invert": True,
-                }
-            ],
-            exposure__ev=-0.8,
-        )
-    ],
 }
 
 

@@ -35,6 +35,8 @@ from crenn.core.document import Document
 from crenn.core.errors import InvalidTreatment
 from crenn.core.finish.glow import GLOW, SOFT
 from crenn.core.finish.grain import GRAIN
+from crenn.core.finish.mist import MIST
+from crenn.core.finish.motion import MOTION
 from crenn.core.finish.sharpness import SHARPNESS
 from crenn.core.finish.stars import STAR_GLOW
 from crenn.core.finish.vignette import VIGNETTE
@@ -92,6 +94,8 @@ STEPS: tuple[Step[Any], ...] = (
     Tints(),
     Tones(),
     Wash(),
+    MOTION,
+    MIST,
     SOFT,
     GLOW,
     STAR_GLOW,

@@ -24,6 +24,8 @@ EFFECTS = {
     "star_glow": {"amount": 80, "size": 2.0, "rays": 60, "length": 24},
     "vignette": {"amount": -2, "inside": 0.5, "haze": 20},
     "grain": {"amount": 60, "size": 2.0},
+    "mist": {"amount": 80},
+    "motion": {"amount": 80, "length": 1.5},
 }
 
 
@@ -103,6 +105,71 @@ class Finish(unittest.TestCase):
         self.assertTrue((np.diff(along) < 0).all())
         large = luminance(self.light(glow=EFFECTS["glow"] | {"size": 2.5}) - self.truth)[300, 210:330:20]
         self.assertTrue(large[-1] > 3 * along[-1])
+
+    def test_motion_is_smoothed_along_the_drawing_where_an_area_says(self):
+        rng = np.random.default_rng(7)
+        y, x = np.mgrid[:300, :450].astype(np.float32)
+        # Ripples along a slant, with noise, beside a post that stands.
+        slant = np.radians(20)
+        ripples = 0.1 * np.exp2(np.sin(0.5 * (y * np.cos(slant) - x * np.sin(slant))))
+        truth = np.repeat(ripples[..., None], 3, 2).astype(np.float32)
+        noisy = truth * (1 + 0.2 * rng.standard_normal(truth.shape, dtype=np.float32))
+        noisy[:, 300:] = 2.0
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(noisy, 0.2 * noisy)))
+        water = {"kind": "gradient", "start": [0.64, 0.3], "end": [0.66, 0.3]}
+        areas = [{"parts": [water], "bends": {"motion.amount": 100}}]
+        whole = Window.whole((300, 450))
+        inner = np.s_[60:240, 60:240]
+
+        def left(**motion) -> tuple[float, np.ndarray]:
+            light = renderer.finished(treated(areas=areas, motion={"length": 4} | motion), whole)
+            return float(np.std(light[inner] / truth[inner])), light
+
+        own, light = left()
+        self.assertLess(own, 0.5 * np.std(noisy[inner] / truth[inner]))
+        np.testing.assert_allclose(light[inner].mean(), noisy[inner].mean(), rtol=0.02)
+        # The post stays, and does not run into what moves.
+        np.testing.assert_array_equal(light[:, 310:], noisy[:, 310:])
+        self.assertLess(light[:, :285].max(), 0.5)
+        # Along an angle that is the ripples' own it is as good, across them they are gone.
+        self.assertAlmostEqual(left(along="angle", angle=20)[0], own, delta=0.03)
+        across = luminance(left(along="angle", angle=110)[1][inner])
+        self.assertLess(across.std(), 0.5 * luminance(truth[inner]).std())
+
+    def test_mist_lies_before_the_sky_in_its_light(self):
+        light = np.full((400, 600, 3), 0.01, np.float32)
+        sky = np.array([0.2, 0.3, 0.6], np.float32)
+        light[:200] = sky
+        rng = np.random.default_rng(3)
+        light[200:] *= np.exp2(rng.normal(0, 1.5, (200, 600, 1))).astype(np.float32)
+        renderer = Renderer(PreparedScene.from_radiance(RadianceMap(light, 0.01 * light)))
+        after = renderer.finished(treated(mist={"amount": 100, "where": "sky"}), Window.whole((400, 600)))
+        rows = (after - light)[:, 100:500].mean((1, 2))
+        self.assertGreater(rows[205], 0.05)
+        # Thinner farther off, and nothing at the picture's ends.
+        self.assertTrue(rows[205] > 2 * rows[225] > 4 * rows[250] >= 0, rows[200:260:10])
+        np.testing.assert_allclose(after[390:], light[390:], atol=0.01)
+        added = (after - light)[205, 100:500].mean(0)
+        np.testing.assert_allclose(added / added.sum(), sky / sky.sum(), atol=0.05)
+
+    def test_sharpness_made_for_a_medium_is_told_by_the_eye(self):
+        rng = np.random.default_rng(5)
+        texture = cv2.GaussianBlur(rng.standard_normal((800, 1200), dtype=np.float32), (0, 0), 1.5)
+        light = np.repeat(0.1 * np.exp2(texture / texture.std())[..., None], 3, 2).astype(np.float32)
+        half = cv2.resize(light, (600, 400), interpolation=cv2.INTER_AREA)
+
+        def gained(of: np.ndarray, **dials) -> float:
+            renderer = Renderer(PreparedScene.from_radiance(RadianceMap(of, None)))
+            after = renderer.finished(
+                treated(sharpness={"amount": 100, "smooth": 0} | dials), Window.whole(of.shape[:2])
+            )
+            return float(np.std(np.log2(luminance(after))) / np.std(np.log2(luminance(of))))
+
+        screen, matt = (gained(light, made_for=name, distance=4) for name in ("screen", "matt"))
+        self.assertTrue(1.02 < screen < matt, (screen, matt))
+        # The same at half the size: the eye does not count pixels.
+        self.assertAlmostEqual(gained(half, made_for="screen", distance=4), screen, delta=0.03)
+        self.assertGreater(gained(light, made_for="screen", distance=4), gained(light, made_for="screen", distance=1.5))
 
     def test_sharpness_raises_edges_and_no_noise(self):
         rng = np.random.default_rng(4)

@@ -1090,6 +1090,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/contributions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Contribution
+         * @description What each group of steps does to a scene's picture; nothing is stored.
+         */
+        post: operations["contribution"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2050,6 +2070,64 @@ export interface components {
              * @default 16
              */
             depth: number;
+        };
+        /**
+         * ContributionOut
+         * @description What a group of steps does; see `crenn.core.render.contribution.Contribution`.
+         */
+        ContributionOut: {
+            /**
+             * Share
+             * @description share of the pixels that change by more than one CIEDE2000
+             */
+            share: number;
+            /**
+             * Delta E
+             * @description mean change in CIEDE2000
+             */
+            delta_e: number;
+            /**
+             * White
+             * @description by how much the share of pixels at white grows
+             */
+            white: number;
+            /**
+             * Black
+             * @description by how much the share of pixels at black grows
+             */
+            black: number;
+            /**
+             * Colour
+             * @description by how much colourfulness grows, in L*a*b*
+             */
+            colour: number;
+            /**
+             * Halo
+             * @description mean departure beside strong edges, in L*
+             */
+            halo: number;
+            /**
+             * Noise
+             * @description grain of the shadows with the steps over that without
+             */
+            noise: number;
+            /**
+             * Harm
+             * @description clipping in %, halo in L* and twice the stops by which grain grows, added up
+             */
+            harm: number;
+        };
+        /**
+         * ContributionsIn
+         * @description A treatment, and groups of its steps that are left out, one group after the other.
+         */
+        ContributionsIn: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Groups */
+            groups: string[][];
         };
         /**
          * Coverage
@@ -4088,6 +4166,47 @@ export interface components {
              */
             seconds: number;
         };
+        /** MistParameters */
+        MistParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Mist
+             * @description How thick the air is along the edge of the sky and over water.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Depth
+             * @description How far it reaches, in % of the picture's longer side.
+             * @default 3
+             */
+            size: number;
+            /**
+             * Lies
+             * @description Along the edge of the sky, over water, or both.
+             * @default both
+             * @enum {string}
+             */
+            where: "sky" | "water" | "both";
+        };
         /** MonochromeParameters */
         MonochromeParameters: {
             /**
@@ -4144,6 +4263,53 @@ export interface components {
              * @default 0
              */
             purple: number;
+        };
+        /** MotionParameters */
+        MotionParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Smoothed motion
+             * @description How far the picture moves along while it is exposed; in areas, as a rule.
+             * @default 0
+             */
+            amount: number;
+            /**
+             * Length
+             * @description Of the way, in % of the picture's longer side.
+             * @default 1.5
+             */
+            length: number;
+            /**
+             * Along
+             * @description The direction of the drawing at each place, or one angle everywhere.
+             * @default own
+             * @enum {string}
+             */
+            along: "own" | "angle";
+            /**
+             * Angle
+             * @description From the horizontal, counted as clocks do.
+             * @default 0
+             */
+            angle: number;
         };
         /**
          * MoveIn
@@ -5108,6 +5274,19 @@ export interface components {
              */
             radius: number;
             /**
+             * Made for
+             * @description A radius by hand, or what the eye can just tell on a medium from a distance: the same at any size.
+             * @default radius
+             * @enum {string}
+             */
+            made_for: "radius" | "screen" | "gloss" | "matt";
+            /**
+             * Seen from
+             * @description Distance of the eye, in diagonals of the picture, where it is made for a medium.
+             * @default 1
+             */
+            distance: number;
+            /**
              * Halo
              * @description How far edges may overshoot: less keeps halos down, and fine detail up.
              * @default 25
@@ -5741,6 +5920,8 @@ export interface components {
             tints: components["schemas"]["TintsParameters"];
             tones: components["schemas"]["TonesParameters"];
             wash: components["schemas"]["WashParameters"];
+            motion: components["schemas"]["MotionParameters"];
+            mist: components["schemas"]["MistParameters"];
             soft: components["schemas"]["SoftParameters"];
             glow: components["schemas"]["GlowParameters"];
             star_glow: components["schemas"]["StarGlowParameters"];
@@ -11669,6 +11850,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpreadOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    contribution: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContributionsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContributionOut"][];
                 };
             };
             /** @description Bad Request */

@@ -9,6 +9,7 @@ import { EndGrips } from "./EndGrips";
 import { EndMarks } from "./EndMarks";
 import { FrameBars } from "./FrameBars";
 import { LampMarks } from "./LampMarks";
+import { GlowMark } from "./GlowMark";
 import { LightBracket } from "./LightBracket";
 import { Placement } from "./Placement";
 import { RungBand } from "./RungBand";
@@ -142,6 +143,7 @@ export function Ladder({ station }: { station: string }) {
         <EndMarks scale={scale} lines={lines} x={RUNGS} movable={station === "light"} />
         {station !== "frames" && <EndGrips scale={scale} left={TONES - 10} right={TONES + 14} />}
         {station === "areas" && <LightBracket scale={scale} left={BARS - 4} width={56} />}
+        {station === "finish" && <GlowMark scale={scale} left={BARS} right={RUNGS - 6} />}
         {station === "colour" && <TintMarks scale={scale} x={TONES + 11} />}
         <PointerMark scale={scale} lines={lines} left={RUNGS} right={TONES} />
       </svg>

@@ -1,6 +1,7 @@
 import { useScene } from "../state/scene";
 import type { ViewName } from "../names";
 import { useSelected } from "../state/areas";
+import { useContribution } from "../state/contribution";
 import { useCrop } from "../state/cropping";
 import { useChosen } from "../state/colour";
 import { type Probe, setView, showAt, toggleZoom, useView } from "../state/view";
@@ -138,6 +139,7 @@ function Readout({ colours }: { colours: boolean }) {
   const ms = useView((s) => s.ms);
   const slow = useView((s) => s.slow);
   const doing = useView((s) => s.doing);
+  const pointed = useContribution();
   const saturation = useScene((s) => s.scene?.automatic?.saturation ?? null);
   const crop = useCrop();
   const size = useView((s) => s.map?.size);
@@ -182,7 +184,12 @@ function Readout({ colours }: { colours: boolean }) {
         </>
       ) : (
         <>
-          {limits && (
+          {pointed.says && (
+            <span data-testid="contribution">
+              {pointed.of} <b>{pointed.says}</b>
+            </span>
+          )}
+          {limits && !pointed.says && (
             <span>
               at white <b>{percent(limits.white)}</b>, some channel <b>{percent(limits.some)}</b>, at black{" "}
               <b>{percent(limits.black)}</b>

@@ -245,7 +245,13 @@ export const KEYS: Key[] = [
     press: () => toggleTool("grow"),
   },
   { shown: "O", says: "A pool of light, at Areas", keys: ["o"], station: "areas", press: () => toggleTool("pool") },
-  { shown: "W", says: "A vignette, at Areas", keys: ["w"], station: "areas", press: () => toggleTool("vignette") },
+  {
+    shown: "W",
+    says: "Draw a vignette from its middle, at Finish",
+    keys: ["w"],
+    station: "finish",
+    press: () => toggleTool("vignette"),
+  },
   { shown: "N", says: "Dodge and burn, at Areas", keys: ["n"], station: "areas", press: () => toggleTool("dodgeBurn") },
   { shown: "Shift N", says: "Brighten or darken, at Areas", keys: ["Shift+N"], station: "areas", press: turnAbout },
   {

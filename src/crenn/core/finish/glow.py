@@ -100,6 +100,7 @@ class Soft(FinishStep[SoftParameters]):
     """The picture blurred in light, as by a softening filter, with what is fine kept."""
 
     name, title, parameters, amount = "soft", "Soft focus", SoftParameters, "amount"
+    folded = True
 
     def effect(self, parameters: SoftParameters) -> Effect:
         def apply(light: np.ndarray, amount: Amount, around: Surroundings) -> np.ndarray:

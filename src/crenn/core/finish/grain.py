@@ -152,6 +152,7 @@ class Grain(FinishStep[GrainParameters]):
     """Gaussian grain of a size, as strong as the tone lets it be."""
 
     name, title, parameters, amount = "grain", "Grain", GrainParameters, "amount"
+    folded = True
 
     def effect(self, parameters: GrainParameters) -> Effect:
         sigma = parameters.size / 2

@@ -1,5 +1,7 @@
 """Sharpness for viewing: what is fine stands out, off what is smooth, off noise and off stars."""
 
+from typing import Literal
+
 import cv2
 import numpy as np
 
@@ -7,7 +9,7 @@ from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.line import FinishStep, LineParameters
 from crenn.core.finish.pixelwise import brightened
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
-from crenn.core.pipeline.step import Bend, dial
+from crenn.core.pipeline.step import Bend, choice, dial
 
 #: Luminance below which nothing is told apart.
 _LEAST = 2.0**-20
@@ -19,6 +21,12 @@ _EDGE, _NOISE = 0.02, 1.0
 _HALOS = (0.12, 1.6)
 #: What outshines its surroundings by more EV than this, and is as small as this in radii, is a point of light.
 _POINT, _SMALL = 0.9, 2.5
+#: Radii there may be, in pixels.
+_RADII = 0.4, 12.0
+#: Deviation of what an eye just tells apart, of a minute of arc.
+_EYE = np.radians(0.75 / 60)
+#: By how much wider and stronger for what a medium blurs: inks spread, on matt paper more than on glossy.
+_MEDIA = {"radius": (1.0, 1.0), "screen": (1.0, 1.0), "gloss": (1.15, 1.2), "matt": (1.4, 1.5)}
 
 
 class SharpnessParameters(LineParameters):
@@ -35,6 +43,23 @@ class SharpnessParameters(LineParameters):
     )
     radius: float = dial(
         1.0, "px", 0.4, 6, 0.1, "Radius", "How wide what stands out is, in pixels of the full picture.", shows="sharp"
+    )
+    made_for: Literal["radius", "screen", "gloss", "matt"] = choice(
+        "radius",
+        "Made for",
+        "A radius by hand, or what the eye can just tell on a medium from a distance: the same at any size.",
+        {"radius": "A radius", "screen": "Screen", "gloss": "Glossy print", "matt": "Matt print"},
+    )
+    distance: float = dial(
+        1.0,
+        "diagonals",
+        0.3,
+        5,
+        0.1,
+        "Seen from",
+        "Distance of the eye, in diagonals of the picture, where it is made for a medium.",
+        usual=False,
+        shows="sharp",
     )
     halo: float = dial(
         25.0, "%", 0, 100, 1, "Halo", "How far edges may overshoot: less keeps halos down, and fine detail up."
@@ -90,9 +115,17 @@ def _shown(sigma: float) -> float:
     return float(np.clip((sigma - _UNSEEN) / (_SEEN - _UNSEEN), 0, 1))
 
 
+def radius_of(parameters: SharpnessParameters, size: tuple[int, int]) -> float:
+    """The radius in pixels of the full picture, of size (H, W)."""
+    if parameters.made_for == "radius":
+        return parameters.radius
+    told = parameters.distance * float(np.hypot(*size)) * _EYE * _MEDIA[parameters.made_for][0]
+    return float(np.clip(told, *_RADII))
+
+
 def share_of(light: np.ndarray, parameters: SharpnessParameters, around: Surroundings) -> np.ndarray:
     """`edge_share` in a window; nothing where it shows too few pixels."""
-    sigma = parameters.radius * around.scale
+    sigma = radius_of(parameters, around.size) * around.scale
     if not _shown(sigma):
         return np.zeros(light.shape[:2], np.float32)
     return edge_share(fine_detail(light, sigma), light, around.noise(), sigma, parameters.smooth / 100)
@@ -108,7 +141,7 @@ class Sharpness(FinishStep[SharpnessParameters]):
         limit = np.float32(np.interp(parameters.halo, (0, 100), _HALOS))
 
         def apply(light: np.ndarray, amount: Amount, around: Surroundings) -> np.ndarray:
-            sigma = parameters.radius * around.scale
+            sigma = radius_of(parameters, around.size) * around.scale
             if not (shown := _shown(sigma)):
                 return light
 
@@ -118,14 +151,19 @@ class Sharpness(FinishStep[SharpnessParameters]):
                 return np.asarray(np.float32(shown) * share * detail)
 
             own = amount[..., 0] if isinstance(amount, np.ndarray) else np.float32(amount)
-            added = own * around.kept((parameters.radius, parameters.smooth), raised)
+            own = own * np.float32(_MEDIA[parameters.made_for][1])
+            added = own * around.kept((sigma, parameters.smooth), raised)
             held = added / (1 + np.abs(added) / limit)
             return brightened(light, held)
+
+        def reach(long_side: int) -> float:
+            # A picture is at most as high as wide, or the other way round.
+            return 15 * radius_of(parameters, (long_side, long_side)) + 6
 
         return Effect(
             self.name,
             apply,
-            lambda long_side: 15 * parameters.radius + 6,
+            reach,
             parameters.way,
             parameters.opacity / 100,
             high=4.0,

@@ -79,6 +79,7 @@ class StarGlow(FinishStep[StarGlowParameters]):
     """Light about bright stars, as a soft filter gives it: more the farther a star outshines its surroundings."""
 
     name, title, parameters, amount = "star_glow", "Stars and rays", StarGlowParameters, "amount"
+    folded = True
 
     def effect(self, parameters: StarGlowParameters) -> Effect:
         def apply(light: np.ndarray, amount: Amount, around: Surroundings) -> np.ndarray:

@@ -120,9 +120,7 @@ def reads_of(patch: Patch, piece: Piece, size: tuple[int, int]) -> tuple[int, in
     return min(low[0], box[0]), min(low[1], box[1]), max(high[0], box[2]), max(high[1], box[3])
 
 
-def solve(
-    patch: Patch, piece: Piece, light: Light, others: OtherFrames, progress: Progress | None = None
-) -> Solved:
+def solve(patch: Patch, piece: Piece, light: Light, others: OtherFrames, progress: Progress | None = None) -> Solved:
     """Solve a piece of a patch on light.
 
     Parameters

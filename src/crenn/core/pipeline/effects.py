@@ -65,7 +65,7 @@ class Surroundings(Protocol):
         """Deviation of the noise of each pixel's luminance, in EV, float32 (h, w)."""
         ...
 
-    def found(self, what: Literal["lamps", "stars", "sky"]) -> np.ndarray:
+    def found(self, what: Literal["lamps", "stars", "sky", "water"]) -> np.ndarray:
         """How far places belong to what is found in the scene, float32 (h, w)."""
         ...
 

@@ -133,7 +133,7 @@ class Finishing:
         """The whole picture of a view, reduced."""
         return view.through(Window.whole(view.frame.size, WHOLE)).coarse()
 
-    def found(self, what: Literal["lamps", "stars", "sky"], view: View) -> np.ndarray:
+    def found(self, what: Literal["lamps", "stars", "sky", "water"], view: View) -> np.ndarray:
         return self._below.share(Found(what=what), view)
 
     def noise(self, view: View) -> np.ndarray:
@@ -201,7 +201,7 @@ class _Around:
     def noise(self) -> np.ndarray:
         return self._finishing.noise(self._view)
 
-    def found(self, what: Literal["lamps", "stars", "sky"]) -> np.ndarray:
+    def found(self, what: Literal["lamps", "stars", "sky", "water"]) -> np.ndarray:
         return self._finishing.found(what, self._view)
 
 

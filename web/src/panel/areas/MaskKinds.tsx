@@ -83,9 +83,6 @@ export function MaskKinds() {
         <Kind tool="pool" title="An ellipse that brightens inside. Key O">
           light pool
         </Kind>
-        <Kind tool="vignette" title="Darkens outside an ellipse, about any middle. Key W">
-          vignette
-        </Kind>
         <Kind tool="dodgeBurn" title="Brighten or darken by small amounts as you paint. Key N">
           dodge and burn
         </Kind>

@@ -3,6 +3,7 @@ import { type ComponentType, type ReactNode, useMemo } from "react";
 
 import type { Dial as DialOf, Step } from "../../api/client";
 import { changed } from "../../state/changes";
+import { pointAt, pointAway } from "../../state/contribution";
 import { toggle, useFolding } from "../../state/folding";
 import { CurvePlot } from "../../curve/CurvePlot";
 import { CurveTools } from "../../curve/CurveTools";
@@ -27,6 +28,7 @@ import { MoreButton } from "./MoreButton";
 import { PerspectiveTool } from "./PerspectiveTool";
 import { RungsBack } from "./RungsBack";
 import { SecondLight } from "./SecondLight";
+import { VignetteTool } from "./VignetteTool";
 import { WhiteReadings } from "./WhiteReadings";
 
 /** What a step has in its panel besides dials, choices and toggles: one widget each. */
@@ -41,6 +43,7 @@ const WIDGETS: Record<string, ComponentType> = {
   perspective: PerspectiveTool,
   crop: CropFacts,
   rims: RimsTool,
+  vignette: VignetteTool,
 };
 
 /** What stands before them. */
@@ -121,7 +124,11 @@ export function StepControls({ step }: { step: Step }) {
   }
   return (
     <section aria-label={step.title} className={on ? "step" : "step off"} data-step={step.name}>
-      <div className="group">
+      <div
+        className="group"
+        onPointerEnter={() => on && count > 0 && pointAt(step.title, [step.name])}
+        onPointerLeave={pointAway}
+      >
         {use}
         <h3>
           <button

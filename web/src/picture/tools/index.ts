@@ -16,8 +16,9 @@ import { place } from "./place";
 import { plumb } from "./plumb";
 import { dodgeBurn, paint } from "./paint";
 import { colourPicker, huePicker, lightPicker, washPicker } from "./sample";
-import { ellipse, gradient, pool, vignette } from "./shape";
+import { ellipse, gradient, pool } from "./shape";
 import type { Tool } from "./tool";
+import { vignette } from "./vignette";
 
 export const TOOLS: Record<ToolName, Tool> = {
   pan,

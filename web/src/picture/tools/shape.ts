@@ -84,11 +84,3 @@ export const pool = shape({
   },
   says: "A light pool",
 });
-
-export const vignette = shape({
-  name: "vignette",
-  label: "Picture: drag from the vignette's middle to where it begins",
-  of: (from, to) => ellipseOf(from, radii(from, to), { feather: 0.7, invert: true }),
-  about: { name: "Vignette", bends: { "exposure.ev": -0.8, "saturation.saturation": 1 } },
-  says: "A vignette",
-});
