@@ -172,7 +172,25 @@ def _render(arguments) -> None:
         file_format,
         arguments.long_edge,
         metadata=metadata,
+        border=_border(arguments),
     )
+
+
+def _border(arguments):
+    from crenn.core.deliver.border import Border
+
+    if arguments.border is None and arguments.caption is None:
+        return None
+    try:
+        return Border(
+            width=3.0 if arguments.border is None else arguments.border,
+            shade=arguments.border_shade,
+            caption=arguments.caption or "",
+        )
+    except ValueError:
+        raise CrennError(
+            "This border cannot be.", remedy="Give a width of 0 to 25 %, and a caption of one line of 200 letters."
+        ) from None
 
 
 def _mask(arguments) -> None:
@@ -325,6 +343,9 @@ def parser() -> argparse.ArgumentParser:
         help="where light starts from: as-it-was, even, dramatic or as-the-camera-showed-it",
     )
     p.add_argument("--long-edge", type=typed.positive, metavar="PX")
+    p.add_argument("--border", type=float, metavar="PERCENT", help="round the picture, in %% of its longer side")
+    p.add_argument("--border-shade", choices=("white", "grey", "black"), default="white")
+    p.add_argument("--caption", metavar="TEXT", help="a line within the lower border")
     p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif)")
     p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
     p.set_defaults(run=_render)

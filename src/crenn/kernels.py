@@ -85,6 +85,7 @@ _EVERYTHING = {
     "relief": {"fine": 1.5, "broad": 1.2},
     "motion": {"amount": 20},
     "mist": {"amount": 20},
+    "painted_glow": {"colour": 120, "strokes": [{"points": [4000, 4000, 3000, 0], "radius": 0.05}]},
     "soft": {"amount": 20},
     "glow": {"amount": 30, "colour": 120},
     "star_glow": {"amount": 30, "between": 0.2, "rays": 10},

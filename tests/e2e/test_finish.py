@@ -62,6 +62,24 @@ class Finishing(OnPicture):
         self.settled()
         self.assertGreater(self.document()["vignette"]["centre"][0], x)
 
+    def test_light_is_painted_from_a_lamp_outwards_and_taken_away(self):
+        before = self.pixels().astype(float)
+        self.page.keyboard.press("g")
+        self.draw((250 / 480, 215 / 320), (330 / 480, 215 / 320))
+        self.settled()
+        after = self.pixels().astype(float)
+        beside = int(215 / 320 * before.shape[0]), int(300 / 480 * before.shape[1])
+        self.assertGreater((after - before)[beside].sum(), 15)
+        (stroke,) = self.document()["painted_glow"]["strokes"]
+        self.assertAlmostEqual(stroke["points"][0] / 16384, 250 / 480, delta=0.01)
+        self.page.reload()
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - after).max(), 1)
+        self.page.locator("[data-step='painted_glow'] h3 button").click()
+        self.page.get_by_role("button", name="last away").click()
+        self.settled()
+        self.assertLess(np.abs(self.pixels() - before).max(), 1)
+
     def test_a_vignette_is_drawn_from_its_middle(self):
         before = self.pixels()
         self.page.keyboard.press("w")

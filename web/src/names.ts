@@ -68,4 +68,5 @@ export type ToolName =
   | "mendOutline"
   | "mendCopy"
   | "mendWithin"
-  | "fringe";
+  | "fringe"
+  | "glowBrush";

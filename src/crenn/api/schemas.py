@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validat
 from crenn.camera.flaws import FLAWS, STRONGEST, FlawName
 from crenn.core.areas.part import Id as AreaId
 from crenn.core.changes import Change
+from crenn.core.deliver.border import Border
 from crenn.core.geometry.turn import TurnParameters
 from crenn.core.lens.correction import LensParameters
 from crenn.core.light.curve import CurvePoint
@@ -264,6 +265,7 @@ class DeliveryIn(Body):
     format: Literal["jpg", "png", "tif", "avif", "exr"] = "jpg"
     long_edge: int | None = Field(None, ge=16, le=60000)
     quality: int = Field(92, ge=1, le=100)
+    border: Border | None = Field(None, description="goes round the picture; not for OpenEXR")
     mask: AreaId | None = Field(None, description="id of an area: its mask, as a grey PNG of 16 bits")
 
 

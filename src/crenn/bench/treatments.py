@@ -58,6 +58,7 @@ IN_USE: dict[str, dict] = {
     "stars and rays": {"star_glow": {"amount": 60, "between": 0.3}},
     "soft focus": {"soft": {"amount": 60}},
     "vignette": {"vignette": {"amount": -1.5, "inside": 0.3}},
+    "painted glow": {"painted_glow": {"strokes": [{"points": [4000, 4000, 3000, 0], "radius": 0.05}]}},
     "mist": {"mist": {"amount": 60}},
     "motion": {"motion": {"amount": 80, "length": 1.0}},
     "grain": {"grain": {"amount": 40}},

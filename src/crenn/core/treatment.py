@@ -37,6 +37,7 @@ from crenn.core.finish.glow import GLOW, SOFT
 from crenn.core.finish.grain import GRAIN
 from crenn.core.finish.mist import MIST
 from crenn.core.finish.motion import MOTION
+from crenn.core.finish.painted import PAINTED
 from crenn.core.finish.sharpness import SHARPNESS
 from crenn.core.finish.stars import STAR_GLOW
 from crenn.core.finish.vignette import VIGNETTE
@@ -98,6 +99,7 @@ STEPS: tuple[Step[Any], ...] = (
     MIST,
     SOFT,
     GLOW,
+    PAINTED,
     STAR_GLOW,
     SHARPNESS,
     VIGNETTE,
@@ -277,7 +279,7 @@ class Treatment(_Sections):
             return self.with_sections(basis=basis)
         return self.with_sections(
             basis=basis,
-            crop=self.section(CROP).moved(by),
+            **{step.name: self.section(step).moved(by) for step in STEPS},
             areas=moved_areas(self.areas, by),
             mend=[layer.moved(by) for layer in self.mend],
         )

@@ -6,6 +6,7 @@ from crenn.camera.flaws import Flaws
 from crenn.camera.sensor import Sensor
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
 from crenn.core.basis import basis_of, carried_over
+from crenn.core.deliver.border import Border
 from crenn.core.deliver.files import deliver, deliver_mask
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.errors import CrennError
@@ -208,6 +209,7 @@ def deliver_scene(job: RunningJob) -> None:
         options.get("quality", 92),
         metadata,
         rendering,
+        None if (border := options.get("border")) is None else Border.model_validate(border),
     )
     job.done({"format": options["format"], "bytes": path.stat().st_size, "name": f"{title}.{options['format']}"})
 

@@ -10,6 +10,7 @@ import tifffile
 from PIL import Image, ImageCms
 
 from crenn.core.colorimetry.spaces import srgb_decode, srgb_encode
+from crenn.core.deliver.border import Border
 from crenn.core.deliver.files import deliver
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.errors import Cancelled, CrennError
@@ -52,6 +53,31 @@ class Delivery(FolderCase):
         np.testing.assert_array_equal(png, tiff)
         self.assertLess(np.abs(eight - tiff / 65535).mean(), 0.006)
         self.assertLess(np.abs(avif - tiff / 65535).mean(), 0.012)
+
+    def test_a_border_goes_round_the_picture_with_its_caption(self):
+        plain = tifffile.imread(self.deliver("p.tif"))
+        border = Border(width=5, shade="black", caption="Tarrowick, at night")
+        framed = tifffile.imread(self.deliver("b.tif", border=border))
+        side = round(0.05 * 480)
+        foot = framed.shape[0] - 320 - side
+        self.assertEqual(framed.shape[1], 480 + 2 * side)
+        self.assertGreaterEqual(foot, side)
+        np.testing.assert_array_equal(framed[side : side + 320, side:-side], plain)
+        self.assertEqual(framed[:side].max(), 0)
+        self.assertEqual(framed[:, :side].max(), 0)
+        lower = framed[-foot:, :, 0]
+        # Letters stand in the middle of the lower border.
+        self.assertGreater(lower.max(), 20000)
+        columns = np.flatnonzero(lower.max(0) > 5000)
+        self.assertAlmostEqual(columns.mean() / framed.shape[1], 0.5, delta=0.05)
+        long = Border(width=0, shade="white", caption="A caption that is far too long for a picture so small. " * 3)
+        narrow = tifffile.imread(self.deliver("c.tif", border=long))
+        self.assertEqual(narrow.shape[1], 480)
+        self.assertTrue((narrow[320:, :10] == 65535).all() and (narrow[320:, -10:] == 65535).all())
+        with Image.open(self.deliver("b.jpg", border=border, long_edge=240)) as picture:
+            self.assertEqual(picture.size[0], 240 + 2 * round(0.05 * 240))
+        with self.assertRaisesRegex(CrennError, "border"):
+            self.deliver("b.exr", border=border)
 
     def test_sizes_are_what_was_asked_for_and_never_more_than_there_is(self):
         for edge, size in ((None, (480, 320)), (9000, (480, 320)), (240, (240, 160)), (101, (101, 67)), (30, (30, 20))):

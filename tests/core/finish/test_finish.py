@@ -5,6 +5,8 @@ import unittest
 import cv2
 import numpy as np
 
+from crenn.core.areas.brush import GRID
+from crenn.core.basis import Basis
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.grain import white_noise
 from crenn.core.radiance import RadianceMap
@@ -26,6 +28,7 @@ EFFECTS = {
     "grain": {"amount": 60, "size": 2.0},
     "mist": {"amount": 80},
     "motion": {"amount": 80, "length": 1.5},
+    "painted_glow": {"amount": 100, "strokes": [{"points": [3641, 5461, 4000, 0], "radius": 0.03}]},
 }
 
 
@@ -105,6 +108,38 @@ class Finish(unittest.TestCase):
         self.assertTrue((np.diff(along) < 0).all())
         large = luminance(self.light(glow=EFFECTS["glow"] | {"size": 2.5}) - self.truth)[300, 210:330:20]
         self.assertTrue(large[-1] > 3 * along[-1])
+
+    def test_painted_light_has_the_lamps_colour_and_grows_along_its_stroke(self):
+        def grid(*places: tuple[float, float]) -> list[int]:
+            whole = np.round(np.array(places) / 900 * GRID).astype(int)
+            return np.concatenate([whole[:1], np.diff(whole, axis=0)]).ravel().tolist()
+
+        # From the lamp to the right.
+        stroke = {"points": grid((200, 300), (440, 300)), "radius": 20 / 900}
+        painted = {"strokes": [stroke], "grow": 200}
+        added = self.light(painted_glow=painted) - self.truth
+        begin, end = added[:, 240], added[:, 420]
+        self.assertGreater(luminance(added[302, 300]), 0.05)
+        np.testing.assert_allclose(begin[300] / begin[300].max(), np.array([30, 18, 6]) / 30, atol=0.05)
+
+        def wide(line: np.ndarray) -> int:
+            return int((luminance(line) > 0.5 * luminance(line).max()).sum())
+
+        self.assertTrue(1.5 < wide(end) / wide(begin) < 2.6, (wide(begin), wide(end)))
+        np.testing.assert_allclose(added[:170], 0, atol=1e-6)
+        grey = (self.light(painted_glow=painted | {"colour": 0}) - self.truth)[300, 300]
+        np.testing.assert_allclose(grey / grey.max(), 1, atol=0.01)
+        twice = self.light(painted_glow=painted | {"amount": 200}) - self.truth
+        np.testing.assert_allclose(twice[300, 300], 2 * added[300, 300], rtol=0.01)
+        # Its places, and the vignette's, go with the scene into another basis.
+        bases = [Basis(frame="a", size=[900, 600], offset=[x, 0]) for x in (0, 90)]
+        treatment = treated(painted_glow=painted, vignette={"amount": -1, "centre": [0.5, 0.3]}).in_basis(bases[0], {})
+        moved = treatment.in_basis(bases[1], {})
+        self.assertNotEqual(moved.vignette.centre, [0.5, 0.3])
+        by = np.array(moved.vignette.centre) - [0.5, 0.3]
+        np.testing.assert_allclose(
+            moved.painted_glow.strokes[0].places() - treatment.painted_glow.strokes[0].places(), [by, by], atol=1e-3
+        )
 
     def test_motion_is_smoothed_along_the_drawing_where_an_area_says(self):
         rng = np.random.default_rng(7)

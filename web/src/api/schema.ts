@@ -1354,6 +1354,30 @@ export interface components {
             files: string[];
         };
         /**
+         * Border
+         * @description What goes round a picture.
+         */
+        Border: {
+            /**
+             * Width
+             * @description in % of the picture's longer side
+             * @default 3
+             */
+            width: number;
+            /**
+             * Shade
+             * @default white
+             * @enum {string}
+             */
+            shade: "white" | "grey" | "black";
+            /**
+             * Caption
+             * @description one line, within the lower border
+             * @default
+             */
+            caption: string;
+        };
+        /**
          * BoxIn
          * @description A box of the scene: x, y, width and height in shares of its longer side.
          */
@@ -2331,6 +2355,8 @@ export interface components {
              * @default 92
              */
             quality: number;
+            /** @description goes round the picture; not for OpenEXR */
+            border?: components["schemas"]["Border"] | null;
             /**
              * Mask
              * @description id of an area: its mask, as a grey PNG of 16 bits
@@ -2919,6 +2945,34 @@ export interface components {
              * @enum {string}
              */
             where: "lamps" | "everywhere";
+        };
+        /**
+         * GlowStroke
+         * @description One stroke, from the lamp outwards; ``points`` as those of a brush.
+         */
+        GlowStroke: {
+            /**
+             * Id
+             * @description what it is known by; given to it if empty
+             * @default
+             */
+            id: string;
+            /**
+             * Points
+             * @description x, y, then by how much each next place differs
+             */
+            points: number[];
+            /**
+             * Radius
+             * @description in shares of the scene's longer side, where it begins
+             */
+            radius: number;
+            /**
+             * Strength
+             * @description light, in % of the brightest
+             * @default 100
+             */
+            strength: number;
         };
         /**
          * Gradient
@@ -4445,6 +4499,51 @@ export interface components {
              */
             share: number;
         };
+        /** PaintedParameters */
+        PaintedParameters: {
+            /**
+             * On
+             * @description Whether the step takes part.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opacity
+             * @description How far it shows over what was there.
+             * @default 100
+             */
+            opacity: number;
+            /**
+             * Acts on
+             * @description All of the light, or its lightness or colour alone.
+             * @default light
+             * @enum {string}
+             */
+            way: "light" | "lightness" | "colour";
+            /**
+             * Painted glow
+             * @description How bright all that was painted is.
+             * @default 100
+             */
+            amount: number;
+            /**
+             * Growing
+             * @description By how much a stroke is wider at its end.
+             * @default 150
+             */
+            grow: number;
+            /**
+             * Colour
+             * @description From grey over the lamp's own colour to twice as strong.
+             * @default 100
+             */
+            colour: number;
+            /**
+             * Strokes
+             * @description Strokes of light.
+             */
+            strokes: components["schemas"]["GlowStroke"][];
+        };
         /**
          * PassingIn
          * @description A treatment: what it has mended already is not found again.
@@ -5924,6 +6023,7 @@ export interface components {
             mist: components["schemas"]["MistParameters"];
             soft: components["schemas"]["SoftParameters"];
             glow: components["schemas"]["GlowParameters"];
+            painted_glow: components["schemas"]["PaintedParameters"];
             star_glow: components["schemas"]["StarGlowParameters"];
             sharpness: components["schemas"]["SharpnessParameters"];
             vignette: components["schemas"]["VignetteParameters"];

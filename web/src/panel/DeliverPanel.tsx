@@ -8,6 +8,7 @@ import { told } from "../state/messages";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { bytes } from "../units";
+import { type Border, BorderFields } from "./BorderFields";
 import { JobProgress } from "./JobProgress";
 
 const FORMATS: { value: NonNullable<Delivery["format"]>; label: string; about: string }[] = [
@@ -28,6 +29,7 @@ export default function DeliverPanel() {
   const [quality, setQuality] = useState("92");
   const full = useView((s) => (s.map ? Math.max(s.map.size.width, s.map.size.height) : null));
   const [edge, setEdge] = useState("");
+  const [border, setBorder] = useState<Border | null>(null);
   const running = Object.values(jobs).filter((j) => j.kind === "deliver" && j.scene_id === scene.id && isActive(j));
 
   const edgeFault = edge !== "" && !(Number(edge) >= 16 && Number.isInteger(Number(edge)));
@@ -42,6 +44,7 @@ export default function DeliverPanel() {
             format,
             long_edge: edge === "" ? null : Number(edge),
             quality: lossy ? Math.round(Number(quality)) : 92,
+            border: format === "exr" ? null : border,
           },
         }),
       ).then(() => deliveriesChanged(scene.id)),
@@ -85,6 +88,7 @@ export default function DeliverPanel() {
             helperText={qualityFault ? "A number from 1 to 100" : undefined}
           />
         )}
+        {format !== "exr" && <BorderFields border={border} set={setBorder} />}
         <div>
           <Button
             variant="contained"

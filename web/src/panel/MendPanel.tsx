@@ -5,11 +5,13 @@ import { addLayer, findDust, findPassing, useChosenPatch, useMend, useSolved } f
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { CopyDials } from "./mend/CopyDials";
-import { MendBrush } from "./mend/MendBrush";
+import { BrushDials } from "./BrushDials";
 import { MendLayers } from "./mend/MendLayers";
 import { PatchDials } from "./mend/PatchDials";
 import { StepControls } from "./steps/StepControls";
 import { ToolButton } from "./ToolButton";
+
+const FLOWS = { title: "Flow", help: "How far each stroke covers; strokes over each other add up." };
 
 /** The Mend station: what should not be there is replaced. */
 export default function MendPanel() {
@@ -68,7 +70,14 @@ export default function MendPanel() {
           Find passing lights
         </Button>
       </div>
-      {(tool === "mend" || tool === "mendCopy") && <MendBrush flows={tool === "mendCopy"} />}
+      {(tool === "mend" || tool === "mendCopy") && (
+        <BrushDials
+          brush="mend"
+          label="Brush of mends"
+          softens="How far the edge of new mends fades inwards."
+          flows={tool === "mendCopy" ? FLOWS : null}
+        />
+      )}
       {tool === "mendCopy" && <CopyDials />}
       <MendLayers mend={mend} solved={solved} open={layer ?? mend.at(-1)?.id ?? null} />
       {chosen && (

@@ -33,6 +33,8 @@ interface Painting {
   dodgeBurn: BrushSettings;
   /** The brush of mends. */
   mend: BrushSettings;
+  /** That of painted glow; it has no edge. */
+  glow: BrushSettings;
   way: Way;
   tones: Tones;
 }
@@ -43,6 +45,7 @@ export const usePainting = create<Painting>()(
       brush: { radius: 0.04, hardness: 40, feather: 20, flow: 100, limit: 100, edges: 0 },
       dodgeBurn: { radius: 0.04, hardness: 0, feather: 20, flow: 12, limit: 100, edges: 0 },
       mend: { radius: 0.008, hardness: 80, feather: 0, flow: 100, limit: 100, edges: 0 },
+      glow: { radius: 0.02, hardness: 0, feather: 0, flow: 60, limit: 100, edges: 0 },
       way: "brighten",
       tones: "all",
     }),
@@ -202,11 +205,12 @@ export function beginTouch(first: Step, rubs: boolean): Under | null {
 export const turnAbout = () => usePainting.setState((s) => ({ way: s.way === "brighten" ? "darken" : "brighten" }));
 
 /** Which brush each tool paints with. */
-const BRUSHES: Partial<Record<ToolName, "brush" | "dodgeBurn" | "mend">> = {
+const BRUSHES: Partial<Record<ToolName, "brush" | "dodgeBurn" | "mend" | "glow">> = {
   paint: "brush",
   dodgeBurn: "dodgeBurn",
   mend: "mend",
   mendCopy: "mend",
+  glowBrush: "glow",
 };
 export const brushOfTool = (tool: ToolName) => BRUSHES[tool];
 const inHand = () => brushOfTool(useView.getState().tool) ?? "brush";

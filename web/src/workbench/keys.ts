@@ -246,6 +246,20 @@ export const KEYS: Key[] = [
   },
   { shown: "O", says: "A pool of light, at Areas", keys: ["o"], station: "areas", press: () => toggleTool("pool") },
   {
+    shown: "G",
+    says: "Paint glow from a lamp outwards, at Finish",
+    keys: ["g"],
+    station: "finish",
+    press: () => toggleTool("glowBrush"),
+  },
+  {
+    shown: ", .",
+    says: "Smaller or larger brush, at Finish",
+    keys: [",", "."],
+    station: "finish",
+    press: (_, e) => resizeBrush(e.key === "." ? 1.15 : 1 / 1.15),
+  },
+  {
     shown: "W",
     says: "Draw a vignette from its middle, at Finish",
     keys: ["w"],

@@ -8,6 +8,7 @@ import numpy as np
 from crenn.core.areas.area import Area
 from crenn.core.deliver.bands import bands as whole_bands
 from crenn.core.deliver.bands import code_bands, light_bands
+from crenn.core.deliver.border import Border, bordered
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.deliver.writers import write_eight_bits, write_light, write_png, write_tiff
 from crenn.core.errors import CrennError
@@ -29,6 +30,7 @@ def deliver(
     quality: int = 92,
     metadata: CaptureMetadata | None = None,
     progress: Progress | None = None,
+    border: Border | None = None,
 ) -> None:
     """Render a scene and write it to a file.
 
@@ -46,15 +48,19 @@ def deliver(
         1 to 100, for JPEG and AVIF.
     metadata : CaptureMetadata, optional
     progress : Progress, optional
+    border : Border, optional
+        Goes round the picture: it is that much larger.
 
     Raises
     ------
     CrennError
-        If the format is unknown or the file cannot be written.
+        If the format is unknown or has no border, the file cannot be written.
     """
     progress, metadata = progress or Progress(), metadata or CaptureMetadata()
     if file_format not in FORMATS:
         raise CrennError(f"“{file_format}” is no format to deliver;", path, "use jpg, png, tif, avif or exr.")
+    if border is not None and file_format == "exr":
+        raise CrennError("A border goes round a picture, not round scene-linear light;", path, "leave it out.")
     window = Window.whole(renderer.frame(treatment).size, long_edge)
     size = window.out_width, window.out_height
     rendering = progress.part(0, 0.9)
@@ -63,6 +69,8 @@ def deliver(
             write_light(temporary, size, light_bands(renderer, treatment, size, rendering))
         else:
             bands = code_bands(renderer, treatment, size, rendering)
+            if border is not None:
+                bands, size = bordered(bands, size, border)
             if file_format == "png":
                 write_png(temporary, size, bands)
             elif file_format == "tif":

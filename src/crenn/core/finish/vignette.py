@@ -3,6 +3,7 @@
 import numpy as np
 
 from crenn.core.areas.part import Place
+from crenn.core.basis import PlaceMap
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.line import FinishStep, LineParameters
 from crenn.core.finish.pixelwise import brightened
@@ -27,6 +28,9 @@ class VignetteParameters(LineParameters):
         50.0, "%", 0, 100, 1, "Highlights kept", "How far lamps and bright places stay as they are."
     )
     centre: Place | None = None
+
+    def moved(self, by: PlaceMap) -> "VignetteParameters":
+        return self if self.centre is None else self.model_copy(update={"centre": by.place(self.centre)})
 
 
 def falloff(around: Surroundings, parameters: VignetteParameters) -> np.ndarray:

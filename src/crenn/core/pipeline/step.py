@@ -8,10 +8,11 @@ area that bends one of its dials.
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import IntEnum
-from typing import Any, ClassVar, Generic, Literal, TypeVar
+from typing import Any, ClassVar, Generic, Literal, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from crenn.core.basis import PlaceMap
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
@@ -37,6 +38,10 @@ class StepParameters(BaseModel):
         extra="forbid", validate_default=True, allow_inf_nan=False, json_schema_serialization_defaults_required=True
     )
     on: bool = Field(True, description="Whether the step takes part.")
+
+    def moved(self, by: PlaceMap) -> Self:
+        """The parameters with their places where a map of places takes them."""
+        return self
 
 
 P = TypeVar("P", bound=StepParameters)

@@ -25,6 +25,7 @@ import { LensChoice } from "./LensChoice";
 import { LensTools } from "./LensTools";
 import { LevelTool } from "./LevelTool";
 import { MoreButton } from "./MoreButton";
+import { PaintedGlowTool } from "./PaintedGlowTool";
 import { PerspectiveTool } from "./PerspectiveTool";
 import { RungsBack } from "./RungsBack";
 import { SecondLight } from "./SecondLight";
@@ -44,6 +45,7 @@ const WIDGETS: Record<string, ComponentType> = {
   crop: CropFacts,
   rims: RimsTool,
   vignette: VignetteTool,
+  painted_glow: PaintedGlowTool,
 };
 
 /** What stands before them. */

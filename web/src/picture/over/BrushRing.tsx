@@ -6,6 +6,7 @@ const CORNERS = 40;
 
 export const PaintRing = () => <BrushRing settings={usePainting((s) => s.brush)} />;
 export const MendRing = () => <BrushRing settings={usePainting((s) => s.mend)} />;
+export const GlowRing = () => <BrushRing settings={usePainting((s) => s.glow)} />;
 export const DodgeBurnRing = () => <BrushRing settings={usePainting((s) => s.dodgeBurn)} />;
 
 /** The brush under the pointer: rings of what it fills and how far it fades, and the stroke that is being drawn. */

@@ -6,6 +6,7 @@ import { castbox } from "./castbox";
 import { curve } from "./curve";
 import { edges } from "./edges";
 import { fringe } from "./fringe";
+import { glowBrush } from "./glow";
 import { grow } from "./grow";
 import { mend, mendCopy, mendOutline, mendWithin } from "./mend";
 import { neutral } from "./neutral";
@@ -49,6 +50,7 @@ export const TOOLS: Record<ToolName, Tool> = {
   mendCopy,
   mendWithin,
   fringe,
+  glowBrush,
 };
 
 /** The tool to have in hand at a station: the one there was, where it belongs there. */

@@ -8,44 +8,9 @@ import type { Point } from "../map";
 import { CopyRing } from "../over/CopyRing";
 import { MendRing } from "../over/BrushRing";
 import { Lasso, useLasso } from "../over/LassoLine";
-import { simplified, type Step, written } from "../stroke";
 import { drawOutline } from "./drawOutline";
-import type { Drag, Pointed, Tool } from "./tool";
-
-/** Places nearer than this, in pixels of the screen, are one. */
-const NEAR = 2;
-/** A line of a patch has at most so many places. */
-const MOST = 500;
-
-const stepOf = ({ scene }: Pointed): Step => ({ at: scene, pressure: 1 });
-
-/** Places as a patch writes them: as few as tell its line. */
-function pointsOf(steps: Step[], close: number): number[] {
-  let few = simplified(steps, close);
-  for (let wider = 2; few.length > MOST; wider *= 2) few = simplified(steps, close * wider);
-  return written(few).points;
-}
-
-/** A stroke of the mending brush, drawn over the picture until it is let go; straight from end to end with Alt. */
-function stroke(from: Pointed, done: (steps: Step[]) => void): Drag {
-  let [x, y] = [from.x, from.y];
-  useStroke.setState({ under: { steps: [stepOf(from)], rubs: false } });
-  return {
-    move: (to) => {
-      if (Math.hypot(to.x - x, to.y - y) < NEAR) return;
-      [x, y] = [to.x, to.y];
-      useStroke.setState(({ under }) => ({
-        at: to.scene,
-        under: { steps: [...(to.straight ? [stepOf(from)] : (under?.steps ?? [])), stepOf(to)], rubs: false },
-      }));
-    },
-    end: () => {
-      const { under } = useStroke.getState();
-      useStroke.setState({ under: null });
-      if (under) done(under.steps);
-    },
-  };
-}
+import { pointsOf, stroke } from "./strokes";
+import type { Pointed, Tool } from "./tool";
 
 const hover = (at: Pointed | null) => useStroke.setState({ at: at?.scene ?? null });
 
