@@ -111,6 +111,16 @@ class AreaPreset(Base):
     kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 
+class PresetRow(Base):
+    """Steps and areas kept by a name; see `crenn.core.preset.Preset`."""
+
+    __tablename__ = "preset"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    document: Mapped[dict] = mapped_column(JSONB)
+    kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+
+
 class Section(Base):
     """A piece of a document, under the digest of its content; see `crenn.store.sections`."""
 
@@ -129,6 +139,7 @@ class Take(Base):
     revision_id: Mapped[int | None] = mapped_column(
         ForeignKey("revision.id"), default=None, doc="the state that it stands at; undo and redo move it"
     )
+    removed: Mapped[bool] = mapped_column(default=False, doc="taken away; what was made from it keeps its history")
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 
@@ -163,6 +174,12 @@ class Revision(Base):
     parent_id: Mapped[int | None] = mapped_column(ForeignKey("revision.id"), index=True)
     sections: Mapped[dict[str, str]] = mapped_column(JSONB, doc="digests of the document's sections, by name")
     label: Mapped[str] = mapped_column(String(200))
+    merging: Mapped[dict[str, str] | None] = mapped_column(
+        JSONB,
+        default=None,
+        doc="how the scene is to be merged from here on, see crenn.store.merging; if that was changed",
+    )
+    merging_before: Mapped[dict[str, str] | None] = mapped_column(JSONB, default=None, doc="how it was until then")
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 
