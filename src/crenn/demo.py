@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from crenn.camera.scenes import SCENES
 from crenn.camera.shoot import SHIPPED_SIZE, scene_named, shoot
-from crenn.core.presets import AreasDocument
+from crenn.core.area_presets import AreasDocument
 from crenn.core.treatment import read_treatment
 from crenn.jobs.queue import defer
 from crenn.store.area_presets import keep_preset

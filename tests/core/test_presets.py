@@ -1,81 +1,100 @@
-"""Areas that travel: presets, pasted documents, other sides of a scene."""
+"""Presets: by a strength, stacked, turned down later, taken off again; what cannot be one."""
 
-import copy
 import unittest
 
-import numpy as np
+from crenn.core.errors import CrennError, Missing
+from crenn.core.presets import Preset, on_top, preset_of, put_on, read_preset, shipped, strengthened, taken_off
+from crenn.core.treatment import Treatment, parse_treatment
 
-from crenn.core.errors import CrennError
-from crenn.core.presets import AreasDocument, adapted, read_areas, shipped_presets
-
-AREA = {
-    "name": "All kinds",
-    "parts": [
-        {"kind": "gradient", "start": [0.5, 0.6], "end": [0.5, 0.3]},
-        {"kind": "ellipse", "centre": [0.25, 0.5], "radii": [0.2, 0.1]},
-        {"kind": "brush", "strokes": [{"points": [1000, 2000, 100, 50], "radius": 0.02}]},
-        {"kind": "light", "low": -8, "high": -2},
-        {"kind": "colour", "picks": [{"a": 0.1, "b": 0.1, "stop": -3}]},
-        {"kind": "found", "what": "sky"},
-    ],
-    "bends": {"exposure.ev": -0.5},
-}
-DOCUMENT = {"format": "crenn-areas", "version": 1, "areas": [AREA]}
+#: What automatic values come to.
+AUTOMATIC = {"tone.contrast": 1.1, "exposure.ev": 0.5}
+SKY = {"id": "a1", "name": "Sky", "parts": [{"kind": "found", "what": "sky"}], "bends": {"exposure.ev": -1}}
 
 
-class Reading(unittest.TestCase):
-    def refused(self, document: object) -> str:
-        with self.assertRaises(CrennError) as caught:
-            read_areas(document)
-        return str(caught.exception)
-
-    def test_what_is_written_reads_as_it_was(self):
-        found = read_areas(DOCUMENT)
-        self.assertEqual(read_areas(found.model_dump(mode="json")), found)
-
-    def test_what_are_no_areas_is_said(self):
-        for document in (None, [], "areas", {}, {"format": "crenn-treatment"}, {"areas": [AREA]}):
-            with self.subTest(document=str(document)[:30]):
-                self.assertIn("no areas", self.refused(document))
-
-    def test_what_cannot_be_is_named(self):
-        def changed(**area) -> dict:
-            return copy.deepcopy(DOCUMENT) | {"areas": [AREA | area]}
-
-        self.assertIn("exposure.glow", self.refused(changed(bends={"exposure.glow": 1})))
-        self.assertIn("not 99", self.refused(changed(bends={"exposure.ev": 99})))
-        self.assertIn("parts", self.refused(changed(parts=[AREA["parts"][0]] * 1000)))
-        self.assertIn("what", self.refused(changed(parts=[{"kind": "found", "what": "faces"}])))
-        self.assertIn("areas", self.refused(DOCUMENT | {"areas": []}))
-        self.assertIn("scene", self.refused(DOCUMENT | {"scene": [0, 1]}))
-        self.assertIn("version", self.refused(DOCUMENT | {"version": 2}))
+def preset(**more) -> Preset:
+    return read_preset({"format": "crenn-preset", "name": "P"} | more)
 
 
-class Adapting(unittest.TestCase):
-    def test_in_a_scene_of_the_same_sides_nothing_moves(self):
-        document = read_areas(DOCUMENT)
-        self.assertEqual(adapted(document, (1.0, 2 / 3)), document.areas)
+class Presets(unittest.TestCase):
+    def test_numbers_go_by_strength_and_the_rest_from_half_of_it_on(self):
+        own = preset(steps={"glow": {"amount": 40, "where": "lamps"}, "tone": {"contrast": 1.5}})
+        plain = Treatment()
+        half = put_on(plain, own, 50, AUTOMATIC)
+        self.assertEqual((half.glow.amount, half.glow.where), (20, "lamps"))
+        # An automatic value is gone from.
+        self.assertAlmostEqual(half.tone.contrast, 1.3)
+        most = put_on(plain, own, 150, AUTOMATIC)
+        self.assertEqual((most.glow.amount, round(most.tone.contrast, 3)), (60, 1.7))
+        little = put_on(plain, own, 20, AUTOMATIC)
+        self.assertEqual((little.glow.amount, little.glow.where), (8, "everywhere"))
+        # What it does not name stays automatic.
+        self.assertIsNone(most.exposure.ev)
+        # A dial ends where it does.
+        self.assertEqual(put_on(plain, preset(steps={"glow": {"amount": 90}}), 150).glow.amount, 100)
 
-    def test_places_keep_their_share_of_each_side(self):
-        gradient, ellipse, brush, light, colour, sky = adapted(read_areas(DOCUMENT), (2 / 3, 1.0))[0].parts
-        np.testing.assert_allclose([gradient.start, gradient.end], [[0.3333, 0.9], [0.3333, 0.45]], atol=1e-4)
-        np.testing.assert_allclose([*ellipse.centre, *ellipse.radii], [0.16667, 0.75, 0.13333, 0.15], atol=1e-4)
-        np.testing.assert_allclose(brush.strokes[0].places()[0] * 16384, [667, 3000], atol=1)
-        kept = read_areas(DOCUMENT).areas[0].parts
-        self.assertEqual([light, colour, sky], kept[3:])
+    def test_several_are_turned_down_and_taken_off_in_any_order(self):
+        first = preset(steps={"saturation": {"saturation": 1.4}, "glow": {"amount": 90}, "exposure": {"ev": 1.5}})
+        second = preset(steps={"saturation": {"saturation": 1.0}, "glow": {"amount": 20}}, areas=[SKY])
+        begin = parse_treatment({"saturation": {"saturation": 0.9}, "areas": [SKY]})
+        both = put_on(put_on(begin, first, 100, AUTOMATIC), second, 100, AUTOMATIC)
+        self.assertEqual([one.id for one in both.presets], ["p1", "p2"])
+        self.assertEqual((both.saturation.saturation, both.glow.amount, len(both.areas)), (1.0, 20, 2))
+        faded = strengthened(both, "p2", 40)
+        self.assertEqual(faded.areas[1].opacity, 40)
+        self.assertAlmostEqual(faded.saturation.saturation, 1.24)
+        self.assertAlmostEqual(strengthened(faded, "p2", 100).saturation.saturation, 1.0)
+        for order in (("p1", "p2"), ("p2", "p1")):
+            off = both
+            for key in order:
+                off = taken_off(off, key)
+            self.assertEqual(off.model_dump(), begin.model_dump(), order)
 
-    def test_a_turned_ellipse_keeps_its_size(self):
-        turned = copy.deepcopy(DOCUMENT)
-        turned["areas"][0]["parts"] = [AREA["parts"][1] | {"angle": 30}]
-        radii = adapted(read_areas(turned), (2 / 3, 1.0))[0].parts[0].radii
-        self.assertAlmostEqual(radii[0] * radii[1], 0.2 * 0.1, places=6)
+    def test_what_is_moved_by_hand_since_stays_moved(self):
+        on = put_on(Treatment(), preset(steps={"glow": {"amount": 40, "where": "lamps"}}), 100)
+        moved = on.with_sections(glow=on.glow.model_copy(update={"amount": 50, "where": "everywhere"}))
+        off = taken_off(moved, "p1")
+        self.assertEqual((off.glow.amount, off.glow.where), (10, "everywhere"))
+        with self.assertRaises(Missing):
+            taken_off(off, "p1")
 
+    def test_a_step_that_is_off_is_switched_on_for_it_and_off_again(self):
+        begin = parse_treatment({"glow": {"on": False, "amount": 10}})
+        on = put_on(begin, preset(steps={"glow": {"amount": 40}}), 100)
+        self.assertEqual((on.glow.on, on.glow.amount), (True, 40))
+        self.assertEqual(taken_off(on, "p1").glow.model_dump(), begin.glow.model_dump())
 
-class Shipped(unittest.TestCase):
-    def test_each_can_be_used_and_bends_something(self):
-        found = shipped_presets()
-        self.assertGreaterEqual(len(found), 4)
-        for name, document in found.items():
-            with self.subTest(preset=name):
-                self.assertIsInstance(document, AreasDocument)
-                self.assertTrue(all(area.bends for area in document.areas))
+    def test_one_is_made_of_chosen_steps_and_areas(self):
+        treatment = parse_treatment(
+            {"glow": {"amount": 30}, "saturation": {"saturation": 1.2}, "areas": [SKY, SKY | {"id": "a2"}]}
+        )
+        made = preset_of(treatment, "Mine", ["glow", "exposure"], ["a2"], (1.0, 0.75))
+        self.assertEqual(made.steps, {"glow": {"amount": 30.0}})
+        self.assertEqual([area.name for area in made.areas], ["Sky"])
+        again = read_preset(made.model_dump(mode="json"))
+        on = on_top(Treatment(), [(again, 100)], scene=(1.0, 0.75))
+        self.assertEqual((on.glow.amount, on.saturation.saturation, len(on.areas)), (30, 1.0, 1))
+        with self.assertRaisesRegex(CrennError, "Nothing"):
+            preset_of(treatment, "None", ["exposure"], [], (1.0, 0.75))
+
+    def test_those_that_ship_can_be_put_on_together(self):
+        names = [one.name for one in shipped()]
+        self.assertGreaterEqual(len(names), 12)
+        self.assertEqual(len(set(names)), len(names))
+        together = on_top(Treatment(), [(one, 60) for one in shipped()], automatic=AUTOMATIC)
+        for one in reversed(together.presets):
+            together = taken_off(together, one.id)
+        self.assertEqual(together.model_dump(), Treatment().model_dump())
+
+    def test_odd_ones_are_named(self):
+        for change, says in (
+            ({"steps": {"nothing": {}}}, "nothing"),
+            ({"steps": {"glow": {"amount": 900}}}, "steps"),
+            ({"steps": {"glow": {"shine": 1}}}, "steps"),
+            ({"steps": {}}, "holds nothing"),
+            ({"steps": {"glow": {"amount": float("nan")}}}, "steps"),
+            ({"format": "crenn-areas"}, "no preset"),
+            ({"name": ""}, "name"),
+            ({"areas": [SKY | {"bends": {"glow.shine": 1}}]}, "shine"),
+        ):
+            with self.subTest(**{k: str(v)[:30] for k, v in change.items()}), self.assertRaisesRegex(CrennError, says):
+                read_preset({"format": "crenn-preset", "name": "P", "steps": {"glow": {"amount": 4}}} | change)

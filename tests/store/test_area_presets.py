@@ -1,7 +1,7 @@
 """Presets of areas in the database: kept, replaced, forgotten, beside those that ship."""
 
+from crenn.core.area_presets import read_areas, shipped_presets
 from crenn.core.errors import CrennError, Missing
-from crenn.core.presets import read_areas, shipped_presets
 from crenn.demo import finished
 from crenn.store import area_presets
 from tests.support import FolderCase, fresh_database

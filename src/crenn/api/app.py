@@ -7,7 +7,24 @@ from fastapi import FastAPI, Request
 from fastapi.responses import HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 
-from crenn.api import areas, colour, compare, guard, lens, library, light, lines, mend, news, noise, scenes, steps, view
+from crenn.api import (
+    areas,
+    colour,
+    compare,
+    guard,
+    history,
+    lens,
+    library,
+    light,
+    lines,
+    mend,
+    news,
+    noise,
+    presets,
+    scenes,
+    steps,
+    view,
+)
 from crenn.api.context import Renderers, Settings
 from crenn.api.faults import RESPONSES, fault_answer, register_error_handlers
 from crenn.api.guard import Guard, LoginThrottle
@@ -56,7 +73,24 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
     app.add_middleware(Guard, settings=settings, logins=app.state.logins)
     app.add_middleware(Headers)
     register_error_handlers(app)
-    for module in (guard, library, steps, scenes, lines, lens, light, noise, colour, areas, mend, compare, view, news):
+    for module in (
+        guard,
+        library,
+        steps,
+        scenes,
+        lines,
+        lens,
+        light,
+        noise,
+        colour,
+        areas,
+        mend,
+        compare,
+        history,
+        presets,
+        view,
+        news,
+    ):
         app.include_router(module.router)
 
     if web is not None and (web / "index.html").exists():

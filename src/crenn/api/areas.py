@@ -8,11 +8,11 @@ from pydantic import BaseModel, Field
 from crenn.api.context import Settings, settings
 from crenn.api.scenes import on_renderer
 from crenn.api.schemas import Body, LightIn, PatchIn, PathId, Words
+from crenn.core.area_presets import adapted, read_areas
 from crenn.core.areas.area import Area
 from crenn.core.areas.part import Id as AreaId
 from crenn.core.areas.part import Place
 from crenn.core.areas.ranges import Pick
-from crenn.core.presets import adapted, read_areas
 from crenn.core.render.area_stats import holding, outline, sample_colour, stops_within
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment

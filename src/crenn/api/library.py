@@ -36,6 +36,7 @@ from crenn.core.frames.metadata import plain_text
 from crenn.core.frames.read import FRAME_ENDINGS
 from crenn.core.merge.instructions import Words
 from crenn.jobs.queue import add_job
+from crenn.store.merging import Merging, note_merging
 from crenn.store.models import Frame, Refusal, Scene, Shoot
 from crenn.store.treatments import start_treatment
 
@@ -208,6 +209,7 @@ def change_frame(frame_id: PathId, body: FrameChange, config: Settings = Depends
         frame = session.get(Frame, frame_id)
         if frame is None:
             raise Missing("This frame is no longer in the library.")
+        before = Merging.of(frame.scene)
         if body.included is not None:
             frame.included = body.included
         if body.kind is not None:
@@ -215,6 +217,7 @@ def change_frame(frame_id: PathId, body: FrameChange, config: Settings = Depends
         if body.seconds is not None:
             frame.seconds, frame.time_typed = body.seconds, True
             frame.sensitivity = body.seconds * frame.iso / 100.0 * (8.0 / (frame.aperture or 8.0)) ** 2
+        note_merging(session, frame.scene, before)
         session.commit()
         return FrameOut.model_validate(frame)
 

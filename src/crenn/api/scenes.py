@@ -8,6 +8,7 @@ from typing import Annotated, TypeVar
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from crenn.api.context import Renderers, Settings, settings
 from crenn.api.schemas import (
@@ -41,6 +42,7 @@ from crenn.jobs.queue import add_job, cancel
 from crenn.jobs.recovery import LISTED
 from crenn.store import treatments
 from crenn.store.library import prepared_name
+from crenn.store.merging import Merging, note_merging
 from crenn.store.models import Job, Revision, Scene
 
 router = APIRouter(prefix="/api", tags=["scenes"])
@@ -77,7 +79,14 @@ def automatic_values(report: dict) -> AutomaticOut:
     )
 
 
-def _scene(session, scene_id: int) -> Scene:
+def scene_of(session: Session, scene_id: int) -> Scene:
+    """A scene of the library.
+
+    Raises
+    ------
+    Missing
+        If there is none of that number.
+    """
     scene = session.get(Scene, scene_id)
     if scene is None:
         raise Missing("This scene is no longer in the library.")
@@ -88,7 +97,7 @@ def _scene(session, scene_id: int) -> Scene:
 def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
     """Everything the workbench needs of a scene."""
     with config.database.session() as session:
-        found = _scene(session, scene_id)
+        found = scene_of(session, scene_id)
         can_undo, can_redo = treatments.steps_possible(session, found)
         report = found.report
         return SceneOut(
@@ -136,7 +145,7 @@ def _tones(report: dict | None) -> dict[str, float]:
     return {names[index]: tone for index, tone in frame_tones(report).items() if index in names}
 
 
-def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
+def _state(session: Session, scene_id: int, revision: Revision, merging: bool) -> TreatmentState:
     scene = session.get_one(Scene, scene_id)
     can_undo, can_redo = treatments.steps_possible(session, scene)
     return TreatmentState(
@@ -145,6 +154,7 @@ def _state(session, scene_id: int, revision: Revision) -> TreatmentState:
         label=revision.label,
         can_undo=can_undo,
         can_redo=can_redo,
+        merging=merging,
     )
 
 
@@ -160,24 +170,38 @@ def change(scene_id: PathId, body: TreatmentChange, config: Settings = Depends(s
         return StoredState(revision=revision.id, can_undo=can_undo, can_redo=can_redo)
 
 
-def _moved(config: Settings, scene_id: int, move) -> TreatmentState:
-    """Move along the history by `treatments.undo` or `treatments.redo`."""
+def moved(config: Settings, scene_id: int, move: Callable[[Session, int], object]) -> TreatmentState:
+    """Move a scene along its history, or to another take; where it stands then."""
+    replaced = None
     with config.database.session() as session:
-        revision = move(session, scene_id)
+        before = Merging.of(scene_of(session, scene_id))
+        move(session, scene_id)
+        scene = scene_of(session, scene_id)
+        merging = Merging.of(scene) != before
+        if merging:
+            replaced = _tell_of_light(session, scene, Instructions.model_validate(scene.instructions), config)
         session.commit()
-        return _state(session, scene_id, revision)
+        state = _state(session, scene_id, treatments.current_revision(session, scene), merging)
+    _let_go(config, replaced)
+    return state
+
+
+def _let_go(config: Settings, replaced: str | None) -> None:
+    """Take away a folder that was replaced: whoever has it open reads on from what is no longer named."""
+    if replaced:
+        shutil.rmtree(config.library.scene(replaced), ignore_errors=True)
 
 
 @router.post("/scenes/{scene_id}/undo")
 def undo(scene_id: PathId, config: Settings = Depends(settings)) -> TreatmentState:
     """Take the last change back."""
-    return _moved(config, scene_id, treatments.undo)
+    return moved(config, scene_id, treatments.undo)
 
 
 @router.post("/scenes/{scene_id}/redo")
 def redo(scene_id: PathId, config: Settings = Depends(settings)) -> TreatmentState:
     """Make the change again that was taken back."""
-    return _moved(config, scene_id, treatments.redo)
+    return moved(config, scene_id, treatments.redo)
 
 
 def _job(config: Settings, job_id: int) -> JobOut:
@@ -192,7 +216,7 @@ def _job(config: Settings, job_id: int) -> JobOut:
 def merge(scene_id: PathId, config: Settings = Depends(settings)) -> JobOut:
     """Merge the scene's frames again."""
     with config.database.session() as session:
-        if not any(f.included for f in _scene(session, scene_id).frames):
+        if not any(f.included for f in scene_of(session, scene_id).frames):
             raise CrennError("All frames of this scene are left out.", remedy="Take at least one in again.")
         job = add_job(session, "merge", scene_id=scene_id)
         session.commit()
@@ -203,14 +227,14 @@ def merge(scene_id: PathId, config: Settings = Depends(settings)) -> JobOut:
 def instruct(scene_id: PathId, body: Instructions, config: Settings = Depends(settings)) -> Instructions:
     """Store how the scene is to be merged. It holds from its next merge; what light there was, at once."""
     with config.database.session() as session:
-        found = session.get(Scene, scene_id, with_for_update=True) or _scene(session, scene_id)
+        found = session.get(Scene, scene_id, with_for_update=True) or scene_of(session, scene_id)
+        before = Merging.of(found)
         found.instructions = body.model_dump(mode="json")
+        note_merging(session, found, before)
         replaced = _tell_of_light(session, found, body, config)
         session.commit()
         kept = _instructions(found)
-    if replaced:
-        # Whoever has it open reads on from what is no longer named.
-        shutil.rmtree(config.library.scene(replaced), ignore_errors=True)
+    _let_go(config, replaced)
     return kept
 
 
@@ -234,7 +258,7 @@ def _tell_of_light(session, scene: Scene, body: Instructions, config: Settings) 
 def prepared_of(scene_id: int, config: Settings) -> PreparedScene:
     """The merged scene, opened."""
     with config.database.session() as session:
-        found = _scene(session, scene_id)
+        found = scene_of(session, scene_id)
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         return config.library.open_scene(found.prepared)
@@ -245,7 +269,7 @@ def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) 
     config: Settings = request.app.state.settings
     renderers: Renderers = request.app.state.renderers
     with config.database.session() as session:
-        found = _scene(session, scene_id)
+        found = scene_of(session, scene_id)
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         prepared = found.prepared
@@ -270,7 +294,7 @@ def part_of_picture(scene_id: PathId, place: Annotated[PartPlace, Query()], requ
 def deliver(scene_id: PathId, body: DeliveryIn, config: Settings = Depends(settings)) -> JobOut:
     """Render the scene into a file to download."""
     with config.database.session() as session:
-        found = _scene(session, scene_id)
+        found = scene_of(session, scene_id)
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
         job = add_job(

@@ -183,6 +183,7 @@ class TreatmentState(BaseModel):
     label: str
     can_undo: bool
     can_redo: bool
+    merging: bool = Field(False, description="whether the scene is to be merged in another way than before")
 
 
 class TreatmentChange(Body):

@@ -12,6 +12,7 @@ from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model, field_validator
 
+from crenn.core.applied import AppliedPreset
 from crenn.core.areas.area import MOST_AREAS, Area, check_bends, check_left_out
 from crenn.core.areas.brush import Brush
 from crenn.core.areas.moving import moved_areas
@@ -107,6 +108,8 @@ STEPS: tuple[Step[Any], ...] = (
     Ends(),
 )
 
+#: So many presets can be on a picture at once.
+MOST_PRESETS = 40
 #: So many numbers tell all places of all strokes together: a document stays of a size that can be sent.
 MOST_NUMBERS = 600_000
 
@@ -232,6 +235,17 @@ class Treatment(_Sections):
         max_length=MOST_LAYERS,
         description="What is put in the place of what should not be there.",
     )
+
+    presets: list[AppliedPreset] = Field(
+        default_factory=list, max_length=MOST_PRESETS, description="What was put on, so that it can be taken off again."
+    )
+
+    @field_validator("presets")
+    @classmethod
+    def _presets_known_apart(cls, presets: list[AppliedPreset]) -> list[AppliedPreset]:
+        if len({one.id for one in presets}) < len(presets):
+            raise ValueError("two presets have the same id: give each one of its own")
+        return presets
 
     @field_validator("mend")
     @classmethod

@@ -3,8 +3,8 @@
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
+from crenn.core.area_presets import AreasDocument, read_areas, shipped_presets
 from crenn.core.errors import CrennError, Missing
-from crenn.core.presets import AreasDocument, read_areas, shipped_presets
 from crenn.store.models import AreaPreset
 
 #: So many presets are kept.

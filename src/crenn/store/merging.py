@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from crenn.core.merge.instructions import Instructions
 from crenn.store.models import Revision, Scene, Take
 from crenn.store.sections import load_document, store_document
 
@@ -51,7 +52,8 @@ class Merging:
     def of(cls, scene: Scene) -> "Merging":
         """That of a scene as it is."""
         frames = {str(frame.id): {name: getattr(frame, name) for name in _OF_FRAME} for frame in scene.frames}
-        return cls(dict(scene.instructions), frames)
+        # What was never said stands there as it is meant.
+        return cls(Instructions.model_validate(scene.instructions).model_dump(mode="json"), frames)
 
     def kept(self, session: Session) -> dict[str, str]:
         """Keep it; the digests of its sections."""

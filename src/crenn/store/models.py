@@ -102,7 +102,7 @@ class CameraNoiseRow(Base):
 
 
 class AreaPreset(Base):
-    """Areas kept by a name; see `crenn.core.presets.AreasDocument`."""
+    """Areas kept by a name; see `crenn.core.area_presets.AreasDocument`."""
 
     __tablename__ = "area_preset"
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -1,6 +1,7 @@
 """The program of a treatment."""
 
 import threading
+from typing import Any
 
 import cachetools
 
@@ -20,7 +21,8 @@ _MASK = {"id", "name", "opacity", "parts", "invert"}
 
 def _key(treatment: Treatment, light: SceneLight, display: bool = True) -> tuple[str, SceneLight, bool]:
     # What masks and mends are made of is none of a program's business, and can be long.
-    return treatment.model_dump_json(exclude={"basis": True, "mend": True, "areas": {"__all__": _MASK}}), light, display
+    beside: Any = {"basis": True, "mend": True, "presets": True, "areas": {"__all__": _MASK}}
+    return treatment.model_dump_json(exclude=beside), light, display
 
 
 @cachetools.cached(cachetools.LRUCache(_KEPT), key=_key, lock=threading.Lock())

@@ -1,0 +1,116 @@
+"""History, marks, takes, presets and what steps do, over HTTP."""
+
+import cv2
+import numpy as np
+
+from tests.api.case import SceneCase
+
+
+class HistoryAndPresets(SceneCase):
+    def ask(self, method: str, path: str, body: dict | None = None, code: int = 200):
+        answer = self.http.request(method, f"{self.address}{path}", json=body)
+        self.assertEqual(answer.status_code, code, answer.text)
+        return answer.json() if "json" in answer.headers["content-type"] else answer.content
+
+    def change(self, label: str, **sections) -> int:
+        body = {"document": sections, "parent": self.ask("GET", "")["revision"], "label": label}
+        return self.ask("PUT", "/treatment", body)["revision"]
+
+    def grey(self, data: bytes) -> float:
+        return float(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR).mean())
+
+    def test_back_marks_and_takes(self):
+        bright, dark = self.change("Bright", exposure={"ev": 1.0}), self.change("Dark", exposure={"ev": -3.0})
+        self.ask("PUT", "/marks", {"name": "good", "revision": bright})
+        told = self.ask("GET", "/history")
+        self.assertEqual([e["label"] for e in told["entries"]][-2:], ["Bright", "Dark"])
+        self.assertEqual(told["entries"][-2]["marks"], ["good"])
+        self.assertEqual(told["marks"], [{"name": "good", "revision": bright}])
+        pictures = [self.ask("GET", f"/states/{r}/picture.jpg?side=120") for r in (bright, dark)]
+        self.assertGreater(self.grey(pictures[0]), self.grey(pictures[1]) + 20)
+        state = self.ask("POST", "/back", {"revision": bright, "label": "Back to good"})
+        self.assertEqual(
+            (state["treatment"]["exposure"]["ev"], state["merging"], state["can_undo"]), (1.0, False, True)
+        )
+        self.assertEqual(self.ask("POST", "/undo")["treatment"]["exposure"]["ev"], -3.0)
+        self.assertEqual(self.ask("GET", f"/states/{bright}")["exposure"]["ev"], 1.0)
+        taken = self.ask("POST", "/takes", {"name": "Other", "revision": bright})
+        self.assertEqual(taken["treatment"]["exposure"]["ev"], 1.0)
+        first, other = self.ask("GET", "/history")["takes"]
+        self.assertEqual((first["here"], other["here"], other["name"]), (False, True, "Other"))
+        self.assertEqual(self.ask("GET", f"/takes/{first['id']}")["exposure"]["ev"], -3.0)
+        renamed = self.ask("PATCH", f"/takes/{other['id']}", {"name": "Bright one"})
+        self.assertEqual(renamed["takes"][1]["name"], "Bright one")
+        self.assertIn("worked on", self.ask("DELETE", f"/takes/{other['id']}", code=400)["detail"])
+        self.ask("POST", f"/takes/{first['id']}/choose")
+        self.assertEqual(len(self.ask("DELETE", f"/takes/{other['id']}")["takes"]), 1)
+        self.assertEqual(self.ask("POST", "/marks/forget", {"name": "good"})["marks"], [])
+        for method, path, body in (
+            ("GET", "/states/999999", None),
+            ("POST", "/back", {"revision": 999999, "label": "x"}),
+            ("POST", "/takes/999999/choose", None),
+            ("POST", "/marks/forget", {"name": "none"}),
+        ):
+            self.ask(method, path, body, 404)
+        self.ask("PUT", "/marks", {"name": ""}, 422)
+
+    def test_merging_is_undone_with_the_rest(self):
+        scene = self.ask("GET", "")
+        frame, instructions = scene["frames"][0], scene["instructions"]
+        self.change("Bright", exposure={"ev": 1.0})
+        self.ask("PUT", "/instructions", instructions | {"align": False})
+        self.http.patch(f"/api/frames/{frame['id']}", json={"included": False})
+        # A page goes on storing from the treatment that it knows.
+        self.change("Brighter", exposure={"ev": 1.5})
+        labels = [(e["label"], e["station"]) for e in self.ask("GET", "/history")["entries"]][-4:]
+        self.assertEqual(
+            labels,
+            [("Bright", "light"), ("Alignment", "merge"), ("A frame left out", "merge"), ("Brighter", "light")],
+        )
+        self.assertEqual([self.ask("POST", "/undo")["merging"] for _ in range(3)], [False, True, True])
+        scene = self.ask("GET", "")
+        self.assertEqual((scene["instructions"]["align"], scene["frames"][0]["included"]), (True, True))
+        self.assertTrue(self.ask("POST", "/redo")["merging"])
+        self.assertFalse(self.ask("GET", "")["instructions"]["align"])
+        self.ask("POST", "/undo")
+
+    def test_presets_are_kept_seen_put_on_turned_down_and_taken_off(self):
+        kept = self.http.get("/api/presets").json()["presets"]
+        self.assertGreaterEqual(len(kept), 12)
+        document = {"glow": {"amount": 20}, "exposure": {"ev": 0.5}}
+        made = self.ask("POST", "/presets/make", {"document": document, "name": "Mine", "steps": ["glow", "exposure"]})
+        self.assertEqual(made["steps"], {"glow": {"amount": 20.0}, "exposure": {"ev": 0.5}})
+        names = self.http.put("/api/presets", json={"document": made}).json()["presets"]
+        self.assertEqual([p["preset"]["name"] for p in names if p["own"]], ["Mine"])
+        on = self.ask("POST", "/presets/put-on", {"document": {}, "preset": made, "strength": 50})
+        self.assertEqual((on["glow"]["amount"], on["presets"][0]["name"]), (10, "Mine"))
+        full = self.ask("POST", "/presets/strength", {"document": on, "id": "p1", "strength": 100})
+        self.assertEqual((full["glow"]["amount"], full["exposure"]["ev"]), (20, 0.5))
+        off = self.ask("POST", "/presets/strength", {"document": full, "id": "p1", "strength": None})
+        self.assertEqual((off["glow"]["amount"], off["exposure"]["ev"], off["presets"]), (0, None, []))
+        bright = made | {"steps": {"exposure": {"ev": 4.0}}}
+        shown, plain = (
+            self.ask("POST", "/presets/picture", {"document": {}, "preset": bright, "strength": s}) for s in (100, 0)
+        )
+        self.assertGreater(self.grey(shown), self.grey(plain) + 10)
+        # It is stored with the treatment.
+        self.change("Preset", **{k: full[k] for k in ("glow", "exposure", "presets")})
+        self.assertEqual(self.ask("GET", "")["treatment"]["presets"][0]["name"], "Mine")
+        self.assertEqual(self.http.post("/api/presets/forget", json={"name": "Mine"}).status_code, 200)
+        self.assertEqual(self.http.post("/api/presets/forget", json={"name": "Mine"}).status_code, 404)
+        for body in ({"preset": made | {"steps": {"glow": {"amount": 1e9}}}}, {"preset": {"format": "x"}}):
+            self.ask("POST", "/presets/put-on", {"document": {}, "strength": 100} | body, 400)
+        self.ask("POST", "/presets/put-on", {"document": {}, "preset": made, "strength": 400}, 422)
+        self.ask("POST", "/presets/strength", {"document": {}, "id": "p1", "strength": 10}, 404)
+
+    def test_what_steps_do_is_told(self):
+        document = {"exposure": {"ev": 2.0}, "sharpness": {"amount": 150}, "saturation": {"saturation": 1.0}}
+        groups = [["exposure"], ["sharpness"], ["saturation"], ["exposure", "sharpness"]]
+        found = self.ask("POST", "/contributions", {"document": document, "groups": groups})
+        exposure, sharpness, nothing, both = found
+        self.assertGreater(exposure["share"], 0.5)
+        self.assertEqual((nothing["share"], nothing["harm"]), (0, 0))
+        self.assertGreater(sharpness["noise"], 1)
+        self.assertGreaterEqual(both["delta_e"], exposure["delta_e"] * 0.9)
+        self.ask("POST", "/contributions", {"document": {}, "groups": [["nothing"]]}, 422)
+        self.ask("POST", "/contributions", {"document": {}, "groups": []}, 422)
