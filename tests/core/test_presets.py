@@ -2,6 +2,7 @@
 
 import unittest
 
+from crenn.core.changes import Change
 from crenn.core.errors import CrennError, Missing
 from crenn.core.presets import Preset, on_top, preset_of, put_on, read_preset, shipped, strengthened, taken_off
 from crenn.core.treatment import Treatment, parse_treatment
@@ -56,6 +57,11 @@ class Presets(unittest.TestCase):
         self.assertEqual((off.glow.amount, off.glow.where), (10, "everywhere"))
         with self.assertRaises(Missing):
             taken_off(off, "p1")
+
+    def test_its_strength_is_told_as_a_change(self):
+        on = put_on(Treatment(), preset(steps={"glow": {"amount": 40}}), 100)
+        faded = on.changed([Change(path=["presets", "p1", "strength"], value=30.0)])
+        self.assertEqual((faded.presets[0].strength, on.presets[0].strength), (30, 100))
 
     def test_a_step_that_is_off_is_switched_on_for_it_and_off_again(self):
         begin = parse_treatment({"glow": {"on": False, "amount": 10}})

@@ -316,8 +316,8 @@ class Treatment(_Sections):
         if "areas" in heads:
             touched = {change.path[1] for change in changes if change.path[0] == "areas" and len(change.path) > 2}
             document["areas"] = [_opened(area, changes) if area.id in touched else area for area in self.areas]
-        if "mend" in heads:
-            document["mend"] = [layer.model_dump(mode="json") for layer in self.mend]
+        for name in heads & {"mend", "presets"}:
+            document[name] = [one.model_dump(mode="json") for one in document[name]]
         document = changed(document, changes)
         if "areas" in heads and not isinstance(document.get("areas"), list):
             raise InvalidTreatment("has areas that are no list.")

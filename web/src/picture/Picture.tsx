@@ -2,10 +2,12 @@ import { type PointerEvent, Suspense, useCallback, useEffect, useRef, useState }
 
 import { useBrush } from "../state/merging";
 import { useMaskShown, viewOfMask } from "../state/maskShown";
+import { useCompare } from "../state/compare";
 import { useScene } from "../state/scene";
 import { toggleZoom, useView } from "../state/view";
 import { useDrag } from "../useDrag";
 import { type Station } from "../workbench/stations";
+import { Comparison } from "./Comparison";
 import { fromPane, ViewportContext } from "./viewport";
 import type { Point } from "./map";
 import { Loupe } from "./Loupe";
@@ -37,6 +39,9 @@ export function Picture({ station }: { station: Station }) {
   const loupe = useView((s) => s.loupe);
   const moving = useView((s) => s.moving);
   const brush = useBrush();
+  const others = useCompare((s) => s.others.length);
+  const beside = useCompare((s) => s.way === "beside");
+  const [under, setUnder] = useState<Point | null>(null);
   const tool = TOOLS[inHand];
 
   const renders = useRenders((next) =>
@@ -101,6 +106,7 @@ export function Picture({ station }: { station: Station }) {
     const [x, y] = at(e);
     const inside = x >= 0 && y >= 0 && x < lay.map.size.width && y < lay.map.size.height;
     renders.current?.probe(inside && shown ? { ...shown, probe: [x, y] } : null);
+    if (others > 0) setUnder(inside ? [x, y] : null);
   };
 
   return (
@@ -114,7 +120,10 @@ export function Picture({ station }: { station: Station }) {
         data-drawn={rendered?.number ?? 0}
         data-rendering={rendering}
         data-settled={!rendering && !coarse}
-        style={{ cursor: moving ? "grab" : tool.cursor(zoom !== null) }}
+        style={{
+          cursor: moving ? "grab" : tool.cursor(zoom !== null),
+          width: others > 0 && beside ? `${100 / (others + 1)}%` : undefined,
+        }}
         {...drag}
         onPointerMove={(e) => {
           drag.onPointerMove(e);
@@ -125,9 +134,13 @@ export function Picture({ station }: { station: Station }) {
           if (dragging) return;
           tool.hover?.(null);
           renders.current?.probe(null);
+          setUnder(null);
         }}
         onDoubleClick={(e) => inHand === "pan" && lay && toggleZoom(at(e))}
       />
+      {lay && shown && others > 0 && (
+        <Comparison lay={lay} prepared={shown.prepared} uncropped={shown.uncropped} coarse={coarse} pointed={under} />
+      )}
       {lay && loupe && zoom === null && !dragging && <Loupe shown={shown} lay={lay} view={wantedView} />}
       {lay && <Overview lay={lay} rendered={rendered} />}
       {lay && inHand === "patch" && <NoiseStrip shown={shown} size={lay.map.size} width={pane.width} />}

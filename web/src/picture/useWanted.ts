@@ -5,6 +5,7 @@ import type { StationName } from "../names";
 import { stationOf } from "../workbench/stations";
 import { useAreas } from "../state/areas";
 import { useChosen } from "../state/colour";
+import { useSeen } from "../state/history";
 import { useMend } from "../state/mend";
 import { codesOf, useMaskShown } from "../state/maskShown";
 import { useScene } from "../state/scene";
@@ -41,14 +42,17 @@ export function useShown(station: string) {
   const selected = useAreas((s) => s.selected);
   const unmended = useMend((s) => s.without) && station === "mend";
   const held = useView((s) => s.without);
+  const seen = useSeen((s) => s.treatment);
   const steps = held ?? (unmended ? MENDS : null);
   return useMemo(() => {
     if (!prepared || !treatment) return null;
+    // A state of the history that is looked at is shown as it was.
+    if (seen) return { prepared, treatment: seen, uncropped };
     if (steps) return { prepared, treatment: switchedOff(treatment, steps), uncropped };
     if (!without || station !== "areas") return { prepared, treatment, uncropped };
     const areas = treatment.areas.map((a) => (without === "all" || a.id === selected ? { ...a, on: false } : a));
     return { prepared, treatment: { ...treatment, areas }, uncropped };
-  }, [prepared, treatment, uncropped, without, selected, station, steps]);
+  }, [prepared, treatment, uncropped, without, selected, station, steps, seen]);
 }
 
 /** How the picture drawn lies in its pane; null while there is none. */
@@ -60,6 +64,30 @@ export function useLaid(pane: Size, rendered: Rendered | null): Viewport | null 
     () => (map && pane.width ? { pane, map, placing: place(map.size, pane, zoom, centre) } : null),
     [map, pane, zoom, centre],
   );
+}
+
+/** What of the picture is asked for, and how large: what a pane shows of it as it lies there, or all of it as fits. */
+export function sizeWanted(
+  pane: Size,
+  zoomed: Viewport | null,
+): Pick<Wanted, "part" | "out_width" | "out_height" | "most"> {
+  const dots = window.devicePixelRatio || 1;
+  const points = (length: number) => Math.max(1, Math.min(LARGEST, Math.round(length * dots)));
+  if (!zoomed)
+    return {
+      part: null,
+      out_width: points(pane.width - 2 * MARGIN),
+      out_height: points(pane.height - 2 * MARGIN),
+      most: MOST * dots,
+    };
+  const { map, placing } = zoomed;
+  const { x, y, width, height } = visible(map.size, pane, placing);
+  return {
+    part: [x, y, width, height],
+    out_width: points(width * placing.zoom),
+    out_height: points(height * placing.zoom),
+    most: 1,
+  };
 }
 
 /** Ask for the picture as it is to be seen, whenever that changes. */
@@ -91,26 +119,7 @@ export function useWanted(
   }, [lay]);
   useEffect(() => {
     if (!shown || pane.width <= 2 * MARGIN || pane.height <= 2 * MARGIN || (!fitted && !zoomed)) return;
-    const dots = window.devicePixelRatio || 1;
-    const points = (length: number) => Math.max(1, Math.min(LARGEST, Math.round(length * dots)));
-    let size: Pick<Wanted, "part" | "out_width" | "out_height" | "most">;
-    if (zoomed) {
-      const { map, placing } = zoomed;
-      const { x, y, width, height } = visible(map.size, pane, placing);
-      size = {
-        part: [x, y, width, height],
-        out_width: points(width * placing.zoom),
-        out_height: points(height * placing.zoom),
-        most: 1,
-      };
-    } else {
-      size = {
-        part: null,
-        out_width: points(pane.width - 2 * MARGIN),
-        out_height: points(pane.height - 2 * MARGIN),
-        most: MOST * dots,
-      };
-    }
+    const size = sizeWanted(pane, zoomed);
     renders.current?.ask({ ...shown, view, area, piece, range, within, ink: washed, ...size, coarse });
   }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, within, washed, coarse]);
 }

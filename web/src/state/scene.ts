@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-import { answered, api, type Scene, ServerFault, type Treatment } from "../api/client";
+import { answered, api, type Scene, ServerFault, type Treatment, type TreatmentState } from "../api/client";
 import { telling } from "./difference";
 import { tell, told } from "./messages";
 
@@ -160,22 +160,24 @@ async function drain(queue: Queue) {
 
 let steps: Promise<void> = Promise.resolve();
 
+/** Asks the server to move a scene along its history, or to another take; where it stands then. */
+export type Move = (scene: number) => Promise<TreatmentState>;
+
 /** One step after the other: answers that overtook each other would leave the page behind the server. */
-function inTurn(direction: "undo" | "redo") {
-  steps = steps.then(() => step(direction));
+export function inTurn(move: Move) {
+  steps = steps.then(() => step(move));
   return steps;
 }
 
-async function step(direction: "undo" | "redo") {
+async function step(move: Move) {
   const { scene } = get();
   if (!scene) return;
   // What is being stored comes first: it is what is to be taken back.
   await queues.get(scene.id)?.draining;
   if (!isShown(scene.id)) return;
-  const path = direction === "undo" ? "/api/scenes/{scene_id}/undo" : "/api/scenes/{scene_id}/redo";
   set({ storing: "storing" });
   try {
-    const state = await answered(api.POST(path, { params: { path: { scene_id: scene.id } } }));
+    const state = await move(scene.id);
     if (!isShown(scene.id)) return;
     set({
       scene: { ...get().scene!, treatment: state.treatment, revision: state.revision },
@@ -184,14 +186,17 @@ async function step(direction: "undo" | "redo") {
       canUndo: state.can_undo,
       canRedo: state.can_redo,
     });
+    // How it is to be merged is the scene's, not the treatment's.
+    if (state.merging) await loadScene(scene.id);
   } catch (fault) {
     tell((fault as Error).message);
   }
   if (isShown(scene.id) && !queues.get(scene.id)?.draining) set({ storing: "stored" });
 }
 
-export const undo = () => inTurn("undo");
-export const redo = () => inTurn("redo");
+const path = (scene: number) => ({ params: { path: { scene_id: scene } } });
+export const undo = () => inTurn((id) => answered(api.POST("/api/scenes/{scene_id}/undo", path(id))));
+export const redo = () => inTurn((id) => answered(api.POST("/api/scenes/{scene_id}/redo", path(id))));
 
 /** As `told`, of something that is about the scene in view: nothing comes of it if another is in view by then. */
 export async function toldHere<T>(work: Promise<T>): Promise<T | undefined> {

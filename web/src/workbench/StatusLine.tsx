@@ -1,6 +1,7 @@
 import { useScene } from "../state/scene";
 import type { ViewName } from "../names";
 import { useSelected } from "../state/areas";
+import { endComparing, setWay, useCompare, type Way } from "../state/compare";
 import { useContribution } from "../state/contribution";
 import { useCrop } from "../state/cropping";
 import { useChosen } from "../state/colour";
@@ -72,23 +73,28 @@ export function StatusLine({ station }: { station: Station }) {
     mask: area,
     part: false,
   };
+  const comparing = useCompare((c) => c.others.length > 0);
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">
       <Readout colours={station.name === "colour"} />
       <div className="tools">
-        <div className="segment" role="group" aria-label="View">
-          {shown.map((v) => (
-            <button
-              key={v.name}
-              aria-pressed={view === v.name}
-              title={v.key && `Key ${v.key}`}
-              onClick={() => (v.name === "picture" ? useView.setState({ view: "picture" }) : setView(v.name))}
-            >
-              {v.title}
-            </button>
-          ))}
-        </div>
+        {comparing ? (
+          <ComparingTools />
+        ) : (
+          <div className="segment" role="group" aria-label="View">
+            {shown.map((v) => (
+              <button
+                key={v.name}
+                aria-pressed={view === v.name}
+                title={v.key && `Key ${v.key}`}
+                onClick={() => (v.name === "picture" ? useView.setState({ view: "picture" }) : setView(v.name))}
+              >
+                {v.title}
+              </button>
+            ))}
+          </div>
+        )}
         <div className="segment" role="group" aria-label="Zoom">
           <button
             aria-pressed={zoom === null}
@@ -128,6 +134,32 @@ function UnderPointer({ probe: { colour, code, outside } }: { probe: Probe }) {
         sRGB <b>{code.join(" ")}</b>
         {outside && ", beyond it"}
       </span>
+    </>
+  );
+}
+
+const WAYS: Record<Way, string> = { seam: "Seam", beside: "Beside", difference: "Difference" };
+
+/** How the picture is compared, while it is. */
+function ComparingTools() {
+  const { others, way, probes } = useCompare();
+  const there = others.map((o) => probes[o.key]).filter((probe) => probe != null);
+  return (
+    <>
+      <span className="dim" data-testid="compared">
+        with {others.map((o) => o.title).join(", ")}
+        {there.length > 0 && <>: tone {there.map((probe) => `${probe.tone.toFixed(0)} %`).join(", ")}</>}
+      </span>
+      <div className="segment" role="group" aria-label="How it is compared">
+        {(Object.keys(WAYS) as Way[]).map((name) => (
+          <button key={name} aria-pressed={name === way} onClick={() => setWay(name)}>
+            {WAYS[name]}
+          </button>
+        ))}
+        <button title="Ends comparing. Key Shift C" onClick={endComparing}>
+          End
+        </button>
+      </div>
     </>
   );
 }

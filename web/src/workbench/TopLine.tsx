@@ -4,6 +4,7 @@ import { Link } from "react-router-dom";
 
 import { useSteps } from "../api/queries";
 import { useHeld } from "../panel/useHeld";
+import { toggleAside, useAside } from "../state/aside";
 import { redo, undo, useScene } from "../state/scene";
 import { useView } from "../state/view";
 import type { StationName } from "../names";
@@ -28,6 +29,7 @@ export function TopLine({ station, onKeys }: Props) {
   const touched = useScene((s) =>
     STATIONS.map((t) => (s.scene && s.treatment && t.touched(s.scene, s.treatment, steps) ? "1" : "0")).join(""),
   );
+  const aside = useAside((s) => s.open);
   const { mode, setMode } = useColorScheme();
   const ground = mode === "light" ? "light" : "dark";
   const comparing = useView((s) => s.glance === "untreated");
@@ -64,17 +66,37 @@ export function TopLine({ station, onKeys }: Props) {
       <div className="actions">
         <Tooltip title="Take back (Ctrl Z)">
           <span>
-            <Button variant="outlined" color="inherit" disabled={!canUndo} onClick={() => void undo()}>
-              Undo
-            </Button>
+            <IconButton size="small" aria-label="Undo" disabled={!canUndo} onClick={() => void undo()}>
+              <Turn />
+            </IconButton>
           </span>
         </Tooltip>
         <Tooltip title="Make again (Ctrl Shift Z)">
           <span>
-            <Button variant="outlined" color="inherit" disabled={!canRedo} onClick={() => void redo()}>
-              Redo
-            </Button>
+            <IconButton size="small" aria-label="Redo" disabled={!canRedo} onClick={() => void redo()}>
+              <Turn again />
+            </IconButton>
           </span>
+        </Tooltip>
+        <Tooltip title="What was done, marks and takes (Shift H)">
+          <Button
+            variant="outlined"
+            color={aside === "history" ? "primary" : "inherit"}
+            aria-pressed={aside === "history"}
+            onClick={() => toggleAside("history")}
+          >
+            History
+          </Button>
+        </Tooltip>
+        <Tooltip title="Presets to put on (Shift E)">
+          <Button
+            variant="outlined"
+            color={aside === "presets" ? "primary" : "inherit"}
+            aria-pressed={aside === "presets"}
+            onClick={() => toggleAside("presets")}
+          >
+            Presets
+          </Button>
         </Tooltip>
         <Tooltip describeChild title="Hold to see the untreated start (key B)">
           <Button
@@ -107,6 +129,15 @@ export function TopLine({ station, onKeys }: Props) {
         </Tooltip>
       </div>
     </header>
+  );
+}
+
+/** An arrow that turns back, or forward again. */
+function Turn({ again = false }: { again?: boolean }) {
+  return (
+    <svg width="16" height="16" viewBox="0 0 16 16" aria-hidden transform={again ? "scale(-1 1)" : undefined}>
+      <path d="M6 3 L2.5 6.5 L6 10 M2.5 6.5 H10 A3.5 3.5 0 0 1 10 13.5 H7" fill="none" stroke="currentColor" />
+    </svg>
   );
 }
 

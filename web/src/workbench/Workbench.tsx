@@ -6,6 +6,7 @@ import { useMerging } from "../api/news";
 import { Ladder } from "../ladder/Ladder";
 import { JobProgress } from "../panel/JobProgress";
 import { Picture } from "../picture/Picture";
+import { useAside } from "../state/aside";
 import { useScene } from "../state/scene";
 import { type Side, useRoom } from "../state/room";
 import { useView } from "../state/view";
@@ -15,6 +16,7 @@ import { TopLine } from "./TopLine";
 import { useKeys } from "./useKeys";
 import { useSceneInView } from "./useSceneInView";
 
+const AsidePanel = lazy(() => import("../history/AsidePanel"));
 const KeysDialog = lazy(() => import("./KeysDialog"));
 
 /** The workbench: ladder, picture, the current station's panel. */
@@ -32,6 +34,7 @@ export default function Workbench() {
   const showKeys = useCallback(() => setKeys(true), []);
   useKeys(station.name, showKeys);
   const hidden = useRoom((s) => s.hidden);
+  const aside = useAside((s) => s.open);
 
   if (missing || !scene || scene.id !== id) {
     return (
@@ -82,10 +85,8 @@ export default function Workbench() {
           </div>
         )}
       </main>
-      <section className="panel" aria-label={`${station.title} station`}>
-        <Suspense>
-          <station.Panel />
-        </Suspense>
+      <section className="panel" aria-label={aside ? "Beside the picture" : `${station.title} station`}>
+        <Suspense>{aside ? <AsidePanel open={aside} /> : <station.Panel />}</Suspense>
       </section>
       <StatusLine station={station} />
       <Suspense>{keys && <KeysDialog station={station.name} onClose={() => setKeys(false)} />}</Suspense>

@@ -6,6 +6,9 @@ import { backToStart } from "../state/changes";
 import { preview, redo, store, undo, useScene } from "../state/scene";
 import { type StationName, STATION_NAMES, type ToolName } from "../names";
 import { areaOf, turnInsideOut, useAreas } from "../state/areas";
+import { toggleAside } from "../state/aside";
+import { compareStart } from "../state/compare";
+import { markHere } from "../state/history";
 import { again, fromFrame, removePatch, useMend } from "../state/mend";
 import { nextMaskWay } from "../state/maskShown";
 import { resizeBrush, turnAbout } from "../state/painting";
@@ -87,6 +90,16 @@ export const KEYS: Key[] = [
     keys: ["b"],
     press: () => useView.setState({ glance: "untreated" }),
     lift: () => useView.setState({ glance: null }),
+  },
+  { shown: "Shift H", says: "The history, marks and takes", keys: ["Shift+H"], press: () => toggleAside("history") },
+  { shown: "Shift E", says: "Presets", keys: ["Shift+E"], press: () => toggleAside("presets") },
+  { shown: "Shift W", says: "What each step does", keys: ["Shift+W"], press: () => toggleAside("steps") },
+  { shown: "Shift M", says: "Keep this state as a mark", keys: ["Shift+M"], press: () => void markHere() },
+  {
+    shown: "Shift C",
+    says: "Compare with the start by a seam, and end comparing",
+    keys: ["Shift+C"],
+    press: () => void compareStart(),
   },
   {
     shown: "V",

@@ -1,0 +1,65 @@
+import { Button } from "@mui/material";
+
+import type { History } from "../api/client";
+import { NameInput } from "../panel/NameInput";
+import { beginTake, chooseTake, freeName, removeTake, renameTake, see, unsee } from "../state/history";
+import { CompareButton } from "./CompareButton";
+import { SmallPicture } from "./SmallPicture";
+
+/** Several treatments of the scene; the one that is worked on is delivered. */
+export function Takes({ history }: { history: History }) {
+  const names = history.takes.map((t) => t.name);
+  return (
+    <section aria-label="Takes">
+      <div className="group">
+        <h3>Takes</h3>
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          title="Another treatment of this scene, which begins as this one is"
+          onClick={() => void beginTake(freeName("Take", names), null)}
+        >
+          New take
+        </Button>
+      </div>
+      <ul className="states">
+        {history.takes.map((take) => (
+          <li
+            key={take.id}
+            aria-current={take.here ? "true" : undefined}
+            onPointerEnter={() => !take.here && see(take.revision)}
+            onPointerLeave={unsee}
+          >
+            <SmallPicture revision={take.revision} />
+            <div>
+              <NameInput
+                key={take.name}
+                label={`Name of the take ${take.name}`}
+                name={take.name}
+                longest={60}
+                onName={(next) => {
+                  void renameTake(take.id, next);
+                  return !names.includes(next);
+                }}
+              />
+              <div className="acts">
+                {take.here ? (
+                  <span className="dim">worked on, and delivered</span>
+                ) : (
+                  <>
+                    <button onClick={() => void chooseTake(take.id)}>work on it</button>
+                    <CompareButton revision={take.revision} title={take.name} />
+                    <button aria-label={`Take away ${take.name}`} onClick={() => void removeTake(take.id)}>
+                      take away
+                    </button>
+                  </>
+                )}
+              </div>
+            </div>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

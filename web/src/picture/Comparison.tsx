@@ -1,0 +1,108 @@
+import { useEffect, useMemo, useRef, useState } from "react";
+
+import { beyondSeam, type Other, useCompare } from "../state/compare";
+import { MARGIN } from "./geometry";
+import { type OtherPicture, OtherRenders } from "./otherRenders";
+import { drawOther } from "./paint";
+import { Seam } from "./over/Seam";
+import { sizeWanted } from "./useWanted";
+import type { Viewport } from "./viewport";
+
+interface Props {
+  lay: Viewport;
+  prepared: string;
+  uncropped: boolean;
+  /** Whether something is dragged: then pictures may be coarse. */
+  coarse: boolean;
+  /** Where the pointer is, in full-size pixels of the picture. */
+  pointed: [number, number] | null;
+}
+
+/** The pictures that the present one is compared with, each over it or beside it, moved and zoomed along. */
+export function Comparison(props: Props) {
+  const others = useCompare((s) => s.others);
+  const way = useCompare((s) => s.way);
+  const seam = useCompare((s) => s.seam);
+  const { width, height } = props.lay.pane;
+  const clip =
+    way === "seam"
+      ? `polygon(${beyondSeam(seam, width, height)
+          .map(([x, y]) => `${(100 * x).toFixed(2)}% ${(100 * y).toFixed(2)}%`)
+          .join(", ")})`
+      : undefined;
+  return (
+    <>
+      <div className="others">
+        {others.map((other, i) => (
+          <OtherCanvas
+            key={other.key}
+            {...props}
+            other={other}
+            className={`other ${way}`}
+            style={way === "beside" ? { left: width * (i + 1), width } : { width, clipPath: clip }}
+          />
+        ))}
+      </div>
+      {way === "seam" && others.length > 0 && <Seam width={width} height={height} />}
+      {way === "beside" &&
+        others.map((other, i) => (
+          <span key={other.key} className="other-name" style={{ left: width * (i + 1) + MARGIN }}>
+            {other.title}
+          </span>
+        ))}
+    </>
+  );
+}
+
+interface OtherProps extends Props {
+  other: Other;
+  className: string;
+  style: React.CSSProperties;
+}
+
+function OtherCanvas({ lay, prepared, uncropped, coarse, pointed, other, className, style }: OtherProps) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [picture, setPicture] = useState<OtherPicture | null>(null);
+  const renders = useRef<OtherRenders | null>(null);
+  const { key, treatment } = other;
+  useEffect(() => {
+    const made = new OtherRenders(
+      (next) =>
+        setPicture((last) => {
+          last?.bitmap.close();
+          return next;
+        }),
+      (probe) => useCompare.setState((s) => ({ probes: { ...s.probes, [key]: probe } })),
+    );
+    renders.current = made;
+    return () => made.close();
+  }, [key]);
+  const size = useMemo(() => sizeWanted(lay.pane, lay), [lay]);
+  useEffect(() => {
+    renders.current?.ask({
+      prepared,
+      treatment,
+      uncropped,
+      view: "picture",
+      area: null,
+      piece: null,
+      range: null,
+      ink: null,
+      within: null,
+      coarse,
+      ...size,
+    });
+  }, [prepared, treatment, uncropped, coarse, size]);
+  useEffect(() => renders.current?.probe(pointed), [pointed]);
+  useEffect(() => drawOther(canvas.current!, lay, picture), [lay, picture]);
+  return (
+    <canvas
+      ref={canvas}
+      className={className}
+      style={style}
+      aria-label={`Compared with ${other.title}`}
+      data-other={other.key}
+      data-there={picture !== null}
+    />
+  );
+}

@@ -1,0 +1,105 @@
+import { type Said, ViewLine } from "../api/viewLine";
+import { tell } from "../state/messages";
+import type { Probe } from "../state/view";
+import { messageOf } from "./message";
+import type { Wanted } from "./useRenders";
+
+/** A picture that is compared with, and where it lies in full-size pixels. */
+export interface OtherPicture {
+  bitmap: ImageBitmap;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+interface Header extends Omit<OtherPicture, "bitmap"> {
+  number: number;
+}
+
+/** Asks for pictures of another treatment: the newest wish counts, one is under way. */
+export class OtherRenders {
+  private line: ViewLine;
+  private next = 1;
+  private shown = 0;
+  private flying: number | null = null;
+  private wish: Wanted | null = null;
+  private last: Wanted | null = null;
+  private probing = false;
+  private place: [number, number] | null = null;
+
+  constructor(
+    private show: (picture: OtherPicture) => void,
+    private point: (probe: Probe | null) => void,
+  ) {
+    this.line = new ViewLine(
+      (data) => void this.receive(data),
+      (said) => this.hear(said),
+      (open) => {
+        this.flying = null;
+        this.probing = false;
+        if (open && this.last) this.ask(this.last);
+      },
+    );
+  }
+
+  ask(wanted: Wanted) {
+    this.wish = this.last = wanted;
+    this.send();
+  }
+
+  /** Ask what lies at a place; nothing where there is none. */
+  probe(place: [number, number] | null) {
+    this.place = place;
+    if (!place) this.point(null);
+    else if (!this.probing && this.last) {
+      const { prepared, treatment, uncropped } = this.last;
+      this.probing = this.line.send({ prepared, treatment, uncropped, probe: place });
+    }
+  }
+
+  private send() {
+    if (this.flying !== null || !this.wish) return;
+    const number = this.next++;
+    // It draws by places alone: of the map it needs nothing.
+    if (!this.line.send({ ...this.wish, number, known: "" })) return;
+    this.flying = number;
+    this.wish = null;
+  }
+
+  private hear(said: Said) {
+    if (said.doing) return;
+    if (said.lost || said.fault) {
+      if (said.number == null) this.probing = false;
+      else if (said.number === this.flying) {
+        this.flying = null;
+        if (said.lost) this.wish ??= this.last;
+        this.send();
+      }
+      if (said.fault && !said.lost) tell(said.fault);
+      return;
+    }
+    const asked = this.place;
+    this.probing = false;
+    this.point(asked ? ((said.probe as Probe | null | undefined) ?? null) : null);
+  }
+
+  private async receive(data: ArrayBuffer) {
+    const { header, jpeg } = messageOf<Header>(data);
+    if (header.number === this.flying) {
+      this.flying = null;
+      this.send();
+    }
+    const bitmap = await createImageBitmap(jpeg);
+    if (header.number < this.shown) {
+      bitmap.close();
+      return;
+    }
+    this.shown = header.number;
+    this.show({ bitmap, x: header.x, y: header.y, width: header.width, height: header.height });
+  }
+
+  close() {
+    this.line.close();
+  }
+}

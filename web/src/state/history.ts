@@ -1,0 +1,132 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { create } from "zustand";
+
+import { answered, api, type History, type Treatment } from "../api/client";
+import { queries } from "../api/queries";
+import { tell, told } from "./messages";
+import { perScene } from "./perScene";
+import { inTurn, toldHere, useScene } from "./scene";
+
+const historyKey = (scene: number) => ["history", scene];
+
+/** What was done in a scene. */
+export const askHistory = (scene: number): Promise<History> =>
+  answered(api.GET("/api/scenes/{scene_id}/history", { params: { path: { scene_id: scene } } }));
+
+/** What was done in the scene in view, with its marks and takes. */
+export function useHistory() {
+  const id = useScene((s) => s.scene?.id);
+  const revision = useScene((s) => s.revision);
+  return useQuery({
+    queryKey: [...historyKey(id ?? 0), revision],
+    enabled: id !== undefined,
+    queryFn: () => askHistory(id!),
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+  });
+}
+
+/** A state that is looked at while the treatment stays where it is. */
+export const useSeen = create<{ revision: number | null; treatment: Treatment | null }>(() => ({
+  revision: null,
+  treatment: null,
+}));
+perScene(useSeen);
+
+/** It is rested on for so long before it is asked for, in ms. */
+const RESTS = 90;
+let timer: ReturnType<typeof setTimeout> | undefined;
+
+/** The treatment of a state of the scene in view; what was once told stays as it is. */
+export const stateOf = (scene: number, revision: number): Promise<Treatment> =>
+  queries.fetchQuery({
+    queryKey: ["state", scene, revision, useScene.getState().scene?.prepared],
+    queryFn: () =>
+      answered(
+        api.GET("/api/scenes/{scene_id}/states/{revision}", { params: { path: { scene_id: scene, revision } } }),
+      ),
+    gcTime: 60_000,
+  });
+
+/** Show a state for as long as it is rested on; nothing is changed. */
+export function see(revision: number) {
+  clearTimeout(timer);
+  if (useSeen.getState().revision === revision) return;
+  useSeen.setState({ revision });
+  timer = setTimeout(() => {
+    const { scene } = useScene.getState();
+    if (!scene) return;
+    void toldHere(stateOf(scene.id, revision)).then((treatment) => {
+      if (treatment && useSeen.getState().revision === revision) useSeen.setState({ treatment });
+    });
+  }, RESTS);
+}
+
+export function unsee() {
+  clearTimeout(timer);
+  useSeen.setState({ revision: null, treatment: null });
+}
+
+/** Have a state again: a change like any other. */
+export function backTo(revision: number, label: string) {
+  unsee();
+  return inTurn((id) =>
+    answered(
+      api.POST("/api/scenes/{scene_id}/back", {
+        params: { path: { scene_id: id } },
+        body: { revision, label: `Back to ${label}`.slice(0, 200) },
+      }),
+    ),
+  );
+}
+
+/** Take what the server tells of the history once it has changed something of it. */
+async function changedBy(work: (scene: number) => Promise<History>) {
+  const { scene, revision } = useScene.getState();
+  if (!scene) return;
+  const history = await told(work(scene.id));
+  if (history) queries.setQueryData([...historyKey(scene.id), revision], history);
+}
+
+const at = (scene: number) => ({ params: { path: { scene_id: scene } } });
+const ofTake = (scene: number, take: number) => ({ params: { path: { scene_id: scene, take_id: take } } });
+
+export const keepMark = (name: string, revision: number | null) =>
+  changedBy((id) => answered(api.PUT("/api/scenes/{scene_id}/marks", { ...at(id), body: { name, revision } })));
+/** Keep the present state by a name of its own. */
+export async function markHere() {
+  const { scene } = useScene.getState();
+  const history = scene && (await told(askHistory(scene.id)));
+  if (!history) return;
+  const name = freeName(
+    "Mark",
+    history.marks.map((m) => m.name),
+  );
+  await keepMark(name, null);
+  tell(`Kept as “${name}”.`, "note");
+}
+export const forgetMark = (name: string) =>
+  changedBy((id) => answered(api.POST("/api/scenes/{scene_id}/marks/forget", { ...at(id), body: { name } })));
+export const renameTake = (take: number, name: string) =>
+  changedBy((id) =>
+    answered(api.PATCH("/api/scenes/{scene_id}/takes/{take_id}", { ...ofTake(id, take), body: { name } })),
+  );
+export const removeTake = (take: number) =>
+  changedBy((id) => answered(api.DELETE("/api/scenes/{scene_id}/takes/{take_id}", ofTake(id, take))));
+
+export function beginTake(name: string, revision: number | null) {
+  unsee();
+  return inTurn((id) => answered(api.POST("/api/scenes/{scene_id}/takes", { ...at(id), body: { name, revision } })));
+}
+
+export function chooseTake(take: number) {
+  unsee();
+  return inTurn((id) => answered(api.POST("/api/scenes/{scene_id}/takes/{take_id}/choose", ofTake(id, take))));
+}
+
+/** A name that none of some has: “Take 3”. */
+export function freeName(word: string, taken: string[]): string {
+  let number = taken.length + 1;
+  while (taken.includes(`${word} ${number}`)) number++;
+  return `${word} ${number}`;
+}
