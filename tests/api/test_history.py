@@ -3,6 +3,11 @@
 import cv2
 import numpy as np
 
+from crenn.core.render.matching import Look
+from crenn.core.render.renderer import Renderer
+from crenn.core.treatment import parse_treatment
+from crenn.store.models import Scene
+from crenn.store.treatments import start_treatment
 from tests.api.case import SceneCase
 
 
@@ -102,6 +107,62 @@ class HistoryAndPresets(SceneCase):
             self.ask("POST", "/presets/put-on", {"document": {}, "strength": 100} | body, 400)
         self.ask("POST", "/presets/put-on", {"document": {}, "preset": made, "strength": 400}, 422)
         self.ask("POST", "/presets/strength", {"document": {}, "id": "p1", "strength": 10}, 404)
+
+    def another(self, title: str) -> int:
+        """A second scene of the shoot, merged from the same."""
+        with self.database.session() as session:
+            scene = session.get_one(Scene, self.scene["id"])
+            other = Scene(shoot_id=scene.shoot_id, title=title, report=scene.report, prepared=scene.prepared)
+            session.add(other)
+            session.flush()
+            start_treatment(session, other)
+            session.commit()
+            return other.id
+
+    def test_steps_and_areas_are_carried_over_and_undone_there(self):
+        other = self.another("Other")
+        drawn = {"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.1, 0.1]}
+        document = {
+            "glow": {"amount": 30},
+            "saturation": {"saturation": 1.3},
+            "areas": [
+                {"name": "Sky", "parts": [{"kind": "found", "what": "sky"}], "bends": {"exposure.ev": -1}},
+                {"name": "Drawn", "parts": [drawn], "bends": {"exposure.ev": 1}},
+            ],
+        }
+        body = {"document": document, "scenes": [other], "steps": ["glow", "exposure"], "areas": "found"}
+        self.assertEqual(self.ask("POST", "/carry", body), [{"title": "Other", "fault": None}])
+        found = self.http.get(f"/api/scenes/{other}").json()["treatment"]
+        self.assertEqual((found["glow"]["amount"], found["saturation"]["saturation"]), (30, 1))
+        self.assertEqual(([a["name"] for a in found["areas"]], found["exposure"]["ev"]), (["Sky"], None))
+        # Tied, automatic values are the same; an area of the same name is replaced.
+        self.ask("POST", "/carry", body | {"tied": True, "areas": "all"})
+        found = self.http.get(f"/api/scenes/{other}").json()["treatment"]
+        self.assertIsNotNone(found["exposure"]["ev"])
+        self.assertEqual([a["name"] for a in found["areas"]], ["Sky", "Drawn"])
+        undone = self.http.post(f"/api/scenes/{other}/undo").json()["treatment"]
+        self.assertEqual((undone["exposure"]["ev"], len(undone["areas"])), (None, 1))
+        self.ask("POST", "/carry", body | {"scenes": [10**6]}, 404)
+        self.ask("POST", "/carry", body | {"steps": ["nothing"]})
+        self.ask("POST", "/carry", body | {"scenes": []}, 422)
+
+    def test_a_scene_is_brought_to_anothers_look(self):
+        other = self.another("Warm and dark")
+        state = self.http.get(f"/api/scenes/{other}").json()
+        look = {
+            "exposure": {"ev": state["automatic"]["values"]["exposure.ev"] - 0.8},
+            "white_balance": {"temperature": 6800, "tint": 4},
+            "saturation": {"saturation": 1.2},
+        }
+        put = {"document": look, "parent": state["revision"], "label": "Look"}
+        self.assertEqual(self.http.put(f"/api/scenes/{other}/treatment", json=put).status_code, 200)
+        found = self.ask("POST", "/match", {"document": {}, "scene": other})
+        prepared = self.served.library.open_scene(self.ask("GET", "")["prepared"])
+        renderer = Renderer(prepared)
+        wanted, plain, now = (Look.of(renderer, parse_treatment(d)).values for d in (look, {}, found))
+        self.assertLess(np.abs(now - wanted).max(), 0.25 * np.abs(plain - wanted).max())
+        self.assertIn("itself", self.ask("POST", "/match", {"document": {}, "scene": self.scene["id"]}, 400)["detail"])
+        self.ask("POST", "/match", {"document": {}, "scene": 10**6}, 404)
 
     def test_what_steps_do_is_told(self):
         document = {"exposure": {"ev": 2.0}, "sharpness": {"amount": 150}, "saturation": {"saturation": 1.0}}

@@ -9,6 +9,7 @@ from fastapi.staticfiles import StaticFiles
 
 from crenn.api import (
     areas,
+    carrying,
     colour,
     compare,
     guard,
@@ -88,6 +89,7 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
         compare,
         history,
         presets,
+        carrying,
         view,
         news,
     ):

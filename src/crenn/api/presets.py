@@ -98,7 +98,7 @@ def forget(body: PresetNameIn, config: Settings = Depends(settings)) -> KeptPres
     return _all(config, lambda session: forget_preset(session, body.name))
 
 
-def _about(config: Settings, scene_id: int) -> tuple[dict[str, float], tuple[float, float]]:
+def about_scene(config: Settings, scene_id: int) -> tuple[dict[str, float], tuple[float, float]]:
     """What automatic values of a scene come to, and its sides in shares of the longer one."""
     with config.database.session() as session:
         report = scene_of(session, scene_id).report
@@ -111,14 +111,14 @@ def _about(config: Settings, scene_id: int) -> tuple[dict[str, float], tuple[flo
 
 
 def _with(config: Settings, scene_id: int, body: PutOnIn) -> Treatment:
-    automatic, sides = _about(config, scene_id)
+    automatic, sides = about_scene(config, scene_id)
     return put_on(parse_treatment(body.document), read_preset(body.preset), body.strength, automatic, sides)
 
 
 @router.post("/scenes/{scene_id}/presets/make")
 def make_preset(scene_id: PathId, body: MakePresetIn, config: Settings = Depends(settings)) -> Preset:
     """A preset of some steps and areas of a treatment; nothing is kept."""
-    _, sides = _about(config, scene_id)
+    _, sides = about_scene(config, scene_id)
     return preset_of(parse_treatment(body.document), body.name, body.steps, body.areas, sides)
 
 

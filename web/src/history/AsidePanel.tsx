@@ -1,4 +1,5 @@
 import { type Aside, useAside } from "../state/aside";
+import { CarryPanel } from "./CarryPanel";
 import { HistoryPanel } from "./HistoryPanel";
 import { PresetsPanel } from "./PresetsPanel";
 import { WorthPanel } from "./WorthPanel";
@@ -7,6 +8,7 @@ const PANELS: Record<Aside, { title: string; Panel: () => React.ReactNode }> = {
   history: { title: "History", Panel: HistoryPanel },
   presets: { title: "Presets", Panel: PresetsPanel },
   steps: { title: "Steps", Panel: WorthPanel },
+  carry: { title: "Carry over", Panel: CarryPanel },
 };
 
 /** What stands beside the picture in place of the station's panel. */

@@ -1,7 +1,7 @@
 import { create } from "zustand";
 
-/** What stands beside the picture in place of the station's panel: the scene's history, presets, or what steps do. */
-export type Aside = "history" | "presets" | "steps";
+/** What stands beside the picture in place of the station's panel: the scene's history, presets, what steps do, or other scenes. */
+export type Aside = "history" | "presets" | "steps" | "carry";
 
 export const useAside = create<{ open: Aside | null }>(() => ({ open: null }));
 

@@ -127,6 +127,28 @@ describe("storing", () => {
     expect(useScene.getState()).toMatchObject({ revision: 15, treatment: theirs });
     expect(useMessages.getState().list[0].text).toContain("another window");
   });
+  it("goes on top of what another window has stored meanwhile, and says so", async () => {
+    const theirs = withValue(treatment, ["exposure", "on"], false);
+    const put = vi
+      .spyOn(api, "PUT")
+      .mockResolvedValueOnce(answer(409, { detail: "changed in another window", kind: "stale" }) as never)
+      .mockResolvedValue(answer(200, state(16)) as never);
+    vi.spyOn(api, "GET")
+      .mockResolvedValueOnce(answer(200, { id: 3, treatment: theirs, revision: 15 }) as never)
+      .mockResolvedValue(
+        answer(200, { id: 3, treatment: withValue(theirs, ev, 2), revision: 16, can_undo: true }) as never,
+      );
+    preview((t) => withValue(t, ev, 2));
+    store("Exposure");
+    await vi.runAllTimersAsync();
+    const sent = put.mock.calls.map((c) => (c[1] as unknown as Sent).body);
+    expect(sent.map((b) => [b.changes[0].value, b.parent])).toEqual([
+      [2, 10],
+      [2, 15],
+    ]);
+    expect(useScene.getState()).toMatchObject({ revision: 16, treatment: withValue(theirs, ev, 2), storing: "stored" });
+    expect(useMessages.getState().list[0].text).toContain("both changes are kept");
+  });
   it("makes one of changes of one kind that wait, and keeps those of others apart", async () => {
     let release: (answered: unknown) => void = () => undefined;
     const put = vi.spyOn(api, "PUT").mockImplementationOnce(() => new Promise((done) => (release = done)) as never);

@@ -46,6 +46,8 @@ interface Queue {
   base: Treatment;
   revision: number;
   entries: Entry[];
+  /** How often it was put on what another window had stored meanwhile. */
+  rebased: number;
   /** Once all is stored, or what could not be is given up. */
   draining: Promise<void> | null;
 }
@@ -53,6 +55,8 @@ interface Queue {
 const queues = new Map<number, Queue>();
 /** How long what could not be stored waits before it is tried again, in ms. */
 const AGAIN = 1000;
+/** So often a change is put on what another window has stored in the meantime. */
+const REBASES = 3;
 
 const isShown = (id: number) => get().scene?.id === id;
 
@@ -63,6 +67,7 @@ function queueOf(scene: Scene, revision: number): Queue {
     base: scene.treatment,
     revision,
     entries: [],
+    rebased: 0,
     draining: null,
   };
   queues.set(scene.id, queue);
@@ -140,6 +145,14 @@ async function drain(queue: Queue) {
             await new Promise((done) => setTimeout(done, AGAIN));
             continue;
           }
+          // What was changed elsewhere stays, and what is changed here goes on top of it.
+          if (fault.kind === "stale" && "changes" in other && queue.rebased++ < REBASES) {
+            const newest = await newestRevision(queue.scene);
+            if (newest !== null) {
+              queue.revision = newest;
+              continue;
+            }
+          }
           queue.entries = [];
           queues.delete(queue.scene);
           tell(fault.message);
@@ -156,7 +169,16 @@ async function drain(queue: Queue) {
     queues.delete(queue.scene);
     if (isShown(queue.scene)) set({ storing: "stored" });
   }
+  if (queue.rebased === 0 || !isShown(queue.scene)) return;
+  await loadScene(queue.scene).catch(() => {});
+  tell("This scene was changed in another window meanwhile: both changes are kept. Undo takes yours back.", "note");
 }
+
+const newestRevision = (scene: number): Promise<number | null> =>
+  answered(api.GET("/api/scenes/{scene_id}", { params: { path: { scene_id: scene } } })).then(
+    (found) => found.revision,
+    () => null,
+  );
 
 let steps: Promise<void> = Promise.resolve();
 
