@@ -12,6 +12,7 @@ import OpenEXR
 from PIL import Image
 
 from crenn.cli import parser
+from crenn.core.errors import CrennError
 from tests.core.colour.charts import colours
 from tests.core.frames.mutated import make
 from tests.support import ROOT, FolderCase, night, take
@@ -75,6 +76,19 @@ class CommandLine(FolderCase):
         fallen = np.asarray(Image.open(self.folder / "fallen.png").convert("L"))
         self.assertLess(fallen[:20, :20].mean(), 0.7 * lamps[0][:20, :20].mean())
         np.testing.assert_allclose(fallen[150:170, 230:250].astype(int), lamps[0][150:170, 230:250], atol=2)
+
+        # Presets go on top, by their strengths; a border goes round.
+        preset = self.folder / "fall.json"
+        preset.write_text(json.dumps({"format": "crenn-preset", "name": "Fall", "steps": {"vignette": {"amount": -4}}}))
+        self.told("render", out, "--preset", f"{preset}@50", "--out", self.folder / "half.png")
+        half = np.asarray(Image.open(self.folder / "half.png").convert("L"))
+        np.testing.assert_allclose(half.astype(int), fallen, atol=2)
+        self.told("render", out, "--border", "5", "--caption", "Night", "--out", self.folder / "framed.png")
+        self.assertEqual(Image.open(self.folder / "framed.png").size[0], 480 + 48)
+        with self.assertRaisesRegex(CrennError, "border cannot be"):
+            self.told("render", out, "--border", "50", "--out", self.folder / "framed.png")
+        with self.assertRaisesRegex(CrennError, "One of both"):
+            self.told("render", "--out", self.folder / "nothing.png")
 
     def told(self, *arguments) -> str:
         """What a command prints, run in this process: starting another takes seconds."""

@@ -3,6 +3,7 @@
 import argparse
 import ipaddress
 import re
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -42,6 +43,20 @@ def positive(text: str) -> int:
     if value < 1:
         raise argparse.ArgumentTypeError(f"{text!r} is no number of pixels above 0")
     return value
+
+
+def preset(text: str) -> tuple[Path, float]:
+    """A preset's file and its strength in %, like night.json@60."""
+    name, _, strength = text.rpartition("@")
+    if not name:
+        return Path(text), 100.0
+    try:
+        value = float(strength)
+    except ValueError:
+        value = -1.0
+    if not 0 <= value <= 150:
+        raise argparse.ArgumentTypeError(f"{text!r} tells no strength of 0 to 150 %; write it like night.json@60")
+    return Path(name), value
 
 
 def above_nothing(text: str) -> float:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from crenn import arguments as typed
 from crenn.core.errors import Cancelled, CrennError
+from crenn.library_commands import add_commands, add_database, scene_and_treatment
 
 _NOISE_MODEL = "noise of the camera, as fitted by noise-model, in place of what the files tell"
 
@@ -155,12 +156,20 @@ def _render(arguments) -> None:
     from crenn.core.treatment import Treatment, read_treatment
 
     file_format = {"tiff": "tif", "jpeg": "jpg"}.get(ending := arguments.out.suffix.lower().lstrip("."), ending)
-    treatment = read_treatment(arguments.treatment) if arguments.treatment else Treatment()
     metadata = CaptureMetadata()
-    scene = _scene(arguments)
-    if not _one_map(arguments.inputs):
-        metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[scene.report["reference"]]))
-    treatment = treatment.in_basis(*basis_of(scene.report))
+    if (arguments.scene is None) == (not arguments.inputs):
+        raise CrennError("One of both is needed:", remedy="name a merged picture or frames, or give --scene.")
+    if arguments.scene is not None:
+        scene, treatment, original = scene_and_treatment(arguments)
+        if original is not None:
+            metadata = CaptureMetadata.of(frame_metadata(original))
+    else:
+        treatment, scene = Treatment(), _scene(arguments)
+        if not _one_map(arguments.inputs):
+            metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[scene.report["reference"]]))
+    if arguments.treatment:
+        treatment = read_treatment(arguments.treatment)
+    treatment = _with_presets(arguments, treatment.in_basis(*basis_of(scene.report)), scene)
     if arguments.start:
         treatment = treatment.started(start_values(scene.light, arguments.start))
     if treatment.takes_noise:
@@ -174,6 +183,20 @@ def _render(arguments) -> None:
         metadata=metadata,
         border=_border(arguments),
     )
+
+
+def _with_presets(arguments, treatment, scene):
+    """A treatment with the presets of the command line put on."""
+    from crenn.core.presets import Preset, on_top
+    from crenn.core.treatment import STEPS
+
+    if not arguments.preset:
+        return treatment
+    automatic = {f"{step.name}.{name}": v for step in STEPS for name, v in step.automatic(scene.light).items()}
+    height, width = scene.size
+    longer = max(height, width)
+    presets = [(Preset.read(path), strength) for path, strength in arguments.preset]
+    return on_top(treatment, presets, automatic=automatic, scene=(width / longer, height / longer))
 
 
 def _border(arguments):
@@ -334,8 +357,16 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--instructions", type=Path, metavar="M.json", help="merge instructions, see docs/merge.md")
     p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
     p.set_defaults(run=_merge)
-    p = commands.add_parser("render", help="render a merged picture, or raw frames")
-    p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
+    add_commands(commands)
+    p = commands.add_parser("render", help="render a merged picture, raw frames, or a scene of the library")
+    p.add_argument("inputs", nargs="*", type=Path, metavar="INPUT")
+    p.add_argument("--scene", type=int, metavar="SCENE", help="a scene of the library, by its number")
+    p.add_argument("--take", metavar="NAME", help="of its takes (default: the one that is worked on)")
+    add_database(p)
+    p.add_argument("--library", type=Path, help="shared library folder (default: CRENN_LIBRARY)")
+    p.add_argument(
+        "--preset", type=typed.preset, action="append", metavar="F.json[@STRENGTH]", help="put on, by a strength in %%"
+    )
     p.add_argument("--treatment", type=Path, metavar="T.json")
     p.add_argument(
         "--start",

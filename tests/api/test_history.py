@@ -1,8 +1,14 @@
 """History, marks, takes, presets and what steps do, over HTTP."""
 
+import contextlib
+import io
+import json
+
 import cv2
 import numpy as np
 
+from crenn.cli import parser
+from crenn.core.errors import CrennError
 from crenn.core.render.matching import Look
 from crenn.core.render.renderer import Renderer
 from crenn.core.treatment import parse_treatment
@@ -175,3 +181,40 @@ class HistoryAndPresets(SceneCase):
         self.assertGreaterEqual(both["delta_e"], exposure["delta_e"] * 0.9)
         self.ask("POST", "/contributions", {"document": {}, "groups": [["nothing"]]}, 422)
         self.ask("POST", "/contributions", {"document": {}, "groups": []}, 422)
+
+    def test_the_command_line_tells_of_it_and_renders_a_take(self):
+        url, library = self.database.url, self.served.library.folder
+
+        def told(*arguments) -> str:
+            parsed = parser().parse_args([*map(str, arguments), "--database", url])
+            with contextlib.redirect_stdout(io.StringIO()) as out:
+                parsed.run(parsed)
+            return out.getvalue()
+
+        number = self.scene["id"]
+        bright = self.change("Brighter by far", exposure={"ev": 2.0})
+        self.ask("POST", "/takes", {"name": "Bright one", "revision": bright})
+        self.ask("PUT", "/marks", {"name": "good"})
+        self.change("Dark again", exposure={"ev": -4.0})
+        lines = told("history", number).splitlines()
+        self.assertIn("Dark again", lines[-1])
+        self.assertTrue(lines[-1].startswith("*") and "light" in lines[-1] and "[good]" in lines[-2], lines)
+        entries = json.loads(told("history", number, "--take", "First take", "--json"))
+        self.assertEqual((entries[-1]["label"], entries[-1]["here"]), ("Brighter by far", True))
+        self.assertEqual(json.loads(told("takes", number, "--json"))[-1]["marks"], ["good"])
+        self.assertIn("* Bright one [good]", told("takes", number))
+        means = []
+        for take in ("First take", "Bright one"):
+            path = self.folder / f"{take}.png"
+            told("render", "--scene", number, "--take", take, "--library", library, "--long-edge", 120, "--out", path)
+            means.append(cv2.imread(str(path)).mean())
+        self.assertGreater(means[0], means[1] + 20)
+        # What is worked on has not changed by that.
+        self.assertIn("* Bright one", told("takes", number))
+        for arguments, says in ((("history", 10**6), "no scene"), (("takes", number, "--take", "None"), "no take")):
+            with self.assertRaisesRegex(CrennError, says):
+                told(*arguments)
+        first = self.ask("GET", "/history")["takes"]
+        self.ask("POST", f"/takes/{first[0]['id']}/choose")
+        for take in first[1:]:
+            self.ask("DELETE", f"/takes/{take['id']}")
