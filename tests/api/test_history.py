@@ -50,6 +50,15 @@ class HistoryAndPresets(SceneCase):
         first, other = self.ask("GET", "/history")["takes"]
         self.assertEqual((first["here"], other["here"], other["name"]), (False, True, "Other"))
         self.assertEqual(self.ask("GET", f"/takes/{first['id']}")["exposure"]["ev"], -3.0)
+        # Another take is delivered if it is chosen.
+        means = []
+        for take in (None, first["id"]):
+            job = self.ask("POST", "/deliveries", {"format": "png", "long_edge": 120, "take": take})
+            self.work()
+            file = self.http.get(f"/api/deliveries/{job['id']}/file").content
+            means.append(self.grey(file))
+        self.assertGreater(means[0], means[1] + 20)
+        self.ask("POST", "/deliveries", {"take": 999999}, 404)
         renamed = self.ask("PATCH", f"/takes/{other['id']}", {"name": "Bright one"})
         self.assertEqual(renamed["takes"][1]["name"], "Bright one")
         self.assertIn("worked on", self.ask("DELETE", f"/takes/{other['id']}", code=400)["detail"])

@@ -44,6 +44,7 @@ from crenn.store import treatments
 from crenn.store.library import prepared_name
 from crenn.store.merging import Merging, note_merging
 from crenn.store.models import Job, Revision, Scene
+from crenn.store.takes import take_of
 
 router = APIRouter(prefix="/api", tags=["scenes"])
 T = TypeVar("T")
@@ -297,12 +298,8 @@ def deliver(scene_id: PathId, body: DeliveryIn, config: Settings = Depends(setti
         found = scene_of(session, scene_id)
         if not found.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        job = add_job(
-            session,
-            "deliver",
-            scene_id=scene_id,
-            options=body.model_dump() | {"revision": treatments.current_revision(session, found).id},
-        )
+        take = found.take if body.take is None else take_of(session, found, body.take)
+        job = add_job(session, "deliver", scene_id=scene_id, options=body.model_dump() | {"revision": take.revision_id})
         session.commit()
         return JobOut.model_validate(job)
 

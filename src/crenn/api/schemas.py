@@ -266,6 +266,7 @@ class DeliveryIn(Body):
     format: Literal["jpg", "png", "tif", "avif", "exr"] = "jpg"
     long_edge: int | None = Field(None, ge=16, le=60000)
     quality: int = Field(92, ge=1, le=100)
+    take: Id | None = Field(None, description="of the scene; the one that is worked on if none is told")
     border: Border | None = Field(None, description="goes round the picture; not for OpenEXR")
     mask: AreaId | None = Field(None, description="id of an area: its mask, as a grey PNG of 16 bits")
 

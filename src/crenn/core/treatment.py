@@ -5,11 +5,13 @@ default, and a parameter that is null is automatic. Version 6.
 """
 
 import json
+import threading
 from collections.abc import Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
+import cachetools
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model, field_validator
 
 from crenn.core.applied import AppliedPreset
@@ -221,7 +223,28 @@ def checked_areas(areas: list[Area]) -> list[Area]:
     for area in areas:
         check_left_out(area.without, STEPS)
         check_bends(area.bends, STEPS)
+        if area.take is not None and any(own.take is not None for own in shown_in(area).areas):
+            raise ValueError(f"“{area.name}” shows a treatment that shows others")
     return areas
+
+
+def shown_in(area: Area) -> "Treatment":
+    """The treatment that an area shows in the place of the one that it stands in.
+
+    Raises
+    ------
+    ValueError
+        If it has an unknown or out-of-range value.
+    """
+    try:
+        return _parsed(json.dumps(area.take, sort_keys=True))
+    except InvalidTreatment as fault:
+        raise ValueError(f"“{area.name}” shows what is no treatment: {fault}") from None
+
+
+@cachetools.cached(cachetools.LRUCache(8), lock=threading.Lock())
+def _parsed(document: str) -> "Treatment":
+    return parse_treatment(json.loads(document))
 
 
 class Treatment(_Sections):
@@ -268,7 +291,10 @@ class Treatment(_Sections):
     def key(self) -> tuple:
         """What tells it from others that show something else: neither names and ids, nor its basis."""
         sections = tuple(getattr(self, step.name).model_dump_json() for step in STEPS)
-        areas = tuple((area.key, area.on, area.acts, *area.without, *sorted(area.bends.items())) for area in self.areas)
+        areas = tuple(
+            (area.key, area.on, area.acts, *area.without, *sorted(area.bends.items()), json.dumps(area.take))
+            for area in self.areas
+        )
         return sections, areas, tuple(layer.key for layer in self.mend)
 
     def area(self, key: str | None) -> Area | None:
@@ -294,7 +320,12 @@ class Treatment(_Sections):
         return self.with_sections(
             basis=basis,
             **{step.name: self.section(step).moved(by) for step in STEPS},
-            areas=moved_areas(self.areas, by),
+            areas=[
+                area
+                if area.take is None
+                else area.changed(take=shown_in(area).in_basis(basis, maps).model_dump(mode="json"))
+                for area in moved_areas(self.areas, by)
+            ],
             mend=[layer.moved(by) for layer in self.mend],
         )
 

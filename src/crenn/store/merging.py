@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from crenn.core.merge.instructions import Instructions
 from crenn.store.models import Revision, Scene, Take
@@ -100,20 +100,22 @@ def note_merging(session: Session, scene: Scene, before: Merging) -> Revision | 
 
 def merging_at(session: Session, scene: Scene, revision: Revision) -> Merging | None:
     """How a scene was to be merged at a state; None if that has never been changed."""
-    at: Revision | None = revision
-    while at is not None:
-        if at.merging is not None:
-            return _read(session, at.merging)
-        at = None if at.parent_id is None else session.get(Revision, at.parent_id)
-    # Before the first change it was as that has found it.
+    of_scene = select(Revision).join(Take, Take.id == Revision.take_id).where(Take.scene_id == scene.id)
+    # Before the first change it was as that has found it; most scenes have none, and need no look at what came before.
     first = session.execute(
-        select(Revision)
-        .join(Take, Take.id == Revision.take_id)
-        .where(Take.scene_id == scene.id, Revision.merging_before.is_not(None))
-        .order_by(Revision.id)
-        .limit(1)
+        of_scene.where(Revision.merging_before.is_not(None)).order_by(Revision.id).limit(1)
     ).scalar_one_or_none()
-    return None if first is None else _read(session, first.merging_before or {})
+    if first is None:
+        return None
+    line = (
+        select(Revision.id, Revision.parent_id, Revision.merging).where(Revision.id == revision.id).cte(recursive=True)
+    )
+    before = aliased(Revision)
+    line = line.union_all(select(before.id, before.parent_id, before.merging).where(before.id == line.c.parent_id))
+    nearest = session.execute(
+        select(line.c.merging).where(line.c.merging.is_not(None)).order_by(line.c.id.desc()).limit(1)
+    ).scalar_one_or_none()
+    return _read(session, first.merging_before or {} if nearest is None else nearest)
 
 
 def _read(session: Session, digests: Mapping[str, str]) -> Merging:

@@ -179,7 +179,9 @@ class Revision(Base):
         default=None,
         doc="how the scene is to be merged from here on, see crenn.store.merging; if that was changed",
     )
-    merging_before: Mapped[dict[str, str] | None] = mapped_column(JSONB, default=None, doc="how it was until then")
+    merging_before: Mapped[dict[str, str] | None] = mapped_column(
+        JSONB(none_as_null=True), default=None, doc="how it was until then"
+    )
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 

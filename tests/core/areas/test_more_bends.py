@@ -133,6 +133,25 @@ class Bends(unittest.TestCase):
         both = self.renderer.linear(treatment.with_sections(areas=[one, two]), self.whole)
         np.testing.assert_allclose(both / before, 1.75, rtol=2e-3)
 
+    def test_another_take_is_shown_in_an_area(self):
+        other = {"exposure": {"ev": 2.0}, "saturation": {"saturation": 0.5}, "crop": {"ratio": "1:1"}}
+        treatment = self.treatment({}, LEFT, exposure={"ev": 0.5}, saturation={})
+        here, there = self.light(exposure={"ev": 0.5}, saturation={}), self.light(**other | {"crop": {}})
+        out = self.area(treatment, take=other)
+        # All of it within, nothing of it beyond; the picture lies as this one does.
+        edge = out.shape[1] // 4
+        np.testing.assert_allclose(out[:, :edge], there[:, :edge], rtol=2e-3, atol=1e-6)
+        np.testing.assert_allclose(out[:, -edge:], here[:, -edge:], rtol=2e-3, atol=1e-6)
+        # A dial mixes the two, and what the area bends comes on top.
+        mixed = self.area(treatment, take=other, opacity=25.0)
+        np.testing.assert_allclose(mixed[:, :edge], (0.75 * here + 0.25 * there)[:, :edge], rtol=5e-3, atol=1e-5)
+        darker = self.area(treatment, take=other, bends={"exposure.ev": -1.0})
+        np.testing.assert_allclose(darker[:, :edge], 0.5 * there[:, :edge], rtol=5e-3, atol=1e-5)
+        for wrong, says in (({"exposure": {"ev": 99}}, "no treatment"), ({"areas": [{"parts": [LEFT]}]}, None)):
+            area = {"parts": [LEFT], "take": wrong if says else {"areas": [{"parts": [LEFT], "take": other}]}}
+            with self.assertRaisesRegex(InvalidTreatment, says or "shows others"):
+                parse_treatment({"areas": [area]})
+
     def test_ends_within_an_area_show_light_as_ends_of_the_picture_would(self):
         ends = {"white": 0.0, "black": -8.0}
         for change in ({"white": 1.5}, {"white": -1.0}, {"black": 3.0}, {"black": -3.0}):

@@ -1591,6 +1591,13 @@ export interface components {
             bends: {
                 [key: string]: number;
             };
+            /**
+             * Take
+             * @description another treatment, which is shown in it up to Finish in the place of this one
+             */
+            take: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * AreaKindsOut
@@ -2799,6 +2806,11 @@ export interface components {
              * @default 92
              */
             quality: number;
+            /**
+             * Take
+             * @description of the scene; the one that is worked on if none is told
+             */
+            take?: number | null;
             /** @description goes round the picture; not for OpenEXR */
             border?: components["schemas"]["Border"] | null;
             /**

@@ -2,7 +2,7 @@ import { Button } from "@mui/material";
 
 import type { History } from "../api/client";
 import { NameInput } from "../panel/NameInput";
-import { beginTake, chooseTake, freeName, removeTake, renameTake, see, unsee } from "../state/history";
+import { beginTake, chooseTake, freeName, mixIn, removeTake, renameTake, see, unsee } from "../state/history";
 import { CompareButton } from "./CompareButton";
 import { SmallPicture } from "./SmallPicture";
 
@@ -50,6 +50,12 @@ export function Takes({ history }: { history: History }) {
                   <>
                     <button onClick={() => void chooseTake(take.id)}>work on it</button>
                     <CompareButton revision={take.revision} title={take.name} />
+                    <button
+                      title="Lays it over this one, half of each, in an area: its opacity mixes them, its mask tells where"
+                      onClick={() => void mixIn(take.id, take.name)}
+                    >
+                      mix in
+                    </button>
                     <button aria-label={`Take away ${take.name}`} onClick={() => void removeTake(take.id)}>
                       take away
                     </button>

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { answered, api, type Delivery } from "../api/client";
 import { isActive, useNews } from "../api/news";
 import { deliveriesChanged, useDeliveries } from "../api/queries";
+import { useHistory } from "../state/history";
 import { told } from "../state/messages";
 import { useScene } from "../state/scene";
 import { useView } from "../state/view";
@@ -29,6 +30,9 @@ export default function DeliverPanel() {
   const [quality, setQuality] = useState("92");
   const full = useView((s) => (s.map ? Math.max(s.map.size.width, s.map.size.height) : null));
   const [edge, setEdge] = useState("");
+  const takes = useHistory().data?.takes ?? [];
+  const [take, setTake] = useState<number | null>(null);
+  const chosen = takes.find((t) => t.id === take) ?? takes.find((t) => t.here);
   const [border, setBorder] = useState<Border | null>(null);
   const running = Object.values(jobs).filter((j) => j.kind === "deliver" && j.scene_id === scene.id && isActive(j));
 
@@ -44,6 +48,7 @@ export default function DeliverPanel() {
             format,
             long_edge: edge === "" ? null : Number(edge),
             quality: lossy ? Math.round(Number(quality)) : 92,
+            take: chosen?.id ?? null,
             border: format === "exr" ? null : border,
           },
         }),
@@ -87,6 +92,21 @@ export default function DeliverPanel() {
             error={qualityFault}
             helperText={qualityFault ? "A number from 1 to 100" : undefined}
           />
+        )}
+        {takes.length > 1 && (
+          <TextField
+            select
+            size="small"
+            label="Take"
+            value={chosen?.id ?? ""}
+            onChange={(e) => setTake(Number(e.target.value))}
+          >
+            {takes.map((t) => (
+              <MenuItem key={t.id} value={t.id}>
+                {t.name}
+              </MenuItem>
+            ))}
+          </TextField>
         )}
         {format !== "exr" && <BorderFields border={border} set={setBorder} />}
         <div>

@@ -151,6 +151,7 @@ export function beginPart(part: Part, about: Partial<Area> = {}): [string, strin
     invert: false,
     parts: [part],
     bends: ready(),
+    take: null,
     ...about,
     name,
   });

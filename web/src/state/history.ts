@@ -3,7 +3,9 @@ import { create } from "zustand";
 
 import { answered, api, type History, type Treatment } from "../api/client";
 import { queries } from "../api/queries";
+import { addPart } from "./areas";
 import { tell, told } from "./messages";
+import { brushOf } from "./parts";
 import { perScene } from "./perScene";
 import { inTurn, toldHere, useScene } from "./scene";
 
@@ -122,6 +124,17 @@ export function beginTake(name: string, revision: number | null) {
 export function chooseTake(take: number) {
   unsee();
   return inTurn((id) => answered(api.POST("/api/scenes/{scene_id}/takes/{take_id}/choose", ofTake(id, take))));
+}
+
+/** Lay another take over the picture, half of each: in an area of its own, which any mask can hold. */
+export async function mixIn(take: number, name: string) {
+  const { scene } = useScene.getState();
+  if (!scene) return;
+  const other = await toldHere(answered(api.GET("/api/scenes/{scene_id}/takes/{take_id}", ofTake(scene.id, take))));
+  if (!other) return;
+  // What it shows of others itself is left out: one lies in the other, not a third in that.
+  const shown = { ...other, areas: other.areas.filter((area) => area.take == null), presets: [] };
+  addPart(brushOf([]), { name: name.slice(0, 60), invert: true, opacity: 50, bends: {}, take: shown });
 }
 
 /** A name that none of some has: “Take 3”. */

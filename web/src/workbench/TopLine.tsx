@@ -78,7 +78,7 @@ export function TopLine({ station, onKeys }: Props) {
             </IconButton>
           </span>
         </Tooltip>
-        <Tooltip title="What was done, marks and takes (Shift H)">
+        <Tooltip describeChild title="What was done, marks and takes (Shift H)">
           <Button
             variant="outlined"
             color={aside === "history" ? "primary" : "inherit"}
@@ -88,7 +88,7 @@ export function TopLine({ station, onKeys }: Props) {
             History
           </Button>
         </Tooltip>
-        <Tooltip title="Presets to put on (Shift E)">
+        <Tooltip describeChild title="Presets to put on (Shift E)">
           <Button
             variant="outlined"
             color={aside === "presets" ? "primary" : "inherit"}

@@ -51,6 +51,9 @@ class Area(Keyed):
         max_length=MOST_BENDS,
         description="by step and dial (“exposure.ev”): EV added, a factor, or mired, relative to the dial itself",
     )
+    take: dict[str, Any] | None = Field(
+        None, description="another treatment, which is shown in it up to Finish in the place of this one"
+    )
 
     @field_validator("parts")
     @classmethod
@@ -66,14 +69,14 @@ class Area(Keyed):
     @property
     def lies(self) -> bool:
         """Whether what it shows is another rendering of the place, laid over it or added to it as light."""
-        return self.on and (self.acts == "added" or bool(self.without))
+        return self.on and (self.acts == "added" or bool(self.without) or self.take is not None)
 
     @property
     def everywhere(self) -> "Area":
         """The area with all places in its mask, bending dials as if it were not `lies`."""
         all_places = Brush(id="p1", strokes=[], invert=True)
         acts: Acts = "light" if self.acts == "added" else self.acts
-        return self.changed(parts=[all_places], opacity=100.0, invert=False, acts=acts, without=[])
+        return self.changed(parts=[all_places], opacity=100.0, invert=False, acts=acts, without=[], take=None)
 
     @property
     def opaque(self) -> "Area":

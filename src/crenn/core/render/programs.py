@@ -11,7 +11,7 @@ from crenn.core.pipeline.compile import compiled
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Stage
-from crenn.core.treatment import STEPS, Treatment
+from crenn.core.treatment import STEPS, Treatment, shown_in
 
 #: Programs that are kept: of one picture the same are asked for several times over.
 _KEPT = 12
@@ -53,6 +53,12 @@ def otherwise(treatment: Treatment, index: int) -> Treatment:
     Of the other areas those act that lie nowhere themselves: otherwise each would ask for all.
     """
     own = bending(treatment)[index]
+    if own.take is not None:
+        shown = shown_in(own)
+        # The picture lies as this one does; what the area bends comes on top.
+        lies = {step.name: treatment.section(step) for step in STEPS if step.stage == Stage.FRAME}
+        areas = [*shown.areas, own.everywhere] if own.bends else shown.areas
+        return shown.without(*own.without).with_sections(**lies, areas=areas, mend=treatment.mend)
     others = [area for area in treatment.areas if area is own or not area.lies]
     areas = [area.everywhere if area is own else area for area in others]
     return treatment.without(*own.without).with_sections(areas=areas)

@@ -21,7 +21,7 @@ export function Presets() {
         aria-expanded={at !== null}
         onClick={(e) => setAt(e.currentTarget)}
       >
-        Presets
+        Area presets
       </Button>
       <Menu anchorEl={at} open={at !== null} onClose={close}>
         {copied && (

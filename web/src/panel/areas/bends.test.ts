@@ -53,6 +53,7 @@ describe("what areas can bend", () => {
     const area = {
       acts: "light",
       without: [],
+      take: null,
       bends: { "hues.Sky.shift": -0.5, "inks.red_cyan": 0 },
     } as unknown as Area;
     expect(summary(area, bendable(STEPS, TREATMENT))).toBe("sky, hue \u22120.50 EV");
