@@ -177,6 +177,7 @@ class Colour(PageCase):
         self.settled()
         self.type("exposure.ev", "-12")
         self.page.get_by_role("link", name="Colour", exact=True).click()
+        expect(self.page.get_by_test_id("cloud")).to_be_attached(timeout=20_000)
         self.settled()
         self.pick(0.65, 0.15)
         expect(self.page.get_by_text("This place is black")).to_be_visible()

@@ -68,27 +68,40 @@ class WorkingOverTime(OnPicture):
         self.settled()
         self.assertLess(self.differs(start), 1)
 
+    def work_on(self, name: str) -> None:
+        row = self.page.locator(".states li", has=self.page.get_by_label(f"Name of the take {name}", exact=True))
+        row.get_by_role("button", name="work on it").click()
+        expect(row.get_by_text("worked on, and delivered")).to_be_visible()
+        self.page.mouse.move(*self.at(0.5, 0.5))
+        self.settled()
+
+    def new_take(self) -> str:
+        """Begin another take; its name, and that of the one before."""
+        takes = self.page.get_by_role("region", name="Takes").get_by_role("listitem")
+        expect(takes.first).to_be_visible()
+        count = takes.count()
+        self.page.get_by_role("button", name="New take").click()
+        expect(takes).to_have_count(count + 1)
+        return takes.nth(count).get_by_role("textbox").input_value()
+
     def test_takes_go_their_own_ways(self):
         start = self.pixels().astype(float)
         self.page.keyboard.press("Shift+H")
-        self.page.get_by_role("button", name="New take").click()
-        expect(self.page.get_by_label("Name of the take Take 2")).to_be_visible()
+        before = self.page.locator(".states li[aria-current] input").first.input_value()
+        name = self.new_take()
         self.page.locator(".panel .quiet", has_text="close").click()
         self.drag("exposure.ev", 40)
         self.settled()
         own = self.pixels().astype(float)
         self.page.keyboard.press("Shift+H")
-        self.page.get_by_role("button", name="work on it").click()
-        self.page.mouse.move(*self.at(0.5, 0.5))
-        self.settled()
+        self.work_on(before)
         self.assertLess(self.differs(start), 1)
         self.page.reload()
         self.settled()
         self.page.keyboard.press("Shift+H")
-        self.page.get_by_role("button", name="work on it").click()
-        self.page.mouse.move(*self.at(0.5, 0.5))
-        self.settled()
+        self.work_on(name)
         self.assertLess(self.differs(own), 1)
+        self.work_on(before)
 
     def other(self) -> np.ndarray:
         """What is drawn of the picture that this one is compared with: opaque pixels, and their mean."""
@@ -183,8 +196,7 @@ class WorkingOverTime(OnPicture):
     def test_a_take_is_mixed_in_and_steps_go_to_another_scene(self):
         begin = self.pixels().astype(float)
         self.page.keyboard.press("Shift+H")
-        self.page.get_by_role("button", name="New take").click()
-        expect(self.page.get_by_role("button", name="work on it").first).to_be_visible()
+        self.new_take()
         self.page.locator(".panel .quiet", has_text="close").click()
         self.drag("exposure.ev", 40)
         self.settled()

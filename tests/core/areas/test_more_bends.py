@@ -134,9 +134,10 @@ class Bends(unittest.TestCase):
         np.testing.assert_allclose(both / before, 1.75, rtol=2e-3)
 
     def test_another_take_is_shown_in_an_area(self):
-        other = {"exposure": {"ev": 2.0}, "saturation": {"saturation": 0.5}, "crop": {"ratio": "1:1"}}
-        treatment = self.treatment({}, LEFT, exposure={"ev": 0.5}, saturation={})
-        here, there = self.light(exposure={"ev": 0.5}, saturation={}), self.light(**other | {"crop": {}})
+        own = {"exposure": {"ev": 2.0}, "saturation": {"saturation": 0.5}}
+        other = Treatment.neutral().model_dump(mode="json") | own | {"crop": {"ratio": "1:1"}}
+        treatment = self.treatment({"exposure.ev": 0.0}, LEFT, exposure={"ev": 0.5}, saturation={})
+        here, there = self.light(exposure={"ev": 0.5}, saturation={}), self.light(**own)
         out = self.area(treatment, take=other)
         # All of it within, nothing of it beyond; the picture lies as this one does.
         edge = out.shape[1] // 4
