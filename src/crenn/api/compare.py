@@ -8,8 +8,7 @@ from pydantic import BaseModel, Field, field_validator
 
 from crenn.api.scenes import on_renderer
 from crenn.api.schemas import LightIn, PathId
-from crenn.core.render.contribution import contributions
-from crenn.core.render.renderer import Renderer
+from crenn.core.render.contribution import Contributions
 from crenn.core.treatment import STEPS, parse_treatment
 
 router = APIRouter(prefix="/api", tags=["compare"])
@@ -49,11 +48,11 @@ def contribution(scene_id: PathId, body: ContributionsIn, request: Request) -> l
     """What each group of steps does to a scene's picture; nothing is stored."""
     treatment = parse_treatment(body.document)
 
-    def work(renderer: Renderer) -> list[ContributionOut]:
-        found = contributions(renderer, treatment, body.groups)
-        return [
-            ContributionOut(**{k: round(v, 4) for k, v in asdict(one).items()}, harm=round(one.harm, 3))
-            for one in found
-        ]
+    # One after the other: whoever drags a dial meanwhile gets a turn between them.
+    told = on_renderer(request, scene_id, lambda renderer: Contributions(renderer, treatment))
 
-    return on_renderer(request, scene_id, work)
+    def one(names: list[str]) -> ContributionOut:
+        found = on_renderer(request, scene_id, lambda _: told.of(names))
+        return ContributionOut(**{k: round(v, 4) for k, v in asdict(found).items()}, harm=round(found.harm, 3))
+
+    return [one(names) for names in body.groups]

@@ -62,46 +62,47 @@ class Contribution:
         )
 
 
-def contributions(renderer: Renderer, treatment: Treatment, groups: Sequence[Sequence[str]]) -> list[Contribution]:
-    """What each group of steps, by their names, does to a treatment's picture; what changes geometry is not told.
+class Contributions:
+    """What steps do to the picture of a treatment, told one group after the other; what changes geometry is not told.
+
+    Parameters
+    ----------
+    renderer : Renderer
+    treatment : Treatment
 
     Raises
     ------
     CrennError
         If the treatment's geometry cannot be.
     """
-    window = Window.whole(renderer.frame(treatment).size, _SIDE)
-    part = _dark_part(renderer, treatment)
-    shown = _codes(renderer, treatment, window)
-    lab, grain = srgb_to_lab(shown), _grain(_codes(renderer, treatment, part))
-    stops = np.log2(np.maximum(luminance(renderer.light(renderer.view(treatment, window, False))), 2.0**-20))
-    sides = _sides(stops.astype(np.float32))
-    return [_told(renderer, treatment.without(*names), window, part, shown, lab, grain, sides) for names in groups]
 
+    def __init__(self, renderer: Renderer, treatment: Treatment):
+        self._renderer, self._treatment = renderer, treatment
+        self._window = Window.whole(renderer.frame(treatment).size, _SIDE)
+        self._part = _dark_part(renderer, treatment)
+        self._shown = _codes(renderer, treatment, self._window)
+        self._lab, self._grain = srgb_to_lab(self._shown), _grain(_codes(renderer, treatment, self._part))
+        light = renderer.light(renderer.view(treatment, self._window, False))
+        stops = np.log2(np.maximum(luminance(light), np.float32(2.0**-20)))
+        self._sides = _sides(stops.astype(np.float32))
 
-def _told(
-    renderer: Renderer,
-    without: Treatment,
-    window: Window,
-    part: Window,
-    shown: np.ndarray,
-    lab: np.ndarray,
-    grain: float,
-    sides: list[tuple[np.ndarray, np.ndarray]],
-) -> Contribution:
-    other = _codes(renderer, without, window)
-    other_lab = srgb_to_lab(other)
-    off = delta_e2000(lab, other_lab)
-    plain = _grain(_codes(renderer, without, part))
-    return Contribution(
-        share=float((off > _SEEN).mean()),
-        delta_e=float(off.mean()),
-        white=float((shown.min(-1) >= _WHITE).mean() - (other.min(-1) >= _WHITE).mean()),
-        black=float((shown.max(-1) <= _BLACK).mean() - (other.max(-1) <= _BLACK).mean()),
-        colour=_colourfulness(lab) - _colourfulness(other_lab),
-        halo=_halo(_beyond_tone(lab[..., 0], other_lab[..., 0]), sides),
-        noise=grain / plain if plain > 1e-4 and grain > 1e-4 else 1.0,
-    )
+    def of(self, names: Sequence[str]) -> Contribution:
+        """What a group of steps does, by their names."""
+        without = self._treatment.without(*names)
+        shown, lab = self._shown, self._lab
+        other = _codes(self._renderer, without, self._window)
+        other_lab = srgb_to_lab(other)
+        off = delta_e2000(lab, other_lab)
+        plain = _grain(_codes(self._renderer, without, self._part))
+        return Contribution(
+            share=float((off > _SEEN).mean()),
+            delta_e=float(off.mean()),
+            white=float((shown.min(-1) >= _WHITE).mean() - (other.min(-1) >= _WHITE).mean()),
+            black=float((shown.max(-1) <= _BLACK).mean() - (other.max(-1) <= _BLACK).mean()),
+            colour=_colourfulness(lab) - _colourfulness(other_lab),
+            halo=_halo(_beyond_tone(lab[..., 0], other_lab[..., 0]), self._sides),
+            noise=self._grain / plain if plain > 1e-4 and self._grain > 1e-4 else 1.0,
+        )
 
 
 def _codes(renderer: Renderer, treatment: Treatment, window: Window) -> np.ndarray:
