@@ -209,6 +209,6 @@ class WorkingOverTime(OnPicture):
         (area,) = self.document()["areas"]
         self.assertEqual((area["opacity"], area["take"]["areas"]), (50, []))
         self.assertTrue(0.15 * bright < self.differs(begin) < 0.9 * bright, (bright, self.differs(begin)))
-        self.page.get_by_role("button", name="Carry over", exact=True).first.click()
+        self.page.get_by_role("button", name="Carry", exact=True).click()
         expect(self.page.get_by_text("This shoot has no other scenes.")).to_be_visible()
         expect(self.page.get_by_label("Take Exposure")).to_be_checked()

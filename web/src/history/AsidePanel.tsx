@@ -8,7 +8,7 @@ const PANELS: Record<Aside, { title: string; Panel: () => React.ReactNode }> = {
   history: { title: "History", Panel: HistoryPanel },
   presets: { title: "Presets", Panel: PresetsPanel },
   steps: { title: "Steps", Panel: WorthPanel },
-  carry: { title: "Carry over", Panel: CarryPanel },
+  carry: { title: "Carry", Panel: CarryPanel },
 };
 
 /** What stands beside the picture in place of the station's panel. */
