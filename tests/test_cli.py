@@ -85,7 +85,23 @@ class CommandLine(FolderCase):
         np.testing.assert_allclose(half.astype(int), fallen, atol=2)
         self.told("render", out, "--border", "5", "--caption", "Night", "--out", self.folder / "framed.png")
         self.assertEqual(Image.open(self.folder / "framed.png").size[0], 480 + 48)
-        with self.assertRaisesRegex(CrennError, "border cannot be"):
+        # What the file is to be like, as a document and by options over it; what it carries is done again.
+        like = self.folder / "o.json"
+        like.write_text(json.dumps({"space": "p3", "size": {"by": "share", "share": 50}, "sharpen": "screen"}))
+        wide, again = self.folder / "wide.jpg", self.folder / "again.png"
+        self.told("render", out, "--treatment", treatment, "--output", like, "--title", "Basin", "--out", wide)
+        with Image.open(wide) as picture:
+            self.assertEqual(picture.size, (240, 160))
+            self.assertIn(b"Display P3".decode().encode("utf-16-be"), picture.info["icc_profile"])
+        self.told("render", out, "--treatment", wide, "--out", again)
+        np.testing.assert_array_equal(np.asarray(Image.open(again).convert("L")), fallen)
+        self.told("render", out, "--megapixels", 0.6144, "--enlarge", "--bits", 8, "--out", again)
+        self.assertEqual(Image.open(again).size, (960, 640))
+        like.write_text("{")
+        for wrong, said in ((("--output", like), "tells of no output"), (("--quality", 0), "quality")):
+            with self.assertRaisesRegex(CrennError, said):
+                self.told("render", out, *wrong, "--out", wide)
+        with self.assertRaisesRegex(CrennError, "border"):
             self.told("render", out, "--border", "50", "--out", self.folder / "framed.png")
         with self.assertRaisesRegex(CrennError, "One of both"):
             self.told("render", "--out", self.folder / "nothing.png")

@@ -42,7 +42,7 @@ class Closures(FolderCase):
         kernels._STAMP.write_text(kernels.json.dumps(now))
         self.assertTrue(kernels.compiled())
         kept = [self.sources / "crenn/core" / name for name in ("render/__pycache__", "mosaic/__pycache__")]
-        for folder, name in zip(kept, ("display.codes_of-1.py311.nbi", "hot.vote-1.py311.nbi")):
+        for folder, name in zip(kept, ("display._shown-1.py311.nbi", "hot.vote-1.py311.nbi")):
             folder.mkdir()
             (folder / name).touch()
         self.changed_by("core/render/display.py")

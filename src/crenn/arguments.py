@@ -9,6 +9,9 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from crenn.camera.flaws import Flaws
 
+#: What the option of the same name is, wherever it is.
+NOISE_MODEL = "noise of the camera, as fitted by noise-model, in place of what the files tell"
+
 
 def size(text: str) -> tuple[int, int]:
     """Width and height, like 3000x2000."""

@@ -9,9 +9,8 @@ from pathlib import Path
 
 from crenn import arguments as typed
 from crenn.core.errors import Cancelled, CrennError
-from crenn.library_commands import add_commands, add_database, scene_and_treatment
-
-_NOISE_MODEL = "noise of the camera, as fitted by noise-model, in place of what the files tell"
+from crenn.library_commands import add_commands
+from crenn.render_command import add_render
 
 
 def _instructions(arguments):
@@ -144,76 +143,6 @@ def _noise_model(arguments) -> None:
         print(
             f"{model.make} {model.model} ISO {model.iso:.0f}: var(x) = {model.slope[1]:.3e} x + {model.offset[1]:.3e}"
         )
-
-
-def _render(arguments) -> None:
-    from crenn.core.basis import basis_of
-    from crenn.core.deliver.files import deliver
-    from crenn.core.deliver.metadata import CaptureMetadata
-    from crenn.core.frames.read import frame_metadata
-    from crenn.core.render.renderer import Renderer
-    from crenn.core.starts.starts import start_values
-    from crenn.core.treatment import Treatment, read_treatment
-
-    file_format = {"tiff": "tif", "jpeg": "jpg"}.get(ending := arguments.out.suffix.lower().lstrip("."), ending)
-    metadata = CaptureMetadata()
-    if (arguments.scene is None) == (not arguments.inputs):
-        raise CrennError("One of both is needed:", remedy="name a merged picture or frames, or give --scene.")
-    if arguments.scene is not None:
-        scene, treatment, original = scene_and_treatment(arguments)
-        if original is not None:
-            metadata = CaptureMetadata.of(frame_metadata(original))
-    else:
-        treatment, scene = Treatment(), _scene(arguments)
-        if not _one_map(arguments.inputs):
-            metadata = CaptureMetadata.of(frame_metadata(arguments.inputs[scene.report["reference"]]))
-    if arguments.treatment:
-        treatment = read_treatment(arguments.treatment)
-    treatment = _with_presets(arguments, treatment.in_basis(*basis_of(scene.report)), scene)
-    if arguments.start:
-        treatment = treatment.started(start_values(scene.light, arguments.start))
-    if treatment.takes_noise:
-        scene.split_noise()
-    deliver(
-        Renderer(scene),
-        treatment,
-        arguments.out,
-        file_format,
-        arguments.long_edge,
-        metadata=metadata,
-        border=_border(arguments),
-    )
-
-
-def _with_presets(arguments, treatment, scene):
-    """A treatment with the presets of the command line put on."""
-    from crenn.core.presets import Preset, on_top
-    from crenn.core.treatment import STEPS
-
-    if not arguments.preset:
-        return treatment
-    automatic = {f"{step.name}.{name}": v for step in STEPS for name, v in step.automatic(scene.light).items()}
-    height, width = scene.size
-    longer = max(height, width)
-    presets = [(Preset.read(path), strength) for path, strength in arguments.preset]
-    return on_top(treatment, presets, automatic=automatic, scene=(width / longer, height / longer))
-
-
-def _border(arguments):
-    from crenn.core.deliver.border import Border
-
-    if arguments.border is None and arguments.caption is None:
-        return None
-    try:
-        return Border(
-            width=3.0 if arguments.border is None else arguments.border,
-            shade=arguments.border_shade,
-            caption=arguments.caption or "",
-        )
-    except ValueError:
-        raise CrennError(
-            "This border cannot be.", remedy="Give a width of 0 to 25 %, and a caption of one line of 200 letters."
-        ) from None
 
 
 def _mask(arguments) -> None:
@@ -355,37 +284,16 @@ def parser() -> argparse.ArgumentParser:
     )
     p.add_argument("--method", choices=("auto", "mean", "clipped", "median", "maximum"), help="how a stack becomes one")
     p.add_argument("--instructions", type=Path, metavar="M.json", help="merge instructions, see docs/merge.md")
-    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=typed.NOISE_MODEL)
     p.set_defaults(run=_merge)
     add_commands(commands)
-    p = commands.add_parser("render", help="render a merged picture, raw frames, or a scene of the library")
-    p.add_argument("inputs", nargs="*", type=Path, metavar="INPUT")
-    p.add_argument("--scene", type=int, metavar="SCENE", help="a scene of the library, by its number")
-    p.add_argument("--take", metavar="NAME", help="of its takes (default: the one that is worked on)")
-    add_database(p)
-    p.add_argument("--library", type=Path, help="shared library folder (default: CRENN_LIBRARY)")
-    p.add_argument(
-        "--preset", type=typed.preset, action="append", metavar="F.json[@STRENGTH]", help="put on, by a strength in %%"
-    )
-    p.add_argument("--treatment", type=Path, metavar="T.json")
-    p.add_argument(
-        "--start",
-        metavar="NAME",
-        help="where light starts from: as-it-was, even, dramatic or as-the-camera-showed-it",
-    )
-    p.add_argument("--long-edge", type=typed.positive, metavar="PX")
-    p.add_argument("--border", type=float, metavar="PERCENT", help="round the picture, in %% of its longer side")
-    p.add_argument("--border-shade", choices=("white", "grey", "black"), default="white")
-    p.add_argument("--caption", metavar="TEXT", help="a line within the lower border")
-    p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif)")
-    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
-    p.set_defaults(run=_render)
+    add_render(commands, _scene)
     p = commands.add_parser("mask", help="the mask of an area of a treatment, as a grey PNG of 16 bits")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     p.add_argument("--treatment", type=Path, required=True, metavar="T.json")
     p.add_argument("--area", required=True, metavar="NAME", help="of the area, or its number from 1")
     p.add_argument("--out", required=True, type=Path, metavar="OUT.png")
-    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=typed.NOISE_MODEL)
     p.set_defaults(run=_mask)
     p = commands.add_parser("horizon", help="how far down a picture can be used, at the size it will have")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
@@ -394,7 +302,7 @@ def parser() -> argparse.ArgumentParser:
     output.add_argument("--long-edge", type=typed.positive, metavar="PX", help="of the picture (default full size)")
     output.add_argument("--print", type=typed.above_nothing, metavar="CM", help="longer side of a print, in cm")
     p.add_argument("--dpi", type=typed.above_nothing, default=300.0, help="of the print (default 300)")
-    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=typed.NOISE_MODEL)
     p.add_argument("--json", action="store_true")
     p.set_defaults(run=_horizon)
     p = commands.add_parser("colour", help="the colour of places of a picture, and its cast")
@@ -412,7 +320,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--box", type=typed.box, metavar="X,Y,W,H", help="where the cast is looked for (default everywhere)")
     p.add_argument("--above", type=typed.tone, metavar="EV", help="tone from which on it is looked for, 0 for white")
     p.add_argument("--below", type=typed.tone, metavar="EV", help="tone up to which it is looked for")
-    p.add_argument("--noise-model", type=Path, metavar="N.json", help=_NOISE_MODEL)
+    p.add_argument("--noise-model", type=Path, metavar="N.json", help=typed.NOISE_MODEL)
     p.add_argument("--json", action="store_true")
     p.set_defaults(run=_colour)
     p = commands.add_parser("noise-model", help="fit the noise of a camera on its frames")

@@ -30,6 +30,51 @@ def add_commands(commands) -> None:
         p.add_argument("--json", action="store_true")
         add_database(p)
         p.set_defaults(run=run)
+    p = commands.add_parser("export", help="a whole scene of the library as one file, with its history")
+    p.add_argument("scene", type=int, metavar="SCENE")
+    p.add_argument("--out", required=True, type=Path, metavar="OUT.crenn")
+    p.add_argument("--library", type=Path, help="shared library folder (default: CRENN_LIBRARY)")
+    add_database(p)
+    p.set_defaults(run=_export)
+    p = commands.add_parser("import", help="bring exported scenes, or frames, into the library")
+    p.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    p.add_argument("--name", help="of the shoot that they become (default: of the first file)")
+    add_database(p)
+    p.set_defaults(run=_import)
+
+
+def _export(arguments) -> None:
+    from crenn.core.files import replacing
+    from crenn.store.library import Library
+    from crenn.store.parcel import parcelled
+
+    arguments.take = None
+    with _opened(arguments) as (session, scene):
+        pieces = parcelled(session, scene, Library(environment.library_folder(arguments.library)))
+        with replacing(arguments.out) as temporary, open(temporary, "wb") as file:
+            file.writelines(pieces)
+
+
+def _import(arguments) -> None:
+    from crenn.jobs.queue import add_job
+    from crenn.store.database import Database
+    from crenn.store.models import Shoot
+
+    database = Database(environment.database_url(arguments.database))
+    try:
+        with database.session() as session:
+            shoot = Shoot(name=arguments.name or arguments.files[0].stem[:200])
+            session.add(shoot)
+            session.flush()
+            files = [str(path.resolve()) for path in arguments.files]
+            for path in arguments.files:
+                if not path.is_file():
+                    raise Missing("does not exist.", path, "Check its name.")
+            job = add_job(session, "import", shoot_id=shoot.id, options={"files": files, "upload": None})
+            session.commit()
+            print(f"Job {job.id}: a worker brings in {len(files)} files.")
+    finally:
+        database.close()
 
 
 def add_database(p: argparse.ArgumentParser) -> None:

@@ -1,7 +1,9 @@
 """The API over HTTP: bringing in, treatments, refusals, and what happens when things break."""
 
+import io
 import shutil
 import tempfile
+import zipfile
 from pathlib import Path
 
 import httpx
@@ -190,17 +192,71 @@ class Scenes(ApiCase):
         self.assertEqual(answer.status_code, 400)
         self.assertIn("falls", answer.json()["detail"])
 
+    def delivered(self, *outputs: dict, **more) -> list[dict]:
+        """The jobs of deliveries, once they have ended."""
+        asked = self.http.post(f"{self.address}/deliveries", json={"outputs": outputs, **more})
+        self.assertEqual(asked.status_code, 200, asked.text)
+        self.work()
+        jobs = {job["id"]: job for job in self.http.get(f"{self.address}/deliveries").json()}
+        return [jobs[job["id"]] for job in asked.json()]
+
     def test_deliveries(self):
-        for body in ({"format": "jpg", "long_edge": 200, "quality": 90}, {"format": "exr"}, {"format": "tif"}):
-            job = self.http.post(f"{self.address}/deliveries", json=body).json()
-            self.work()
+        small = {"by": "pixels", "pixels": 200}
+        outputs = (
+            {"format": "jpg", "size": small, "quality": 90, "name": "{title}, {width} × {height}, {set}"},
+            {"format": "exr", "half": True},
+            {"format": "tif", "space": "romm", "name": "same"},
+            {"format": "tif", "size": {"by": "share", "share": 150, "enlarge": True}, "name": "Same"},
+        )
+        jobs = self.delivered(*outputs, set="Gallery")
+        for job in jobs:
             file = self.http.get(f"/api/deliveries/{job['id']}/file")
             self.assertEqual(file.status_code, 200, file.text[:200])
             self.assertGreater(len(file.content), 1000)
-        self.assertEqual(self.http.post(f"{self.address}/deliveries", json={"format": "gif"}).status_code, 422)
+        title = self.scene["title"].replace("/", "-")
+        self.assertEqual(jobs[0]["result"]["name"], f"{title}, 200 × 133, Gallery.jpg")
+        self.assertEqual(jobs[3]["result"]["width"], 720)
+        # All of them as one file, in which no two have the same name.
+        packed = self.http.get("/api/deliveries.zip", params={"job": [job["id"] for job in jobs]})
+        with zipfile.ZipFile(io.BytesIO(packed.content)) as archive:
+            self.assertEqual(archive.namelist()[2:], ["same.tif", "Same (2).tif"])
+            self.assertIsNone(archive.testzip())
+        # What was done to a file is done again, in any scene; nothing is stored by asking.
+        document = {"exposure": {"ev": 0.75}}
+        self.change(document, self.http.get(self.address).json()["revision"])
+        (job,) = self.delivered({"format": "jpg", "size": small})
+        file = self.http.get(f"/api/deliveries/{job['id']}/file").content
+        packet = file[file.index(b"<x:xmpmeta") : file.index(b"</x:xmpmeta>") + 12].decode()
+        asked = {"name": "basin.jpg", "packet": packet}
+        self.assertEqual(self.http.post(f"{self.address}/carried", json=asked).json()["exposure"]["ev"], 0.75)
+        for broken in ("", packet.replace("<crenn:treatment>", "<crenn:treatment>!"), "<x:xmpmeta></x:xmpmeta>"):
+            answer = self.http.post(f"{self.address}/carried", json=asked | {"packet": broken})
+            self.assertEqual((answer.status_code, "basin.jpg" in answer.json()["detail"]), (400, True), broken[:40])
+        wrong = ({"format": "gif"}, {"name": "{nothing}"}, {"space": "none"}, {"size": {"by": "pixels", "pixels": 0}})
+        for output in wrong:
+            asked = self.http.post(f"{self.address}/deliveries", json={"outputs": [output]})
+            self.assertEqual(asked.status_code, 422, output)
+        self.assertEqual(self.http.post(f"{self.address}/deliveries", json={}).status_code, 422)
+        (failed,) = self.delivered({"size": {"by": "pixels", "pixels": 20_000, "enlarge": True}})
+        self.assertIn("can be 4 times: 1920 px", failed["fault"])
+        self.assertEqual(self.http.get("/api/deliveries.zip", params={"job": failed["id"]}).status_code, 404)
+
+    def test_scenes_are_delivered_together_and_sets_are_kept(self):
+        shipped = self.http.get("/api/outputs").json()
+        self.assertIn("For the web", [one["name"] for one in shipped])
+        body = {"scenes": [self.scene["id"]] * 2, "outputs": shipped[0]["outputs"], "set": shipped[0]["name"]}
+        jobs = self.http.post("/api/deliveries", json=body).json()
+        self.assertEqual([job["scene_id"] for job in jobs], [self.scene["id"]])
+        self.assertEqual(self.http.post("/api/deliveries", json=body | {"scenes": [10**6]}).status_code, 404)
+        own = {"name": "For the web", "outputs": [{"format": "webp"}, {"format": "png", "bits": 8}]}
+        kept = self.http.put("/api/outputs", json=own).json()
+        self.assertEqual([len(one["outputs"]) for one in kept if one["name"] == own["name"]], [2])
+        self.assertEqual(self.http.post("/api/outputs/forget", json={"name": own["name"]}).json(), shipped)
+        self.assertEqual(self.http.post("/api/outputs/forget", json={"name": own["name"]}).status_code, 404)
+        self.assertEqual(self.http.put("/api/outputs", json=own | {"outputs": []}).status_code, 422)
 
     def test_a_cancelled_delivery(self):
-        job = self.http.post(f"{self.address}/deliveries", json={"format": "jpg"}).json()
+        job = self.http.post(f"{self.address}/deliveries", json={"outputs": [{}]}).json()[0]
         self.assertEqual(self.http.post(f"/api/jobs/{job['id']}/cancel").json()["state"], "cancelled")
         self.work()
         answer = self.http.get(f"/api/deliveries/{job['id']}/file")

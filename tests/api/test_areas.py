@@ -100,7 +100,7 @@ class Areas(SceneCase):
 
     def test_a_mask_is_delivered_as_a_grey_picture_of_16_bits(self):
         self.keep({"areas": [SKY, DISC]})
-        job = self.http.post(f"{self.address}/deliveries", json={"format": "png", "mask": "a2"}).json()
+        job = self.http.post(f"{self.address}/deliveries", json={"mask": "a2"}).json()[0]
         self.work()
         answer = self.http.get(f"/api/deliveries/{job['id']}/file")
         self.assertIn("Disc.png", answer.headers["content-disposition"])
@@ -109,7 +109,7 @@ class Areas(SceneCase):
         self.assertEqual(int(mask[144, 240]), 65535)
         self.assertEqual(int(mask[20, 20]), 0)
         # An area that is gone meanwhile is told.
-        gone = self.http.post(f"{self.address}/deliveries", json={"format": "png", "mask": "gone"}).json()
+        gone = self.http.post(f"{self.address}/deliveries", json={"mask": "gone"}).json()[0]
         self.work()
         jobs = {j["id"]: j for j in self.http.get("/api/jobs").json()}
         self.assertEqual(jobs[gone["id"]]["state"], "failed")

@@ -6,13 +6,16 @@ import json
 
 import cv2
 import numpy as np
+import rawpy
+from PIL import Image
 
 from crenn.cli import parser
 from crenn.core.errors import CrennError
 from crenn.core.render.matching import Look
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.treatment import parse_treatment
-from crenn.store.models import Scene
+from crenn.store.models import Frame, Scene
 from crenn.store.treatments import start_treatment
 from tests.api.case import SceneCase
 
@@ -45,7 +48,11 @@ class HistoryAndPresets(SceneCase):
         )
         self.assertEqual(self.ask("POST", "/undo")["treatment"]["exposure"]["ev"], -3.0)
         self.assertEqual(self.ask("GET", f"/states/{bright}")["exposure"]["ev"], 1.0)
+        dark = self.ask("GET", "/history")["entries"][-1]["revision"]
+        self.ask("PUT", "/marks", {"name": "later", "revision": dark})
         taken = self.ask("POST", "/takes", {"name": "Other", "revision": bright})
+        # Marks on the way to where it begins are kept; those beyond are of the other one.
+        self.assertEqual([m["name"] for m in self.ask("GET", "/history")["marks"]], ["good"])
         self.assertEqual(taken["treatment"]["exposure"]["ev"], 1.0)
         first, other = self.ask("GET", "/history")["takes"]
         self.assertEqual((first["here"], other["here"], other["name"]), (False, True, "Other"))
@@ -53,17 +60,22 @@ class HistoryAndPresets(SceneCase):
         # Another take is delivered if it is chosen.
         means = []
         for take in (None, first["id"]):
-            job = self.ask("POST", "/deliveries", {"format": "png", "long_edge": 120, "take": take})
+            job = self.ask(
+                "POST",
+                "/deliveries",
+                {"outputs": [{"format": "png", "size": {"by": "pixels", "pixels": 120}}], "take": take},
+            )[0]
             self.work()
             file = self.http.get(f"/api/deliveries/{job['id']}/file").content
             means.append(self.grey(file))
         self.assertGreater(means[0], means[1] + 20)
-        self.ask("POST", "/deliveries", {"take": 999999}, 404)
+        self.ask("POST", "/deliveries", {"outputs": [{}], "take": 999999}, 404)
         renamed = self.ask("PATCH", f"/takes/{other['id']}", {"name": "Bright one"})
         self.assertEqual(renamed["takes"][1]["name"], "Bright one")
         self.assertIn("worked on", self.ask("DELETE", f"/takes/{other['id']}", code=400)["detail"])
         self.ask("POST", f"/takes/{first['id']}/choose")
         self.assertEqual(len(self.ask("DELETE", f"/takes/{other['id']}")["takes"]), 1)
+        self.ask("POST", "/marks/forget", {"name": "later"})
         self.assertEqual(self.ask("POST", "/marks/forget", {"name": "good"})["marks"], [])
         for method, path, body in (
             ("GET", "/states/999999", None),
@@ -178,6 +190,67 @@ class HistoryAndPresets(SceneCase):
         self.assertLess(np.abs(now - wanted).max(), 0.25 * np.abs(plain - wanted).max())
         self.assertIn("itself", self.ask("POST", "/match", {"document": {}, "scene": self.scene["id"]}, 400)["detail"])
         self.ask("POST", "/match", {"document": {}, "scene": 10**6}, 404)
+
+    def test_a_scene_has_anothers_look_by_tone_as_a_change(self):
+        other = self.another("To be made even")
+        state = self.ask("GET", "")
+        # Darks blue and opened, lights warm: no dial of the whole picture does that.
+        look = {"curve": {"deep": 0.5, "dark": 0.6}, "tones": {"shadows_blue": 0.25, "highlights_red": 0.2}}
+        put = {"document": look, "parent": state["revision"], "label": "Look"}
+        self.assertEqual(self.http.put(f"/api/scenes/{self.scene['id']}/treatment", json=put).status_code, 200)
+        before = self.http.get(f"/api/scenes/{other}").json()["treatment"]
+        renderer = Renderer(self.served.library.open_scene(self.ask("GET", "")["prepared"]))
+        wanted, plain = (Look.of(renderer, parse_treatment(d)).by_tone for d in (look, before))
+        path, off = f"/api/scenes/{other}", {}
+        for by_tone in (False, True):
+            told = self.http.post(f"{path}/look", json={"scene": self.scene["id"], "by_tone": by_tone}).json()
+            self.assertIsNone(told["fault"])
+            found = self.http.get(path).json()["treatment"]
+            off[by_tone] = float(np.linalg.norm(Look.of(renderer, parse_treatment(found)).by_tone - wanted))
+        self.assertLess(off[True], 0.35 * float(np.linalg.norm(plain - wanted)))
+        self.assertLess(off[True], 0.6 * off[False])
+        for _ in range(2):
+            undone = self.http.post(f"{path}/undo").json()["treatment"]
+        self.assertEqual(undone, before)
+
+    def alone(self, frame: int, camera: bool = False) -> dict:
+        """The job that has prepared a frame; it is not made twice."""
+        asked = [self.ask("POST", "/alone", {"frame": frame, "camera": camera})["id"] for _ in range(2)]
+        self.work()
+        job = next(j for j in self.http.get("/api/jobs").json() if j["id"] == asked[0])
+        if job["state"] == "done":
+            asked.append(self.ask("POST", "/alone", {"frame": frame, "camera": camera})["id"])
+        self.assertEqual(len(set(asked)), 1)
+        return job
+
+    def test_a_frame_alone_lies_as_the_scene_does(self):
+        frames = [f for f in self.ask("GET", "")["frames"] if f["kind"] == "light"]
+        darkest = min(frames, key=lambda f: f["sensitivity"])
+        merged = self.served.library.open_scene(self.ask("GET", "")["prepared"])
+        window = Window.whole(merged.size, 300)
+        treatment = parse_treatment({"noise": {"on": False}})
+
+        def light(job: dict, document: dict | None) -> np.ndarray:
+            renderer = Renderer(self.served.library.open_scene(job["result"]["prepared"]))
+            return renderer.picture(treatment if document is None else parse_treatment(document), window)[0] / 255
+
+        scene = Renderer(merged).picture(treatment, window)[0] / 255
+        job = self.alone(darkest["id"])
+        alone = light(job, None)
+        bright = scene.min(-1) > 0.35
+        # As bright as the merge, and in its place.
+        self.assertLess(np.median(np.abs(alone - scene)[bright]), 0.02)
+        longest = max(frames, key=lambda f: f["sensitivity"])
+        job = self.alone(longest["id"], camera=True)
+        shown = light(job, job["result"]["treatment"])
+        with self.database.session() as session:
+            frame = session.get_one(Frame, longest["id"])
+            path = self.served.library.original(frame.content_hash, frame.ending)
+        with rawpy.imread(str(path)) as raw:
+            made = np.asarray(Image.open(io.BytesIO(raw.extract_thumb().data)).resize(shown.shape[1::-1])) / 255
+        # What comes in goes out.
+        self.assertLess(np.abs(shown - made)[5:-5, 5:-5].mean(), 0.01)
+        self.assertIn("merged", self.alone(10**6)["fault"])
 
     def test_what_steps_do_is_told(self):
         document = {"exposure": {"ev": 2.0}, "sharpness": {"amount": 150}, "saturation": {"saturation": 1.0}}

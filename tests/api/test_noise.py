@@ -103,7 +103,7 @@ class Noise(ApiCase):
 
     def test_a_delivery_splits_it_off_if_it_has_to(self):
         shutil.rmtree(self.layers)
-        body = {"format": "png"}
+        body = {"outputs": [{"format": "png"}]}
         self.assertIn(self.http.post(f"{self.address}/deliveries", json=body).status_code, (200, 202))
         self.work()
         self.assertIsNotNone(self.told()["noise"])

@@ -275,13 +275,15 @@ class Outrageous(SocketCase):
 
     def test_news_tells_of_every_job_that_is_not_done_however_many_there_are(self):
         for _ in range(40):
-            self.http.post(f"/api/scenes/{self.scene['id']}/deliveries", json={"format": "jpg"})
+            self.http.post(f"/api/scenes/{self.scene['id']}/deliveries", json={"outputs": [{}]})
         with self.socket("/api/news") as one, self.socket("/api/news") as other:
             for line in (one, other):
                 told = json.loads(line.recv(20))
                 self.assertGreaterEqual(sum(j["state"] == "waiting" for j in told["jobs"]), 40)
                 self.assertTrue(told["scenes"])
-            job = self.http.post(f"/api/scenes/{self.scene['id']}/deliveries", json={"format": "png"}).json()
+            job = self.http.post(
+                f"/api/scenes/{self.scene['id']}/deliveries", json={"outputs": [{"format": "png"}]}
+            ).json()[0]
             for line in (one, other):
                 self.assertEqual([j["id"] for j in json.loads(line.recv(20))["jobs"]], [job["id"]])
 

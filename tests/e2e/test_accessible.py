@@ -44,5 +44,5 @@ class Accessible(OnPicture):
         self.page.wait_for_timeout(500)
         self.assert_accessible("keys")
         self.page.goto(self.served.address)
-        expect(self.page.locator("a.scene").first).to_be_visible()
+        expect(self.page.locator(".scene a.open").first).to_be_visible()
         self.assert_accessible("contact sheet")

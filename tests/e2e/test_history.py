@@ -80,7 +80,7 @@ class WorkingOverTime(OnPicture):
         takes = self.page.get_by_role("region", name="Takes").get_by_role("listitem")
         expect(takes.first).to_be_visible()
         count = takes.count()
-        self.page.get_by_role("button", name="New take").click()
+        self.page.get_by_role("button", name="New take", exact=True).click()
         expect(takes).to_have_count(count + 1)
         return takes.nth(count).get_by_role("textbox").input_value()
 
@@ -146,16 +146,46 @@ class WorkingOverTime(OnPicture):
         self.assertLess(half[2], 0.6 * width)
         own = self.page.locator(".picture > canvas").first.bounding_box()["width"]
         self.assertAlmostEqual(own, half[2], delta=2)
+        # Three stand in two rows, and each tells of itself.
+        self.compare_with("Light")
+        expect(self.page.locator("canvas.other[data-there=true]")).to_have_count(2)
+        own, below = (one.bounding_box() for one in (self.page.locator(".picture > canvas").first, there.last))
+        self.assertAlmostEqual(below["y"], own["y"] + own["height"], delta=2)
+        self.assertAlmostEqual(below["x"], own["x"], delta=2)
+        expect(self.page.locator(".other-name").last).to_have_text("no Light")
         self.page.get_by_role("button", name="Difference").click()
         self.assertEqual(there.evaluate("c => getComputedStyle(c).mixBlendMode"), "difference")
+        # Without a station it is as while that is held.
+        self.page.get_by_role("button", name="Seam", exact=True).click()
+        expect(there).to_be_visible()
+        self.page.get_by_role("link", name="Light").hover()
+        self.page.mouse.down()
+        self.page.wait_for_timeout(400)
+        self.settled()
+        held = self.pixels().astype(float)
+        self.page.mouse.up()
+        self.settled()
+        self.assertAlmostEqual(self.other()[1], held[held.sum(-1) > 0].mean(), delta=4)
+        # One frame, treated as the scene is, is as bright as it.
+        self.compare_with(".dng")
+        expect(self.page.locator("canvas.other[data-other^=frame][data-there=true]")).to_be_visible(timeout=30_000)
+        now = self.pixels().astype(float)
+        self.assertAlmostEqual(self.other()[1], now[now.sum(-1) > 0].mean(), delta=10)
         self.page.get_by_role("button", name="End", exact=True).click()
         expect(self.page.locator("canvas.other")).to_have_count(0)
+
+    def compare_with(self, name: str) -> None:
+        self.page.locator(".status [aria-haspopup=menu]").click()
+        self.page.get_by_role("menuitem", name=name).first.click()
+        self.page.get_by_role("menu").wait_for(state="hidden")
+        self.settled()
 
     def test_a_preset_is_put_on_turned_down_kept_and_taken_off(self):
         before = self.pixels().astype(float)
         self.page.keyboard.press("Shift+E")
         card = self.page.locator(".presets .card", has_text="Deep night")
-        expect(card.locator("img")).to_be_visible()
+        # The first picture may wait for what the machine does else.
+        expect(card.locator("img")).to_be_visible(timeout=30_000)
         card.click()
         expect(self.page.locator(".applied")).to_be_visible()
         self.settled()

@@ -1,7 +1,10 @@
 """The real page in a real browser: bring in, merge, drag, look at the pixels, deliver, reload."""
 
+import zipfile
+
 import cv2
 import numpy as np
+from PIL import Image
 from playwright.sync_api import expect
 
 from tests.e2e.page import PageCase
@@ -158,6 +161,39 @@ class Workbench(PageCase):
         self.assertEqual(picture.shape, (320, 480, 3))
         same = cv2.resize(picture, shown.shape[1::-1], interpolation=cv2.INTER_LINEAR).astype(float)
         self.assertLess(np.abs(same - shown).mean(), 3.0)
+        # Another file beside it, smaller and of a wider space; both at once, kept as a set, and the same again.
+        self.page.get_by_role("button", name="another file").click()
+        self.choose("Format", "PNG")
+        self.choose("Size", "Share")
+        self.page.get_by_label("Of each side").fill("150")
+        self.page.get_by_label("May be enlarged").check()
+        expect(self.page.get_by_test_id("made")).to_contain_text("720 × 480 px, enlarged 1.50 times")
+        self.choose("Space", "Display P3")
+        self.page.get_by_role("button", name="Keep as a set").click()
+        self.page.get_by_label("Name of the set").fill("Both")
+        self.page.get_by_role("button", name="Keep", exact=True).click()
+        expect(self.page.get_by_role("combobox", name="Set")).to_have_text("Both")
+        self.page.get_by_role("button", name="Deliver", exact=True).click()
+        expect(link).to_have_count(3, timeout=60_000)
+        with self.page.expect_download() as download:
+            self.page.get_by_role("link", name="all as ZIP").click()
+        with zipfile.ZipFile(download.value.path()) as archive:
+            large = next(name for name in archive.namelist() if name.endswith(".png"))
+            with Image.open(archive.open(large)) as picture:
+                self.assertEqual(picture.size, (720, 480))
+                self.assertIn("icc_profile", picture.info)
+        self.page.get_by_role("button", name="the same again").last.click()
+        expect(self.page.get_by_role("list", name="Outputs").get_by_role("listitem")).to_have_count(1)
+        self.page.get_by_label("Quality, 1–100").fill("0")
+        expect(self.page.get_by_label("Quality, 1–100")).to_have_attribute("aria-invalid", "true")
+        self.choose("Set", "Both")
+        self.page.get_by_role("button", name="Forget this set").click()
+        expect(self.page.get_by_role("combobox", name="Set")).to_have_text("As set below")
+
+    def choose(self, label: str, option: str) -> None:
+        self.page.get_by_role("combobox", name=label).click()
+        self.page.get_by_role("option", name=option, exact=True).click()
+        expect(self.page.get_by_role("listbox")).to_have_count(0)
 
     def test_the_database_stopped_while_the_page_is_open(self):
         server, database = own_server(self)

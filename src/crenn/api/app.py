@@ -12,6 +12,7 @@ from crenn.api import (
     carrying,
     colour,
     compare,
+    deliveries,
     guard,
     history,
     lens,
@@ -21,6 +22,7 @@ from crenn.api import (
     mend,
     news,
     noise,
+    order,
     presets,
     scenes,
     steps,
@@ -77,6 +79,7 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
     for module in (
         guard,
         library,
+        order,
         steps,
         scenes,
         lines,
@@ -90,6 +93,7 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
         history,
         presets,
         carrying,
+        deliveries,
         view,
         news,
     ):

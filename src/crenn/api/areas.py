@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 from crenn.api.context import Settings, settings
 from crenn.api.scenes import on_renderer
 from crenn.api.schemas import Body, LightIn, PatchIn, PathId, Words
-from crenn.core.area_presets import adapted, read_areas
+from crenn.core.area_presets import adapted, read_areas, sides_of
 from crenn.core.areas.area import Area
 from crenn.core.areas.part import Id as AreaId
 from crenn.core.areas.part import Place
@@ -138,7 +138,7 @@ def areas_put(scene_id: PathId, body: AreasIn, request: Request) -> AreasOut:
 
     def work(renderer: Renderer) -> AreasOut:
         height, width = renderer.scene.size
-        return AreasOut(areas=adapted(document, (width / max(width, height), height / max(width, height))))
+        return AreasOut(areas=adapted(document, sides_of(width, height)))
 
     return on_renderer(request, scene_id, work)
 

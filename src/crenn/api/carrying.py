@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from crenn.api.context import Settings, settings
 from crenn.api.presets import StepName, about_scene
@@ -14,7 +14,7 @@ from crenn.core.errors import CrennError
 from crenn.core.render.matching import Look, matched
 from crenn.core.treatment import STEPS, Treatment, parse_treatment
 from crenn.store.carrying import carry_over
-from crenn.store.treatments import current_treatment
+from crenn.store.treatments import change_treatment, current_treatment
 
 router = APIRouter(prefix="/api", tags=["carrying"])
 
@@ -35,10 +35,16 @@ class CarriedOut(BaseModel):
     fault: str | None
 
 
-class MatchIn(LightIn):
-    """A treatment of the scene, and the scene whose look it is to have."""
+class LookIn(BaseModel):
+    """The scene whose look another is to have."""
 
+    model_config = ConfigDict(extra="forbid")
     scene: Id
+    by_tone: bool = Field(False, description="whether tones of the curve and the balance by tone are moved as well")
+
+
+class MatchIn(LightIn, LookIn):
+    """A treatment of the scene, and the scene whose look it is to have."""
 
 
 @router.post("/scenes/{scene_id}/carry")
@@ -56,11 +62,32 @@ def carry(scene_id: PathId, body: CarryIn, config: Settings = Depends(settings))
 @router.post("/scenes/{scene_id}/match")
 def match(scene_id: PathId, body: MatchIn, request: Request, config: Settings = Depends(settings)) -> Treatment:
     """A treatment with dials that bring the scene to another's look; nothing is stored."""
-    treatment = parse_treatment(body.document)
-    if body.scene == scene_id:
+    return _looking_as(request, config, scene_id, parse_treatment(body.document), body)
+
+
+@router.post("/scenes/{scene_id}/look")
+def take_look(scene_id: PathId, body: LookIn, request: Request, config: Settings = Depends(settings)) -> CarriedOut:
+    """Bring a scene, as it stands, to another's look: a change in its history that can be undone."""
+    with config.database.session() as session:
+        scene, other = scene_of(session, scene_id), scene_of(session, body.scene)
+        if not scene.prepared:
+            return CarriedOut(title=scene.title, fault="This scene has not been merged yet.")
+        treatment, parent, title = current_treatment(session, scene), scene.take.revision_id or 0, other.title
+    found = _looking_as(request, config, scene_id, treatment, body)
+    with config.database.session() as session:
+        change_treatment(session, scene_id, found.model_dump(mode="json"), parent, f"Look of {title}"[:200])
+        session.commit()
+        return CarriedOut(title=scene_of(session, scene_id).title, fault=None)
+
+
+def _looking_as(request: Request, config: Settings, scene_id: int, treatment: Treatment, wanted: LookIn) -> Treatment:
+    """A treatment of a scene with dials that bring it to another's look."""
+    if wanted.scene == scene_id:
         raise CrennError("This is the scene itself.", remedy="Choose another one.")
     with config.database.session() as session:
-        other = current_treatment(session, scene_of(session, body.scene))
-    look = on_renderer(request, body.scene, lambda renderer: Look.of(renderer, other))
+        other = current_treatment(session, scene_of(session, wanted.scene))
+    look = on_renderer(request, wanted.scene, lambda renderer: Look.of(renderer, other))
     automatic, _ = about_scene(config, scene_id)
-    return on_renderer(request, scene_id, lambda renderer: matched(renderer, treatment, look, automatic))
+    return on_renderer(
+        request, scene_id, lambda renderer: matched(renderer, treatment, look, automatic, wanted.by_tone)
+    )

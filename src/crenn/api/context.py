@@ -86,10 +86,11 @@ def room() -> int:
 class Renderers:
     """Renderers of the scenes looked at last, what they keep, and the one thread they work on.
 
-    The kernels use both cores by themselves: several at once would only slow each other down.
+    The kernels use both cores by themselves: several at once would only slow each other down. One that is let go loses
+    all that was worked out for it: a picture with three frames beside it needs four.
     """
 
-    def __init__(self, library: Library, most: int = 3):
+    def __init__(self, library: Library, most: int = 6):
         self._library, self._most = library, most
         self._cache = Cache(room())
         self._open: OrderedDict[str, Renderer] = OrderedDict()

@@ -46,9 +46,8 @@ _CHUNK = 2**20
 _LONGEST_NAME = 180
 
 
-def summary(scene: Scene, config: Settings) -> SceneSummary:
+def summary(scene: Scene) -> SceneSummary:
     """A scene as the contact sheet shows it."""
-    picture = config.library.scene_picture(scene.id)
     report = scene.report or {}
     frames = report.get("frames") or []
     covered = None
@@ -59,11 +58,13 @@ def summary(scene: Scene, config: Settings) -> SceneSummary:
         title=scene.title,
         ready=scene.prepared is not None,
         fault=scene.fault,
-        picture_version=str(picture.stat().st_mtime_ns) if picture.exists() else None,
+        picture_version=f"{scene.prepared}-{scene.take.revision_id}" if scene.prepared and scene.take else None,
         frames=[FrameOut.model_validate(f) for f in scene.frames],
         low_stop=report.get("low_stop"),
         high_stop=report.get("high_stop"),
         stops_covered=covered,
+        choice=scene.choice,
+        binned=scene.binned,
     )
 
 
@@ -74,14 +75,18 @@ def shoots(config: Settings = Depends(settings)) -> list[ShootOut]:
         found = session.execute(
             select(Shoot)
             .order_by(Shoot.id.desc())
-            .options(selectinload(Shoot.scenes).selectinload(Scene.frames), selectinload(Shoot.refusals))
+            .options(
+                selectinload(Shoot.scenes).selectinload(Scene.frames),
+                selectinload(Shoot.scenes).selectinload(Scene.take),
+                selectinload(Shoot.refusals),
+            )
         ).scalars()
         return [
             ShootOut(
                 id=s.id,
                 name=s.name,
                 created=s.created,
-                scenes=[summary(c, config) for c in s.scenes if c.frames],
+                scenes=[summary(c) for c in s.scenes if c.frames],
                 refusals=[RefusalOut.model_validate(r) for r in s.refusals],
             )
             for s in found
@@ -247,7 +252,7 @@ def split(scene_id: PathId, body: FramesIn, config: Settings = Depends(settings)
         start_treatment(session, other)
         session.commit()
         session.refresh(other)
-        return summary(other, config)
+        return summary(other)
 
 
 @router.post("/scenes/{scene_id}/move")
@@ -262,7 +267,7 @@ def move(scene_id: PathId, body: MoveIn, config: Settings = Depends(settings)) -
             frame.scene_id = other.id
         session.commit()
         session.refresh(other)
-        return summary(other, config)
+        return summary(other)
 
 
 @router.get("/camera")
@@ -316,12 +321,3 @@ def frame_picture(frame_id: PathId, config: Settings = Depends(settings)) -> Fil
         media_type="image/jpeg",
         headers={"Cache-Control": "private, max-age=31536000, immutable"},
     )
-
-
-@router.get("/scenes/{scene_id}/picture.jpg", response_class=FileResponse)
-def scene_picture(scene_id: PathId, config: Settings = Depends(settings)) -> FileResponse:
-    """A scene's small picture."""
-    path = config.library.scene_picture(scene_id)
-    if not path.exists():
-        raise Missing("This scene has no picture yet.")
-    return FileResponse(path, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000"})

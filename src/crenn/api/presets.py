@@ -10,12 +10,14 @@ from sqlalchemy.orm import Session
 from crenn.api.context import Settings, settings
 from crenn.api.history import small_picture
 from crenn.api.scenes import on_renderer, scene_of
-from crenn.api.schemas import AreaId, Body, LightIn, PathId
+from crenn.api.schemas import Body, LightIn, PathId
+from crenn.core.area_presets import sides_of
+from crenn.core.areas.part import Id as AreaId
 from crenn.core.areas.part import Id as PresetId
 from crenn.core.merge.instructions import Words
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.presets import Preset, preset_of, put_on, read_preset, strengthened, taken_off
-from crenn.core.treatment import STEPS, Treatment, parse_treatment
+from crenn.core.treatment import STEPS, Treatment, automatic_values, parse_treatment
 from crenn.store.presets import forget_preset, keep_preset, presets
 
 router = APIRouter(prefix="/api", tags=["presets"])
@@ -104,10 +106,8 @@ def about_scene(config: Settings, scene_id: int) -> tuple[dict[str, float], tupl
         report = scene_of(session, scene_id).report
     if not report:
         return {}, (1.0, 2 / 3)
-    light = SceneLight.from_report(report)
-    values = {f"{step.name}.{name}": value for step in STEPS for name, value in step.automatic(light).items()}
-    longer = max(report["width"], report["height"])
-    return values, (report["width"] / longer, report["height"] / longer)
+    values = automatic_values(SceneLight.from_report(report))
+    return values, sides_of(report["width"], report["height"])
 
 
 def _with(config: Settings, scene_id: int, body: PutOnIn) -> Treatment:

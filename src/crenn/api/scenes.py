@@ -1,4 +1,4 @@
-"""A scene in the workbench: treatment, undo, merge, delivery."""
+"""A scene in the workbench: treatment, undo, merge."""
 
 import shutil
 import time
@@ -6,14 +6,12 @@ from collections.abc import Callable
 from typing import Annotated, TypeVar
 
 from fastapi import APIRouter, Depends, Query, Request, Response
-from fastapi.responses import FileResponse
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from crenn.api.context import Renderers, Settings, settings
 from crenn.api.schemas import (
     AutomaticOut,
-    DeliveryIn,
     FrameOut,
     JobOut,
     NoiseOut,
@@ -37,23 +35,21 @@ from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import frame_tones
 from crenn.core.report.merging import MergeReport
 from crenn.core.starts.starts import start_values, starts_of
-from crenn.core.treatment import STEPS, Treatment
+from crenn.core.treatment import STEPS, Treatment, automatic_values
 from crenn.jobs.queue import add_job, cancel
-from crenn.jobs.recovery import LISTED
 from crenn.store import treatments
 from crenn.store.library import prepared_name
 from crenn.store.merging import Merging, note_merging
 from crenn.store.models import Job, Revision, Scene
-from crenn.store.takes import take_of
 
 router = APIRouter(prefix="/api", tags=["scenes"])
 T = TypeVar("T")
 
 
-def automatic_values(report: dict) -> AutomaticOut:
+def _automatic(report: dict) -> AutomaticOut:
     """What the automatic parameters of a scene come to."""
     light = SceneLight.from_report(report)
-    found = {f"{step.name}.{name}": value for step in STEPS for name, value in step.automatic(light).items()}
+    found = automatic_values(light)
     values = {name: start_values(light, name) for name in starts_of(light)}
     plain = Treatment()
     rest = {
@@ -111,7 +107,7 @@ def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
             height=report["height"] if report else None,
             frames=[FrameOut.model_validate(f) for f in found.frames],
             report=MergeReport.model_validate(report) if report else None,
-            automatic=automatic_values(report) if report else None,
+            automatic=_automatic(report) if report else None,
             noise=_noise(config, found.prepared),
             instructions=_instructions(found),
             frame_tones=_tones(report),
@@ -289,41 +285,6 @@ def part_of_picture(scene_id: PathId, place: Annotated[PartPlace, Query()], requ
     box = place.x, place.y, place.width, place.height
     shown = on_renderer(request, scene_id, lambda renderer: as_jpeg(excerpt(renderer, box, place.side), 85))
     return Response(shown, media_type="image/jpeg")
-
-
-@router.post("/scenes/{scene_id}/deliveries")
-def deliver(scene_id: PathId, body: DeliveryIn, config: Settings = Depends(settings)) -> JobOut:
-    """Render the scene into a file to download."""
-    with config.database.session() as session:
-        found = scene_of(session, scene_id)
-        if not found.prepared:
-            raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        take = found.take if body.take is None else take_of(session, found, body.take)
-        job = add_job(session, "deliver", scene_id=scene_id, options=body.model_dump() | {"revision": take.revision_id})
-        session.commit()
-        return JobOut.model_validate(job)
-
-
-@router.get("/scenes/{scene_id}/deliveries")
-def deliveries(scene_id: PathId, config: Settings = Depends(settings)) -> list[JobOut]:
-    """What was delivered from the scene, the newest first."""
-    with config.database.session() as session:
-        jobs = session.execute(
-            select(Job).where(Job.scene_id == scene_id, Job.kind == "deliver").order_by(Job.id.desc()).limit(LISTED)
-        ).scalars()
-        return [JobOut.model_validate(j) for j in jobs]
-
-
-@router.get("/deliveries/{job_id}/file", response_class=FileResponse)
-def delivery_file(job_id: PathId, config: Settings = Depends(settings)) -> FileResponse:
-    """Download a delivered file."""
-    job = _job(config, job_id)
-    if job.kind != "deliver" or job.state != "done" or not job.result:
-        raise Missing("This delivery is not finished.")
-    path = config.library.delivery(job_id, job.result["format"])
-    if not path.exists():
-        raise Missing("The delivered file is gone.", remedy="Deliver it again.")
-    return FileResponse(path, filename=job.result["name"])
 
 
 @router.post("/jobs/{job_id}/cancel")

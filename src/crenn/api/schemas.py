@@ -7,9 +7,7 @@ from fastapi import Path
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
 from crenn.camera.flaws import FLAWS, STRONGEST, FlawName
-from crenn.core.areas.part import Id as AreaId
 from crenn.core.changes import Change
-from crenn.core.deliver.border import Border
 from crenn.core.geometry.turn import TurnParameters
 from crenn.core.lens.correction import LensParameters
 from crenn.core.light.curve import CurvePoint
@@ -61,7 +59,7 @@ class JobOut(BaseModel):
 
     model_config = ConfigDict(from_attributes=True)
     id: int
-    kind: Literal["import", "merge", "noise", "fit", "deliver", "shoot"]
+    kind: Literal["import", "merge", "noise", "fit", "deliver", "shoot", "alone"]
     scene_id: int | None
     shoot_id: int | None
     state: Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -88,6 +86,22 @@ class SceneSummary(BaseModel):
     low_stop: float | None
     high_stop: float | None
     stops_covered: float | None
+    choice: int = Field(description="marks of choice, 0 to 3")
+    binned: bool = Field(description="whether it lies in the bin")
+
+
+class SceneChange(Body):
+    """What is changed of a scene in the library."""
+
+    title: Words | None = Field(None, min_length=1, max_length=200)
+    choice: int | None = Field(None, ge=0, le=3)
+    binned: bool | None = None
+
+
+class ShootChange(Body):
+    """What is changed of a shoot."""
+
+    name: Words = Field(min_length=1, max_length=200)
 
 
 class RefusalOut(BaseModel):
@@ -260,17 +274,6 @@ class FolderOut(BaseModel):
     roots: list[str]
 
 
-class DeliveryIn(Body):
-    """What to deliver."""
-
-    format: Literal["jpg", "png", "tif", "avif", "exr"] = "jpg"
-    long_edge: int | None = Field(None, ge=16, le=60000)
-    quality: int = Field(92, ge=1, le=100)
-    take: Id | None = Field(None, description="of the scene; the one that is worked on if none is told")
-    border: Border | None = Field(None, description="goes round the picture; not for OpenEXR")
-    mask: AreaId | None = Field(None, description="id of an area: its mask, as a grey PNG of 16 bits")
-
-
 class PatchIn(Body):
     """A patch of the scene: its middle in shares of the scene's longer side, its radius in full-size pixels."""
 
@@ -420,6 +423,13 @@ class _ParameterOut(BaseModel):
     usual: bool = Field(True, description="whether it is at hand at once; others are folded away")
 
 
+class WhereOut(BaseModel):
+    """A choice of the same step, and the values of it with which a dial does something."""
+
+    choice: str
+    values: list[str]
+
+
 class DialOut(_ParameterOut):
     """A dial; ``group`` names the few that it is shown with where a step has many."""
 
@@ -433,6 +443,7 @@ class DialOut(_ParameterOut):
     scale: Literal["linear", "reciprocal"]
     bend: BendOut | None = Field(description="none if areas cannot bend it")
     group: str | None = None
+    where: WhereOut | None = Field(None, description="none if it always does something")
     turns: bool = Field(False, description="whether its high end is its low one, as of an angle")
 
 

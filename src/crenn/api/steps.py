@@ -6,7 +6,7 @@ from typing import Any
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from crenn.api.schemas import BendOut, ChoiceOut, DialOut, StepOut, ToggleOut
+from crenn.api.schemas import BendOut, ChoiceOut, DialOut, StepOut, ToggleOut, WhereOut
 from crenn.core.areas.area import PARTS, Area
 from crenn.core.areas.brush import BrushStroke
 from crenn.core.mend.patch import MendLayer, Patch
@@ -50,6 +50,7 @@ def _dial(about: dict[str, Any], extra: Mapping[str, Any], bend: Bend | None = N
         scale=extra.get("scale", "linear"),
         bend=BendOut(**vars(bend)) if bend else None,
         group=extra.get("group"),
+        where=WhereOut(choice=extra["where"][0], values=list(extra["where"][1])) if "where" in extra else None,
         turns=extra.get("turns", False),
         **about,
     )

@@ -23,6 +23,7 @@ from crenn.core.areas.shapes import Ellipse, Gradient
 from crenn.core.colorimetry.oklab import from_oklab
 from crenn.core.colorimetry.spaces import srgb_to_lab
 from crenn.core.deliver.files import deliver
+from crenn.core.deliver.output import Output
 from crenn.core.merge.merge import merge_frames
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -235,7 +236,7 @@ def cost() -> list[Table]:
             treatment = parse_treatment(document)
             fresh = Renderer(renderer.scene)
             began = time.perf_counter()
-            deliver(fresh, treatment, Path(name) / "out.jpg", "jpg")
+            deliver(fresh, treatment, Path(name) / "out.jpg", Output())
             seconds = time.perf_counter() - began
             written.add(label, seconds, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20)
     return [table, written]

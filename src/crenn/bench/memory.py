@@ -20,6 +20,7 @@ _CODE = """
 import json, sys, threading, time
 from pathlib import Path
 from crenn.core.deliver.files import deliver
+from crenn.core.deliver.output import Output
 from crenn.core.render.cache import Cache
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -42,7 +43,7 @@ renderer.picture(treatment, Window(0, 0, 64, 64, 64, 64), 16)
 before = used()
 threading.Thread(target=watch, daemon=True).start()
 began = time.perf_counter()
-deliver(renderer, treatment, out, out.suffix[1:])
+deliver(renderer, treatment, out, Output(format=out.suffix[1:]))
 seconds = time.perf_counter() - began
 done.set()
 print(seconds, most[0] - before)

@@ -19,6 +19,7 @@ from crenn.bench.treatments import AREAS, IN_USE
 from crenn.camera.scenes import SCENES
 from crenn.camera.shoot import SHIPPED_SIZE, shoot
 from crenn.core.deliver.files import deliver
+from crenn.core.deliver.output import Output
 from crenn.core.merge.merge import merge_frames
 from crenn.core.pipeline.step import LightStep
 from crenn.core.radiance import RadianceMap
@@ -171,7 +172,7 @@ def jobs() -> Table:
         table.add("opening, to the first picture", time.perf_counter() - began, None)
         renderer.picture(Treatment(), Window(0, 0, 64, 64, 64, 64), 16)
         began = time.perf_counter()
-        deliver(renderer, Treatment(), folder / "out.jpg", "jpg")
+        deliver(renderer, Treatment(), folder / "out.jpg", Output())
         table.add(
             "delivering a JPEG", time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
         )

@@ -8,7 +8,7 @@ from crenn.core.areas.area import MOST_AREAS, Area
 from crenn.core.areas.moving import moved_areas
 from crenn.core.areas.part import with_ids
 from crenn.core.basis import PlaceMap
-from crenn.core.document import Document
+from crenn.core.document import Document, wrong_value
 from crenn.core.errors import CrennError
 from crenn.core.treatment import checked_areas
 
@@ -45,14 +45,19 @@ def read_areas(document: object) -> AreasDocument:
         found = AreasDocument.model_validate(document)
         checked_areas(found.areas)
     except ValidationError as fault:
-        first = fault.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])[:120]
+        where, why = wrong_value(fault)
         raise CrennError(
-            f"These areas cannot be used: “{where}”: {first['msg']}.", remedy="Correct it, or copy them again."
+            f"These areas cannot be used: “{where}”: {why}.", remedy="Correct it, or copy them again."
         ) from None
     except ValueError as fault:
         raise CrennError(f"These areas cannot be used: {fault}.", remedy="Take it out, or copy them again.") from None
     return found
+
+
+def sides_of(width: float, height: float) -> tuple[float, float]:
+    """Width and height in shares of the longer side."""
+    longer = max(width, height)
+    return width / longer, height / longer
 
 
 def adapted(document: AreasDocument, scene: tuple[float, float]) -> list[Area]:

@@ -6,6 +6,7 @@ from typing import Literal
 from crenn.core.area_presets import AreasDocument, adapted
 from crenn.core.areas.area import MOST_AREAS, Area
 from crenn.core.areas.part import with_ids
+from crenn.core.basis import PlaceMap
 from crenn.core.errors import CrennError
 from crenn.core.treatment import STEPS, Treatment
 
@@ -47,8 +48,11 @@ def carried(
     if unknown := set(steps) - _STEPS.keys():
         raise CrennError(f"There is no step “{min(unknown)}”.")
     sections = {}
+    # What was near an edge is so again, as it is of areas.
+    by = PlaceMap.scaled(*(there / here for here, there in zip(*sides))) if sides is not None else None
     for name in steps:
         section = source.section(_STEPS[name])
+        section = section if by is None else section.moved(by)
         own = {
             key: value
             for path, value in (tied or {}).items()

@@ -13,6 +13,12 @@ from crenn.core.errors import CrennError
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 
 
+def wrong_value(fault: ValidationError) -> tuple[str, str]:
+    """Where the first wrong value of a document is, and what is wrong with it."""
+    first = fault.errors()[0]
+    return ".".join(str(part) for part in first["loc"])[:120], first["msg"]
+
+
 class Document(BaseModel):
     """A stored document. Of an earlier version, it is upgraded one version at a time before it is checked.
 
@@ -54,8 +60,7 @@ class Document(BaseModel):
         except OSError as fault:
             raise CrennError(f"cannot be read: {fault.strerror}.", path) from fault
         except ValidationError as fault:
-            first = fault.errors()[0]
-            where = ".".join(str(p) for p in first["loc"])
-            raise CrennError(f"has a wrong value at {where}: {first['msg']}.", path) from fault
+            where, why = wrong_value(fault)
+            raise CrennError(f"has a wrong value at {where}: {why}.", path) from fault
         except ValueError as fault:
             raise CrennError("is no JSON file.", path) from fault

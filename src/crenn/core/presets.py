@@ -13,7 +13,7 @@ from crenn.core.applied import AppliedPreset, AppliedValue
 from crenn.core.area_presets import AreasDocument, adapted
 from crenn.core.areas.area import MOST_AREAS, Area
 from crenn.core.areas.part import with_ids
-from crenn.core.document import Document
+from crenn.core.document import Document, wrong_value
 from crenn.core.errors import CrennError, Missing
 from crenn.core.treatment import MOST_PRESETS, STEPS, Treatment, checked_areas, parse_treatment
 
@@ -66,10 +66,9 @@ def read_preset(document: object) -> Preset:
     try:
         return Preset.model_validate(document)
     except ValidationError as fault:
-        first = fault.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])[:120]
+        where, why = wrong_value(fault)
         raise CrennError(
-            f"This preset cannot be used: “{where}”: {first['msg']}.", remedy="Correct it, or export it again."
+            f"This preset cannot be used: “{where}”: {why}.", remedy="Correct it, or export it again."
         ) from None
 
 

@@ -62,6 +62,7 @@ from crenn.core.mend.patch import MOST_LAYERS, MOST_PATCHES, MendLayer
 from crenn.core.mend.rims import RIMS
 from crenn.core.noise.reduction import NoiseReduction
 from crenn.core.noise.sharpening import Sharpening
+from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Step, StepParameters
 
 LENS, TURN, CROP, NOISE, SHARPENING = LensCorrection(), Turn(), Crop(), NoiseReduction(), Sharpening()
@@ -215,6 +216,11 @@ def _opened(area: Area, changes: Sequence[Change]) -> dict[str, Any]:
     touched = {path[1] for path in paths if path[0] == "parts" and len(path) > 2}
     out["parts"] = [part.model_dump(mode="json") if part.id in touched else part for part in area.parts]
     return out
+
+
+def automatic_values(light: SceneLight) -> dict[str, float]:
+    """What automatic parameters come to in a scene, by ``step.parameter``."""
+    return {f"{step.name}.{name}": value for step in STEPS for name, value in step.automatic(light).items()}
 
 
 def checked_areas(areas: list[Area]) -> list[Area]:

@@ -20,6 +20,7 @@ from crenn.core.mosaic.noise import estimate_noise
 from crenn.jobs.queue import add_job
 from crenn.jobs.running import RunningJob, Superseded
 from crenn.store.models import Frame, Refusal, Scene, Shoot
+from crenn.store.parcel import ENDING, Parcel, read_parcel, store_parcel, unpack
 from crenn.store.treatments import start_treatment
 
 #: Imports write their frames one after the other: two with the same file must not both find it new.
@@ -43,11 +44,15 @@ def bring_in(job: RunningJob) -> None:
         job.leftovers.append(arrived)
         files = [arrived / path for path in files]
     found: list[Found] = []
+    scenes: list[tuple[Parcel, list[Frame]]] = []
     refused: list[tuple[str, str]] = []
     for index, path in enumerate(files):
         job.progress.at(index / max(len(files), 1), f"Bringing in {plain_text(path.name)}")
         try:
-            found.append(_read(job, path))
+            if path.suffix.lower() == ENDING:
+                scenes.append(_read_scene(job, path))
+            else:
+                found.append(_read(job, path))
         except (Cancelled, Superseded, DiskFull):
             raise
         except CrennError as fault:
@@ -64,8 +69,25 @@ def bring_in(job: RunningJob) -> None:
             )
     job.progress.at(1.0, "Storing what was found")
     with job.database.session() as session:
-        _store(job, session, found, refused)
+        _store(job, session, found, refused, scenes)
         session.commit()
+
+
+def _read_scene(job: RunningJob, path: Path) -> tuple[Parcel, list[Frame]]:
+    """Read a scene that was exported, and keep its frames.
+
+    Raises `CrennError` with the reason if it, or one of them, cannot be used.
+    """
+    parcel = read_parcel(path, plain_text(path.name))
+    folder = job.library.incoming(f"scene-{job.id}")
+    job.leftovers.append(folder)
+    frames = []
+    for told, there in zip(parcel.frames, unpack(path, parcel, folder)):
+        frame = _read(job, there).frame
+        if frame.content_hash != told.key:
+            raise CrennError(f"holds a frame, {told.name}, that is another than it says.", None, "Export it again.")
+        frames.append(frame)
+    return parcel, frames
 
 
 def _read(job: RunningJob, path: Path) -> Found:
@@ -115,11 +137,17 @@ def _read(job: RunningJob, path: Path) -> Found:
     return Found(row, signature_of(picture))
 
 
-def _store(job: RunningJob, session: Session, found: list[Found], refused: list[tuple[str, str]]) -> None:
+def _store(
+    job: RunningJob,
+    session: Session,
+    found: list[Found],
+    refused: list[tuple[str, str]],
+    exported: list[tuple[Parcel, list[Frame]]],
+) -> None:
     """Write frames, scenes, refusals, the merges to come and the job's end."""
     session.execute(select(func.pg_advisory_xact_lock(_LOCK)))
     shoot = session.get_one(Shoot, job.shoot_id)
-    hashes = [f.frame.content_hash for f in found]
+    hashes = [f.frame.content_hash for f in found] + [f.content_hash for _, frames in exported for f in frames]
     known = {
         f.content_hash: f.name for f in session.execute(select(Frame).where(Frame.content_hash.in_(hashes))).scalars()
     }
@@ -130,6 +158,15 @@ def _store(job: RunningJob, session: Session, found: list[Found], refused: list[
         else:
             known[one.frame.content_hash] = one.frame.name
             fresh.append(one)
+    scenes = []
+    for parcel, own in exported:
+        if twice := [known[f.content_hash] for f in own if f.content_hash in known]:
+            refused.append((parcel.title, f"Its frames are in the library already, among them {twice[0]}."))
+            continue
+        known |= {f.content_hash: f.name for f in own}
+        scene = store_parcel(session, parcel, shoot.id, {f.content_hash: f for f in own})
+        add_job(session, "merge", scene_id=scene.id)
+        scenes.append(scene.id)
     for name, reason in refused:
         session.add(Refusal(shoot_id=shoot.id, name=plain_text(name, 300), reason=reason[:1].upper() + reason[1:]))
     keys = [
@@ -137,7 +174,6 @@ def _store(job: RunningJob, session: Session, found: list[Found], refused: list[
         for f, signature in fresh
     ]
     groups = group_frames(keys)
-    scenes = []
     for number, group in enumerate(groups):
         members = [fresh[member].frame for member in group]
         times = [frame.taken for frame in members if frame.taken is not None]

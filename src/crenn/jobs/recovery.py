@@ -14,6 +14,8 @@ from crenn.store.models import Job, Scene
 _log = logging.getLogger(__name__)
 #: So many deliveries of a scene are listed, and their files kept.
 LISTED = 20
+#: So many frames that were prepared by themselves are kept, of all scenes together.
+ALONE = 8
 
 
 def recover_on_start(database: Database, library: Library) -> int:
@@ -30,7 +32,9 @@ def _swept(database: Database, library: Library, arriving: bool) -> int:
     with database.session() as session:
         active = active_jobs(session)
         scenes = {name for name in session.execute(select(Scene.prepared)).scalars() if name}
-    scenes |= {prepared_name(j.scene_id, j.id) for j in active if j.kind == "merge" and j.scene_id}
+        alone = session.execute(select(Job).where(Job.kind == "alone").order_by(Job.id.desc()).limit(ALONE)).scalars()
+        scenes |= {prepared_name(j.scene_id, j.id) for j in alone if j.scene_id}
+    scenes |= {prepared_name(j.scene_id, j.id) for j in active if j.kind in ("merge", "alone") and j.scene_id}
     incoming = {j.options["upload"] for j in active if j.options.get("upload")}
     incoming |= {library.incoming_of_camera(j.id).name for j in active if j.kind == "shoot"}
     count = library.sweep(scenes, None if arriving else incoming) + library.sweep_deliveries(_kept_deliveries(database))

@@ -1,4 +1,4 @@
-"""What the queue does: bring frames in, merge, deliver, and let the simulated camera shoot."""
+"""What the queue does: bring frames in, merge, show one alone, deliver, and let the simulated camera shoot."""
 
 import shutil
 
@@ -6,19 +6,21 @@ from crenn.camera.flaws import Flaws
 from crenn.camera.sensor import Sensor
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
 from crenn.core.basis import basis_of, carried_over
-from crenn.core.deliver.border import Border
 from crenn.core.deliver.files import deliver, deliver_mask
 from crenn.core.deliver.metadata import CaptureMetadata
+from crenn.core.deliver.naming import named
+from crenn.core.deliver.output import Output
+from crenn.core.deliver.spaces import SPACES
 from crenn.core.errors import CrennError
-from crenn.core.files import write_jpeg
 from crenn.core.frames.camera_noise import fit_camera_noise
 from crenn.core.frames.raw import RawFrame
 from crenn.core.frames.read import frame_metadata, read_frame
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
+from crenn.core.render.alone import camera_alone, frame_alone
+from crenn.core.render.excerpt import sheet_picture
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
-from crenn.core.render.window import Window
 from crenn.core.report.merging import MergeReport
 from crenn.jobs.importing import bring_in
 from crenn.jobs.queue import add_job
@@ -28,7 +30,6 @@ from crenn.store.library import prepared_name
 from crenn.store.models import Revision, Scene
 from crenn.store.treatments import current_treatment, treatment_of
 
-_SCENE_PICTURE = 900
 #: So many frames tell a camera's noise well.
 _FITTED_ON = 12
 
@@ -66,12 +67,11 @@ def merge(job: RunningJob) -> None:
     prepared.save(job.library.scene(folder))
     job.progress.at(0.97, "Preparing views")
     with job.database.session() as session:
-        _carry_maps(session.get_one(Scene, job.scene_id).report, radiance.report)
-        treatment = current_treatment(session, session.get_one(Scene, job.scene_id))
+        scene = session.get_one(Scene, job.scene_id)
+        _carry_maps(scene.report, radiance.report)
+        treatment, revision = current_treatment(session, scene), scene.take.revision_id or 0
     treatment = treatment.in_basis(*basis_of(radiance.report))
-    renderer = Renderer(prepared)
-    codes, _ = renderer.picture(treatment, Window.whole(renderer.frame(treatment).size, _SCENE_PICTURE))
-    write_jpeg(job.library.scene_picture(job.of_scene), codes, 90)
+    job.library.keep_scene_picture(folder, revision, sheet_picture(Renderer(prepared), treatment))
     replaced: list[str | None] = []
 
     def take(session) -> None:
@@ -182,6 +182,8 @@ def deliver_scene(job: RunningJob) -> None:
         frame = next((f for n, f in zip(unique_names(scene.frames), scene.frames) if n == reference), None)
         original = job.library.original(frame.content_hash, frame.ending) if frame else None
         folder, title = scene.prepared, scene.title
+        about: dict[str, str | int | None] = {"title": title, "shoot": scene.shoot.name, "number": scene.id}
+        about |= {name: options.get(name) for name in ("set", "take")}
     if (wanted := options.get("mask")) is not None:
         area = treatment.area(wanted)
         if area is None:
@@ -191,6 +193,7 @@ def deliver_scene(job: RunningJob) -> None:
         name = f"{title}, {area.name}.png".replace("/", "-")
         job.done({"format": "png", "bytes": path.stat().st_size, "name": name})
         return
+    output = Output.model_validate(options["output"])
     metadata = CaptureMetadata()
     if original is not None and original.exists():
         metadata = CaptureMetadata.of(frame_metadata(original))
@@ -199,22 +202,39 @@ def deliver_scene(job: RunningJob) -> None:
     if prepared.noise is None and treatment.takes_noise:
         prepared.split_noise(job.progress.part(0.0, 0.8))
         rendering = job.progress.part(0.8, 1.0)
-    path = job.library.delivery(job.id, options["format"])
-    deliver(
-        Renderer(prepared),
-        treatment,
-        path,
-        options["format"],
-        options.get("long_edge"),
-        options.get("quality", 92),
-        metadata,
-        rendering,
-        None if (border := options.get("border")) is None else Border.model_validate(border),
-    )
-    job.done({"format": options["format"], "bytes": path.stat().st_size, "name": f"{title}.{options['format']}"})
+    path = job.library.delivery(job.id, output.format)
+    found = deliver(Renderer(prepared), treatment, path, output, metadata, rendering)
+    width, height = found.size
+    values = about | {"width": width, "height": height, "space": SPACES[output.space].title}
+    values |= {"date": None if metadata.taken is None else metadata.taken.strftime("%Y-%m-%d")}
+    told = {"format": output.format, "width": width, "height": height, "quality": found.quality}
+    job.done(told | {"bytes": path.stat().st_size, "name": named(output.name, values, output.format)})
+
+
+def show_alone(job: RunningJob) -> None:
+    """Prepare one frame of a scene by itself, or what its camera made of it, to be compared with the scene."""
+    with job.database.session() as session:
+        scene = session.get(Scene, job.scene_id)
+        frame = None if scene is None else next((f for f in scene.frames if f.id == job.options["frame"]), None)
+        if scene is None or frame is None or not scene.prepared:
+            raise CrennError("This frame is no longer in a merged scene.", remedy="Choose another.")
+        key, path, folder = frame.content_hash, job.library.original(frame.content_hash, frame.ending), scene.prepared
+    merged = job.library.open_scene(folder)
+    job.progress.at(0.05, f"Developing {frame.name}")
+    treatment = None
+    if job.options["camera"]:
+        radiance, treatment = camera_alone(merged, key, path)
+    else:
+        radiance = frame_alone(merged, key)
+    job.progress.at(0.8, "Preparing views")
+    name = prepared_name(job.of_scene, job.id)
+    PreparedScene.from_radiance(radiance).save(job.library.scene(name))
+    document = None if treatment is None else treatment.model_dump(mode="json")
+    job.done({"prepared": name, "merged": folder, "treatment": document})
 
 
 TASKS = {
+    "alone": show_alone,
     "import": bring_in,
     "merge": merge,
     "deliver": deliver_scene,

@@ -1,10 +1,10 @@
 """Presets of areas in the database, and those that ship."""
 
-from sqlalchemy import delete, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from crenn.core.area_presets import AreasDocument, read_areas, shipped_presets
-from crenn.core.errors import CrennError, Missing
+from crenn.store.by_name import forget_by_name, row_by_name
 from crenn.store.models import AreaPreset
 
 #: So many presets are kept.
@@ -27,12 +27,7 @@ def keep_preset(session: Session, name: str, document: AreasDocument) -> None:
     CrennError
         If there are too many already.
     """
-    row = session.execute(select(AreaPreset).where(AreaPreset.name == name)).scalar_one_or_none()
-    if row is None:
-        if len(session.execute(select(AreaPreset.id)).all()) >= MOST:
-            raise CrennError(f"There are {MOST} presets already.", remedy="Forget one first.")
-        row = AreaPreset(name=name)
-        session.add(row)
+    row = row_by_name(session, AreaPreset, name, MOST, "presets")
     row.document = document.model_dump(mode="json")
 
 
@@ -44,7 +39,4 @@ def forget_preset(session: Session, name: str) -> None:
     Missing
         If there is none.
     """
-    known = session.execute(select(AreaPreset.id).where(AreaPreset.name == name)).first()
-    if known is None:
-        raise Missing(f"No preset “{name}” is kept.")
-    session.execute(delete(AreaPreset).where(AreaPreset.name == name))
+    forget_by_name(session, AreaPreset, name, "preset")

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from sqlalchemy.orm import Session
 
+from crenn.core.area_presets import sides_of
 from crenn.core.carrying import AreasCarried, carried
 from crenn.core.errors import CrennError
 from crenn.core.treatment import Treatment
@@ -33,10 +34,9 @@ def carry_over(
         If a scene is no longer there.
     """
     out: list[tuple[str, str | None]] = []
-    for number in dict.fromkeys(targets):
+    # In one order, so that two who carry to the same scenes do not wait for each other for ever.
+    for number in sorted({*targets} - {source.id}):
         scene = locked(session, number)
-        if number == source.id:
-            continue
         try:
             before = current_treatment(session, scene)
             after = carried(treatment, before, steps, areas, tied, (_sides(source), _sides(scene)))
@@ -51,7 +51,5 @@ def carry_over(
 
 
 def _sides(scene: Scene) -> tuple[float, float]:
-    """Width and height in shares of the longer side."""
     report = scene.report or {"width": 3, "height": 2}
-    longer = max(report["width"], report["height"])
-    return report["width"] / longer, report["height"] / longer
+    return sides_of(report["width"], report["height"])

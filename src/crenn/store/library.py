@@ -5,8 +5,10 @@ import shutil
 import time
 from pathlib import Path
 
+import numpy as np
+
 from crenn.core.errors import CrennError
-from crenn.core.files import content_hash, replacing
+from crenn.core.files import content_hash, replacing, write_jpeg
 from crenn.core.render.pyramid import PreparedScene
 
 #: A temporary file not written to for so long has no writer any more, in seconds.
@@ -84,8 +86,18 @@ class Library:
     def frame_picture(self, digest: str) -> Path:
         return self.folder / "pictures" / f"frame-{digest}.jpg"
 
-    def scene_picture(self, scene_id: int) -> Path:
-        return self.folder / "pictures" / f"scene-{scene_id}.jpg"
+    def scene_picture(self, prepared: str, revision: int) -> Path:
+        """A scene's small picture, as it was merged and treated."""
+        return self.folder / "pictures" / f"scene-{prepared}-{revision}.jpg"
+
+    def keep_scene_picture(self, prepared: str, revision: int, codes: np.ndarray) -> Path:
+        """Keep a scene's small picture, uint8 (h, w, 3), in place of those of before."""
+        path = self.scene_picture(prepared, revision)
+        write_jpeg(path, codes, 90)
+        for old in path.parent.glob(f"scene-{prepared.partition('-')[0]}-*.jpg"):
+            if old != path:
+                old.unlink(missing_ok=True)
+        return path
 
     def delivery(self, job_id: int, file_format: str) -> Path:
         return self.folder / "deliveries" / f"{job_id}.{file_format}"

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, DateTime, Float, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import BigInteger, DateTime, Float, ForeignKey, Index, SmallInteger, String, Text, UniqueConstraint
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -54,6 +54,8 @@ class Scene(Base):
         ForeignKey("take.id", use_alter=True), default=None, doc="the take that is worked on"
     )
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+    choice: Mapped[int] = mapped_column(SmallInteger, default=0, doc="marks of choice, 0 to 3")
+    binned: Mapped[bool] = mapped_column(default=False, doc="whether it lies in the bin")
     shoot: Mapped[Shoot] = relationship(back_populates="scenes")
     frames: Mapped[list["Frame"]] = relationship(back_populates="scene", order_by="Frame.sensitivity, Frame.id")
     take: Mapped["Take"] = relationship(foreign_keys=[take_id])
@@ -118,6 +120,16 @@ class PresetRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(60), unique=True)
     document: Mapped[dict] = mapped_column(JSONB)
+    kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+
+
+class OutputSetRow(Base):
+    """What is delivered together, by a name; see `crenn.core.deliver.output.Output`."""
+
+    __tablename__ = "output_set"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    outputs: Mapped[list] = mapped_column(JSONB)
     kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 

@@ -1,10 +1,10 @@
 """Presets in the database, and those that ship."""
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from crenn.core.errors import CrennError, Missing
 from crenn.core.presets import Preset, read_preset, shipped
+from crenn.store.by_name import forget_by_name, row_by_name
 from crenn.store.models import PresetRow
 
 #: So many presets are kept.
@@ -27,12 +27,7 @@ def keep_preset(session: Session, preset: Preset) -> None:
     CrennError
         If there are too many already.
     """
-    row = session.execute(select(PresetRow).where(PresetRow.name == preset.name)).scalar_one_or_none()
-    if row is None:
-        if session.execute(select(func.count(PresetRow.id))).scalar_one() >= MOST:
-            raise CrennError(f"There are {MOST} presets already.", remedy="Forget one first.")
-        row = PresetRow(name=preset.name)
-        session.add(row)
+    row = row_by_name(session, PresetRow, preset.name, MOST, "presets")
     row.document = preset.model_dump(mode="json")
 
 
@@ -44,6 +39,4 @@ def forget_preset(session: Session, name: str) -> None:
     Missing
         If there is none.
     """
-    if session.execute(select(PresetRow.id).where(PresetRow.name == name)).first() is None:
-        raise Missing(f"No preset “{name}” is kept.")
-    session.execute(delete(PresetRow).where(PresetRow.name == name))
+    forget_by_name(session, PresetRow, name, "preset")

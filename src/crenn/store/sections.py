@@ -31,12 +31,17 @@ def _text(value: Any) -> str:
     return json.dumps(value, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
 
+def digest_of(value: Any) -> str:
+    """The digest that a piece of a document is kept under."""
+    return _digest(_text(value))
+
+
 def parted(document: Mapping[str, Any]) -> tuple[dict[str, str], dict[str, Any]]:
     """A document as the digests of its sections, and all pieces by their digests."""
     pieces: dict[str, Any] = {}
 
     def keep(value: Any) -> str:
-        digest = _digest(_text(value))
+        digest = digest_of(value)
         pieces[digest] = value
         return digest
 
@@ -69,7 +74,7 @@ def joined(sections: Mapping[str, str], pieces: Callable[[Iterable[str]], Mappin
     while wanted:
         found = pieces(wanted)
         known.update(found)
-        wanted = {digest for value in found.values() for digest in _named(value)} - known.keys()
+        wanted = {digest for value in found.values() for digest in pieces_named(value)} - known.keys()
 
     def whole(value: Any) -> Any:
         if isinstance(value, list):
@@ -85,11 +90,11 @@ def joined(sections: Mapping[str, str], pieces: Callable[[Iterable[str]], Mappin
     return {name: whole(known[digest]) for name, digest in sections.items()}
 
 
-def _named(value: Any) -> Iterable[str]:
-    """Digests of the pieces that a value names."""
+def pieces_named(value: Any) -> Iterable[str]:
+    """Digests of the pieces that a value, as it is kept, names."""
     if isinstance(value, list):
         for own in value if value and isinstance(value[0], dict | list) else ():
-            yield from _named(own)
+            yield from pieces_named(own)
     elif isinstance(value, dict):
         if value.keys() == {_PIECE}:
             yield value[_PIECE]
@@ -97,7 +102,7 @@ def _named(value: Any) -> Iterable[str]:
             yield from value[_PIECES]
         else:
             for own in value.values():
-                yield from _named(own)
+                yield from pieces_named(own)
 
 
 def store_document(session: Session, document: Mapping[str, Any]) -> dict[str, str]:

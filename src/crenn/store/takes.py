@@ -1,12 +1,12 @@
 """Takes: several treatments of one scene, each with its own history."""
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from crenn.core.errors import CrennError, Missing
 from crenn.core.treatment import Treatment
 from crenn.store.merging import merging_at, take_merging
-from crenn.store.models import Revision, Scene, Take
+from crenn.store.models import Mark, Revision, Scene, Take
 from crenn.store.treatments import current_revision, locked, treatment_of
 
 #: Takes of a scene at most.
@@ -78,8 +78,19 @@ def new_take(session: Session, scene_id: int, name: str, revision_id: int | None
     session.add(revision)
     session.flush()
     take.revision_id = revision.id
+    for mark in _marks_on_the_way(session, begin):
+        session.add(Mark(take_id=take.id, revision_id=mark.revision_id, name=mark.name))
     _work_on(session, scene, take)
     return take
+
+
+def _marks_on_the_way(session: Session, state: Revision) -> list[Mark]:
+    """Marks of a state's take at the state, or at what it came from: a take that begins there keeps them."""
+    line = select(Revision.id, Revision.parent_id).where(Revision.id == state.id).cte(recursive=True)
+    before = aliased(Revision)
+    line = line.union_all(select(before.id, before.parent_id).where(before.id == line.c.parent_id))
+    found = select(Mark).where(Mark.take_id == state.take_id, Mark.revision_id.in_(select(line.c.id)))
+    return list(session.execute(found.order_by(Mark.id)).scalars())
 
 
 def choose(session: Session, scene_id: int, take_id: int) -> None:

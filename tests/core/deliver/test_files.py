@@ -8,11 +8,14 @@ import cv2
 import numpy as np
 import tifffile
 from PIL import Image, ImageCms
+from pydantic import ValidationError
 
 from crenn.core.colorimetry.spaces import srgb_decode, srgb_encode
 from crenn.core.deliver.border import Border
 from crenn.core.deliver.files import deliver
+from crenn.core.deliver.letters import SANS
 from crenn.core.deliver.metadata import CaptureMetadata
+from crenn.core.deliver.output import Output, OutputSize
 from crenn.core.errors import Cancelled, CrennError
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap, read_exr
@@ -30,9 +33,11 @@ class Delivery(FolderCase):
             "Crenn", "T1", "24 mm", 1 / 15, 8.0, 100, 24.0, datetime(2026, 10, 17, 18, 0, 5)
         )
 
-    def deliver(self, name: str, **more) -> Path:
+    def deliver(self, name: str, long_edge: int | None = None, progress: Progress | None = None, **more) -> Path:
         path = self.folder / name
-        deliver(self.renderer, Treatment(), path, path.suffix[1:], metadata=self.metadata, **more)
+        size = OutputSize() if long_edge is None else OutputSize(by="pixels", pixels=long_edge)
+        output = Output(**{"format": path.suffix[1:], "size": size} | more)
+        deliver(self.renderer, Treatment(), path, output, self.metadata, progress)
         return path
 
     def test_jpeg_has_size_profile_and_metadata(self):
@@ -66,6 +71,14 @@ class Delivery(FolderCase):
         self.assertEqual(framed[:side].max(), 0)
         self.assertEqual(framed[:, :side].max(), 0)
         lower = framed[-foot:, :, 0]
+        # Other letters than plain Latin ones are told apart: none is drawn as a box for what is missing.
+        drawn = [
+            tifffile.imread(self.deliver(f"l{i}.tif", border=Border(caption=letter)))[-foot:]
+            for i, letter in enumerate("äЖé")
+        ]
+        # Where the font is not installed there are boxes.
+        if SANS.is_file():
+            self.assertFalse(any((one == other).all() for one, other in ((drawn[0], drawn[1]), (drawn[1], drawn[2]))))
         # Letters stand in the middle of the lower border.
         self.assertGreater(lower.max(), 20000)
         columns = np.flatnonzero(lower.max(0) > 5000)
@@ -144,5 +157,5 @@ class Delivery(FolderCase):
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_unknown_format(self):
-        with self.assertRaisesRegex(CrennError, "bmp"):
+        with self.assertRaises(ValidationError):
             self.deliver("p.bmp")

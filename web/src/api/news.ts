@@ -80,6 +80,20 @@ export const useLastJob = (kind: Job["kind"], scene: number) =>
       .at(-1),
   );
 
+/** A job once it has ended; a fault if it did not end well. */
+export function ended(job: Job): Promise<Job> {
+  return new Promise((resolve, reject) => {
+    const look = (now: Job | undefined) => {
+      if (!now || isActive(now)) return;
+      stop();
+      if (now.state === "done") resolve(now);
+      else reject(new Error(now.fault ?? "It was cancelled."));
+    };
+    const stop = useNews.subscribe((news) => look(news.jobs[job.id]));
+    look(isActive(job) ? useNews.getState().jobs[job.id] : job);
+  });
+}
+
 export const isActive = (job: Job) => job.state === "waiting" || job.state === "running";
 
 /** Seconds a running job still takes, if it can be told. */

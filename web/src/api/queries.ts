@@ -25,6 +25,7 @@ const deliveries = (scene: number) =>
     queryKey: ["deliveries", scene],
     queryFn: () => answered(api.GET("/api/scenes/{scene_id}/deliveries", { params: { path: { scene_id: scene } } })),
   });
+export const outputSets = queryOptions({ queryKey: ["outputs"], queryFn: () => answered(api.GET("/api/outputs")) });
 const description = queryOptions({
   queryKey: ["description"],
   queryFn: async () => (await (await fetch("/api/openapi.json")).json()) as Description,
@@ -43,6 +44,7 @@ export const useSteps = () => useQuery(steps);
 export const useKinds = () => useQuery(kinds);
 export const usePresets = () => useQuery(presets);
 export const useCamera = (enabled: boolean) => useQuery({ ...camera, enabled });
+export const useOutputSets = () => useQuery(outputSets);
 export const useDeliveries = (scene: number) => useQuery(deliveries(scene));
 /** What the numbers of a body must lie between, as the API itself describes it. */
 export const useLimits = (body: string) =>

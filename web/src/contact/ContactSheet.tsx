@@ -1,12 +1,16 @@
 import { Button } from "@mui/material";
-import { type DragEvent, lazy, Suspense, useEffect, useRef, useState } from "react";
+import { type DragEvent, lazy, Suspense, useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router-dom";
 
 import { isActive, useNews } from "../api/news";
 import { useShoots } from "../api/queries";
 import { JobProgress } from "../panel/JobProgress";
+import { NameInput } from "../panel/NameInput";
+import { found, renameShoot, useLooked } from "../state/library";
 import { tell } from "../state/messages";
+import { Finder } from "./Finder";
 import { SceneCard } from "./SceneCard";
+import { ShootMenu } from "./ShootMenu";
 import { SignOut } from "./SignOut";
 import { upload, useUpload } from "./upload";
 
@@ -20,6 +24,8 @@ export function ContactSheet() {
   const [choosing, setChoosing] = useState(false);
   const [shooting, setShooting] = useState(false);
   const jobs = useNews((s) => s.jobs);
+  const looked = useLooked();
+  const shown = useMemo(() => found(shoots ?? [], looked), [shoots, looked]);
   const sending = useUpload();
   const files = useRef<HTMLInputElement>(null);
 
@@ -49,6 +55,7 @@ export function ContactSheet() {
           CRENN
         </Link>
         <span className="dim">Contact sheet</span>
+        {(shoots?.length ?? 0) > 0 && <Finder />}
         <div className="actions">
           <Button variant="outlined" color="inherit" onClick={() => setShooting(true)}>
             Simulated camera
@@ -100,19 +107,34 @@ export function ContactSheet() {
               <p>
                 {over
                   ? "Let go to bring these frames in"
-                  : "Drop frames here, or bring in a folder: a bracket or a stack becomes one scene."}
+                  : "Drop frames here, or bring in a folder: a bracket or a stack becomes one scene. Exported scenes can be dropped, too."}
               </p>
             )}
           </div>
         )}
-        {shoots?.map((shoot) => (
+        {shown.length === 0 && (shoots?.length ?? 0) > 0 && (
+          <p className="dim">{looked.bin ? "The bin is empty." : "No scene is like that."}</p>
+        )}
+        {shown.map((shoot) => (
           <section key={shoot.id} className="shoot" aria-label={shoot.name}>
             <header>
-              <h1>{shoot.name}</h1>
+              <h1 aria-label={shoot.name}>
+                <NameInput
+                  key={shoot.name}
+                  label={`Name of the shoot ${shoot.name}`}
+                  name={shoot.name}
+                  longest={200}
+                  onName={(name) => {
+                    void renameShoot(shoot.id, name);
+                    return true;
+                  }}
+                />
+              </h1>
               <span className="dim">
                 {shoot.scenes.length === 1 ? "1 scene" : `${shoot.scenes.length} scenes`}, brought in{" "}
                 {shoot.created.slice(0, 10)}
               </span>
+              <ShootMenu shoot={shoot} others={(shoots ?? []).filter((s) => s.id !== shoot.id)} />
             </header>
             {shoot.refusals.length > 0 && (
               <ul className="notes">

@@ -2,7 +2,7 @@ import { Button, MenuItem, TextField } from "@mui/material";
 import { useState } from "react";
 
 import { useShoots } from "../api/queries";
-import { carryOver, lookOf } from "../state/carrying";
+import { carryOver, evenOut, lookOf, useEven } from "../state/carrying";
 import { useScene } from "../state/scene";
 import { Choose, ChooseSteps, useChosenSteps } from "./ChooseSteps";
 
@@ -17,12 +17,14 @@ export function CarryPanel() {
   const storing = useScene((s) => s.storing);
   const shoots = useShoots().data ?? [];
   const chosen = useChosenSteps();
+  const even = useEven();
+  const [byTone, setByTone] = useState(false);
   const [scenes, setScenes] = useState<ReadonlySet<number>>(new Set());
   const [areas, setAreas] = useState<Areas>("found");
   const [light, setLight] = useState<Light>("follow");
   const shoot = shoots.find((s) => s.scenes.some((scene) => scene.id === id));
-  const others = shoot?.scenes.filter((scene) => scene.id !== id) ?? [];
-  const ready = shoots.flatMap((s) => s.scenes).filter((scene) => scene.ready && scene.id !== id);
+  const others = shoot?.scenes.filter((scene) => scene.id !== id && !scene.binned) ?? [];
+  const ready = shoots.flatMap((s) => s.scenes).filter((scene) => scene.ready && !scene.binned && scene.id !== id);
   const turn = (scene: number) =>
     setScenes((before) => {
       const after = new Set(before);
@@ -84,18 +86,34 @@ export function CarryPanel() {
         >
           Carry over
         </Button>
+        <Button
+          size="small"
+          variant="outlined"
+          color="inherit"
+          className="below"
+          title="Dials of each of these scenes bring it to the look of this one"
+          disabled={to.length === 0 || storing !== "stored" || even !== null}
+          onClick={() => void evenOut(to, byTone)}
+        >
+          {even ? `${even.done + 1} of ${even.of}…` : "Give this look"}
+        </Button>
       </div>
       {ready.length > 0 && (
         <section aria-label="Look of another scene">
           <div className="group">
             <h3>Look of another scene</h3>
           </div>
-          <p className="dim">Exposure, contrast, white and saturation bring this scene to it.</p>
+          <p className="dim">
+            {byTone
+              ? "Exposure, contrast, white, saturation, tones of the curve and balance by tone bring this scene to it."
+              : "Exposure, contrast, white and saturation bring this scene to it."}
+          </p>
+          <Choose title="By tone as well" checked={byTone} turn={() => setByTone(!byTone)} />
           <ul className="presets">
             {ready.map((scene) => (
               <li key={scene.id}>
-                <button className="card" onClick={() => void lookOf(scene.id, scene.title)}>
-                  <img src={`/api/scenes/${scene.id}/picture.jpg?of=${scene.picture_version}`} alt="" loading="lazy" />
+                <button className="card" onClick={() => void lookOf(scene.id, scene.title, byTone)}>
+                  <img src={`/api/scenes/${scene.id}/picture.jpg?v=${scene.picture_version}`} alt="" loading="lazy" />
                   <span>{scene.title}</span>
                 </button>
               </li>

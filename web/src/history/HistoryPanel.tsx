@@ -1,11 +1,13 @@
 import { Button } from "@mui/material";
-import { type KeyboardEvent, useMemo, useState } from "react";
+import { type KeyboardEvent, memo, useMemo, useRef, useState } from "react";
 
 import type { History, HistoryEntry } from "../api/client";
 import { NameInput } from "../panel/NameInput";
 import { backTo, beginTake, forgetMark, freeName, keepMark, see, unsee, useHistory, useSeen } from "../state/history";
+import { takeUp } from "../state/carried";
 import { useScene } from "../state/scene";
 import { STATIONS } from "../workbench/stations";
+import { CompareMenu } from "./CompareMenu";
 import { CompareButton } from "./CompareButton";
 import { SmallPicture } from "./SmallPicture";
 import { Takes } from "./Takes";
@@ -34,6 +36,7 @@ function holds(entry: HistoryEntry, typed: string): boolean {
 export function HistoryPanel() {
   const history = useHistory().data;
   const [typed, setTyped] = useState("");
+  const file = useRef<HTMLInputElement>(null);
   const found = useMemo(
     () => (history?.entries ?? []).filter((e) => holds(e, typed.trim())).reverse(),
     [history, typed],
@@ -55,6 +58,28 @@ export function HistoryPanel() {
         />
       </div>
       <Entries entries={found} />
+      <div className="row spaced">
+        <CompareMenu className="quiet">compare with…</CompareMenu>
+        <button
+          className="quiet"
+          title="Do again what was done to a file that was delivered, or to one of another scene"
+          onClick={() => file.current?.click()}
+        >
+          as in a delivered file…
+        </button>
+        <input
+          ref={file}
+          type="file"
+          hidden
+          accept=".jpg,.jpeg,.png,.tif,.tiff,.avif,.webp"
+          data-testid="delivered"
+          onChange={(e) => {
+            const chosen = e.target.files?.[0];
+            if (chosen) void takeUp(chosen);
+            e.target.value = "";
+          }}
+        />
+      </div>
     </>
   );
 }
@@ -80,9 +105,9 @@ function Marks({ history }: { history: History }) {
         </Button>
       </div>
       {history.marks.length === 0 && <p className="dim">None is kept yet.</p>}
-      <ul className="states">
+      <ul className="states" onPointerLeave={unsee}>
         {history.marks.map((mark) => (
-          <li key={mark.name} onPointerEnter={() => see(mark.revision)} onPointerLeave={unsee}>
+          <li key={mark.name} onPointerEnter={() => see(mark.revision)}>
             <SmallPicture revision={mark.revision} />
             <div>
               <NameInput
@@ -118,6 +143,8 @@ function Entries({ entries }: { entries: HistoryEntry[] }) {
   const busy = useScene((s) => s.storing !== "stored");
   const at = entries.findIndex((e) => e.revision === seen);
   const key = (e: KeyboardEvent) => {
+    // What stands in a row answers its own keys.
+    if (e.target !== e.currentTarget) return;
     const by = { ArrowUp: -1, ArrowDown: 1 }[e.key];
     const here =
       at >= 0
@@ -136,37 +163,50 @@ function Entries({ entries }: { entries: HistoryEntry[] }) {
     e.stopPropagation();
   };
   return (
-    <ol className="history" tabIndex={0} aria-label="History" data-busy={busy} onKeyDown={key} onBlur={unsee}>
+    <ol
+      className="history"
+      tabIndex={0}
+      aria-label="History"
+      data-busy={busy}
+      onKeyDown={key}
+      onBlur={unsee}
+      onPointerLeave={unsee}
+    >
       {entries.map((entry) => (
-        <li
-          key={entry.revision}
-          className={`${entry.place}${entry.revision === seen ? " seen" : ""}`}
-          aria-current={entry.here ? "step" : undefined}
-          title={
-            entry.place === "branch"
-              ? "On a branch that was left; click to have this state again"
-              : entry.here
-                ? "The present state"
-                : "Click to have this state again; undo leads back"
-          }
-          onPointerEnter={() => see(entry.revision)}
-          onPointerLeave={unsee}
-          onClick={() => !entry.here && void backTo(entry.revision, entry.label)}
-        >
-          <span className="label">
-            {entry.label}
-            {entry.moves > 1 && <i> ×{entry.moves}</i>}
-            {entry.marks.map((mark) => (
-              <b key={mark}>{mark}</b>
-            ))}
-          </span>
-          <span className="dim">{TITLES[entry.station ?? ""] ?? ""}</span>
-          <time className="dim" dateTime={entry.created}>
-            {when(entry.created)}
-          </time>
-          <CompareButton revision={entry.revision} title={entry.label} />
-        </li>
+        <Entry key={entry.revision} entry={entry} seen={entry.revision === seen} />
       ))}
     </ol>
   );
 }
+
+/** One change; hundreds of them stand below each other, of which one or two change while they are walked along. */
+const Entry = memo(function Entry({ entry, seen }: { entry: HistoryEntry; seen: boolean }) {
+  return (
+    <li
+      className={`${entry.place}${seen ? " seen" : ""}`}
+      aria-current={entry.here ? "step" : undefined}
+      title={
+        entry.place === "branch"
+          ? "On a branch that was left; click to have this state again"
+          : entry.here
+            ? "The present state"
+            : "Click to have this state again; undo leads back"
+      }
+      onPointerEnter={() => see(entry.revision)}
+      onClick={() => !entry.here && void backTo(entry.revision, entry.label)}
+    >
+      <span className="label">
+        {entry.label}
+        {entry.moves > 1 && <i> ×{entry.moves}</i>}
+        {entry.marks.map((mark) => (
+          <b key={mark}>{mark}</b>
+        ))}
+      </span>
+      <span className="dim">{TITLES[entry.station ?? ""] ?? ""}</span>
+      <time className="dim" dateTime={entry.created}>
+        {when(entry.created)}
+      </time>
+      <CompareButton revision={entry.revision} title={entry.label} />
+    </li>
+  );
+});

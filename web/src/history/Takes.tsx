@@ -23,13 +23,12 @@ export function Takes({ history }: { history: History }) {
           New take
         </Button>
       </div>
-      <ul className="states">
+      <ul className="states" onPointerLeave={unsee}>
         {history.takes.map((take) => (
           <li
             key={take.id}
             aria-current={take.here ? "true" : undefined}
-            onPointerEnter={() => !take.here && see(take.revision)}
-            onPointerLeave={unsee}
+            onPointerEnter={() => (take.here ? unsee() : see(take.revision))}
           >
             <SmallPicture revision={take.revision} />
             <div>

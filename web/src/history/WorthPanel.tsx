@@ -1,4 +1,4 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQueries } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { answered, api, type Contribution } from "../api/client";
@@ -16,6 +16,8 @@ interface Row {
 }
 
 type Order = "route" | "harm";
+/** So many rows are asked for at once. */
+const AT_ONCE = 3;
 
 /** Stations, and steps within them, that do something to the picture. */
 function useRows(): Row[] {
@@ -52,22 +54,27 @@ export function WorthPanel() {
   const prepared = useScene((s) => s.scene?.prepared);
   const revision = useScene((s) => s.revision);
   const held = useScene((s) => s.held);
-  const found = useQuery({
-    queryKey: ["contributions", id, prepared, revision, rows.map((r) => r.steps.join(" ")).join("|")],
-    enabled: !!prepared && !held && rows.length > 0,
-    queryFn: () =>
-      answered(
-        api.POST("/api/scenes/{scene_id}/contributions", {
-          params: { path: { scene_id: id! } },
-          body: { document: treatment!, groups: rows.map((r) => r.steps) },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-    gcTime: 30_000,
+  // A few at a time, so that the first stand there soon.
+  const parts = Array.from({ length: Math.ceil(rows.length / AT_ONCE) }, (_, i) =>
+    rows.slice(i * AT_ONCE, (i + 1) * AT_ONCE).map((r) => r.steps),
+  );
+  const told = useQueries({
+    queries: parts.map((groups) => ({
+      queryKey: ["contributions", id, prepared, revision, groups.map((g) => g.join(" ")).join("|")],
+      enabled: !!prepared && !held,
+      queryFn: () =>
+        answered(
+          api.POST("/api/scenes/{scene_id}/contributions", {
+            params: { path: { scene_id: id! } },
+            body: { document: treatment!, groups },
+          }),
+        ),
+      gcTime: 30_000,
+    })),
+    combine: (results) => results.flatMap((r, i): (Contribution | null)[] => r.data ?? parts[i].map(() => null)),
   });
-  const told = found.data?.length === rows.length ? found.data : null;
   const listed = rows
-    .map((row, i) => ({ row, does: told?.[i] ?? null }))
+    .map((row, i) => ({ row, does: told[i] ?? null }))
     .filter(({ does }) => !does || does.delta_e >= 0.005 || Math.abs(does.noise - 1) > 0.02);
   const shown =
     order === "harm"
@@ -84,7 +91,7 @@ export function WorthPanel() {
           Most harm first
         </button>
       </div>
-      {found.isFetching && !told && <p className="dim">Looking at the picture without each…</p>}
+      {told.includes(null) && <p className="dim">Looking at the picture without each…</p>}
       <table className="worth" aria-label="What steps do">
         <thead>
           <tr>

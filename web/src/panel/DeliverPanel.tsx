@@ -1,98 +1,59 @@
 import { Button, MenuItem, TextField } from "@mui/material";
 import { useState } from "react";
 
-import { answered, api, type Delivery } from "../api/client";
 import { isActive, useNews } from "../api/news";
-import { deliveriesChanged, useDeliveries } from "../api/queries";
+import { useShoots } from "../api/queries";
 import { useHistory } from "../state/history";
-import { told } from "../state/messages";
+import { addOutput, deliver, deliverMany, dropOutput, useOutputs } from "../state/delivering";
 import { useScene } from "../state/scene";
-import { useView } from "../state/view";
-import { bytes } from "../units";
-import { type Border, BorderFields } from "./BorderFields";
+import { Delivered } from "./deliver/Delivered";
+import { OutputFields } from "./deliver/OutputFields";
+import { OutputSets } from "./deliver/OutputSets";
+import { inWords } from "./deliver/words";
 import { JobProgress } from "./JobProgress";
 
-const FORMATS: { value: NonNullable<Delivery["format"]>; label: string; about: string }[] = [
-  { value: "jpg", label: "JPEG", about: "8 bits, sRGB" },
-  { value: "avif", label: "AVIF", about: "8 bits, sRGB, smaller" },
-  { value: "png", label: "PNG", about: "16 bits, sRGB" },
-  { value: "tif", label: "TIFF", about: "16 bits, sRGB" },
-  { value: "exr", label: "OpenEXR", about: "scene-linear Rec. 2020, before the display" },
-];
-
-/** The Deliver station: a finished file to download. */
+/** The Deliver station: finished files to download, one or several at once, of this scene or of all of its shoot. */
 export default function DeliverPanel() {
   const scene = useScene((s) => s.scene)!;
   const storing = useScene((s) => s.storing);
   const jobs = useNews((s) => s.jobs);
-  const past = useDeliveries(scene.id).data ?? [];
-  const [format, setFormat] = useState<NonNullable<Delivery["format"]>>("jpg");
-  const [quality, setQuality] = useState("92");
-  const full = useView((s) => (s.map ? Math.max(s.map.size.width, s.map.size.height) : null));
-  const [edge, setEdge] = useState("");
+  const { list, open } = useOutputs();
   const takes = useHistory().data?.takes ?? [];
   const [take, setTake] = useState<number | null>(null);
   const chosen = takes.find((t) => t.id === take) ?? takes.find((t) => t.here);
-  const [border, setBorder] = useState<Border | null>(null);
-  const running = Object.values(jobs).filter((j) => j.kind === "deliver" && j.scene_id === scene.id && isActive(j));
-
-  const edgeFault = edge !== "" && !(Number(edge) >= 16 && Number.isInteger(Number(edge)));
-  const qualityFault = !(Number(quality) >= 1 && Number(quality) <= 100);
-  const lossy = format === "jpg" || format === "avif";
-  const start = () =>
-    told(
-      answered(
-        api.POST("/api/scenes/{scene_id}/deliveries", {
-          params: { path: { scene_id: scene.id } },
-          body: {
-            format,
-            long_edge: edge === "" ? null : Number(edge),
-            quality: lossy ? Math.round(Number(quality)) : 92,
-            take: chosen?.id ?? null,
-            border: format === "exr" ? null : border,
-          },
-        }),
-      ).then(() => deliveriesChanged(scene.id)),
-    );
-
+  const shoot = (useShoots().data ?? []).find((s) => s.scenes.some((one) => one.id === scene.id));
+  const ready = shoot?.scenes.filter((one) => one.ready && !one.binned).map((one) => one.id) ?? [];
+  const running = Object.values(jobs).filter((j) => j.kind === "deliver" && isActive(j));
+  const own = running.filter((j) => j.scene_id === scene.id);
+  const others = running.length - own.length;
+  const cannot = !scene.ready || storing !== "stored";
   return (
     <>
       <h2>Deliver</h2>
-      <p className="lead">Render at full quality into a file.</p>
-      <div className="stack fields">
-        <TextField
-          select
-          size="small"
-          label="Format"
-          value={format}
-          onChange={(e) => setFormat(e.target.value as typeof format)}
-        >
-          {FORMATS.map((f) => (
-            <MenuItem key={f.value} value={f.value}>
-              {f.label} <span className="dim">&nbsp; {f.about}</span>
-            </MenuItem>
-          ))}
-        </TextField>
-        <TextField
-          size="small"
-          label="Long edge in px"
-          placeholder={full ? `${full}, full size` : "full size"}
-          value={edge}
-          onChange={(e) => setEdge(e.target.value)}
-          error={edgeFault}
-          helperText={edgeFault ? "A whole number from 16, or empty for full size" : undefined}
-          slotProps={{ inputLabel: { shrink: true } }}
-        />
-        {lossy && (
-          <TextField
-            size="small"
-            label="Quality, 1–100"
-            value={quality}
-            onChange={(e) => setQuality(e.target.value)}
-            error={qualityFault}
-            helperText={qualityFault ? "A number from 1 to 100" : undefined}
-          />
-        )}
+      <div className="stack fields spaced">
+        <OutputSets />
+      </div>
+      <ul className="outputs" aria-label="Outputs">
+        {list.map((output, i) => (
+          <li key={i} aria-current={i === open ? "true" : undefined}>
+            <button className="rest" aria-expanded={i === open} onClick={() => useOutputs.setState({ open: i })}>
+              {inWords(output)}
+            </button>
+            {list.length > 1 && (
+              <button className="quiet" aria-label={`Leave out ${inWords(output)}`} onClick={() => dropOutput(i)}>
+                leave out
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+      {list.length < 20 && (
+        <button className="quiet" onClick={addOutput}>
+          another file
+        </button>
+      )}
+      {list[open] && <OutputFields output={list[open]} />}
+      <div className="stack fields spaced">
         {takes.length > 1 && (
           <TextField
             select
@@ -108,48 +69,30 @@ export default function DeliverPanel() {
             ))}
           </TextField>
         )}
-        {format !== "exr" && <BorderFields border={border} set={setBorder} />}
-        <div>
-          <Button
-            variant="contained"
-            disabled={!scene.ready || edgeFault || (lossy && qualityFault) || storing !== "stored"}
-            onClick={() => void start()}
-          >
+        <div className="buttons">
+          <Button variant="contained" disabled={cannot} onClick={() => void deliver(scene.id, chosen?.id ?? null)}>
             Deliver
           </Button>
+          {ready.length > 1 && (
+            <Button
+              variant="outlined"
+              color="inherit"
+              disabled={cannot}
+              title="Each scene of the shoot that has been merged, by the take that is worked on"
+              onClick={() => void deliverMany(ready)}
+            >
+              All {ready.length} scenes
+            </Button>
+          )}
         </div>
-        {running.map((job) => (
+        {own.map((job) => (
           <JobProgress key={job.id} job={job} />
         ))}
+        {others > 0 && (
+          <p className="dim">{others === 1 ? "One file" : `${others} files`} of other scenes wait or are made.</p>
+        )}
       </div>
-      {past.some((j) => j.state === "done" || j.state === "failed") && <div className="group">Delivered</div>}
-      <div className="stack">
-        {past.map((job) => {
-          const newest = jobs[job.id] ?? job;
-          const mask = newest.options.mask != null ? ((newest.result?.name as string | undefined) ?? "Mask") : null;
-          const label = mask ?? FORMATS.find((f) => f.value === newest.options.format)?.label;
-          const size = newest.options.long_edge ? `${newest.options.long_edge as number} px` : "full size";
-          if (newest.state === "failed")
-            return (
-              <p key={job.id} className="fault">
-                {label}, {size}: {newest.fault}
-              </p>
-            );
-          if (newest.state !== "done" || !newest.result) return null;
-          return (
-            <div key={job.id} className="progress">
-              <div className="line">
-                <span>
-                  {label}, {size} <span className="dim">{bytes(newest.result.bytes as number)}</span>
-                </span>
-                <a className="active" href={`/api/deliveries/${job.id}/file`} download>
-                  Download
-                </a>
-              </div>
-            </div>
-          );
-        })}
-      </div>
+      <Delivered scene={scene.id} />
     </>
   );
 }

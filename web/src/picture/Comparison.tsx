@@ -1,8 +1,8 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 
-import { beyondSeam, type Other, useCompare } from "../state/compare";
+import { beyondSeam, columnsOf, type Other, type Shown, useCompare } from "../state/compare";
 import { MARGIN } from "./geometry";
-import { type OtherPicture, OtherRenders } from "./otherRenders";
+import { type DrawnPart, LatestRenders } from "./latestRenders";
 import { drawOther } from "./paint";
 import { Seam } from "./over/Seam";
 import { sizeWanted } from "./useWanted";
@@ -10,9 +10,10 @@ import type { Viewport } from "./viewport";
 
 interface Props {
   lay: Viewport;
-  prepared: string;
+  /** What is seen now. */
+  now: Shown;
   uncropped: boolean;
-  /** Whether something is dragged: then pictures may be coarse. */
+  /** Whether the picture is moved about: then those may be coarse. What a dial does is none of theirs. */
   coarse: boolean;
   /** Where the pointer is, in full-size pixels of the picture. */
   pointed: [number, number] | null;
@@ -23,6 +24,7 @@ export function Comparison(props: Props) {
   const others = useCompare((s) => s.others);
   const way = useCompare((s) => s.way);
   const seam = useCompare((s) => s.seam);
+  const probes = useCompare((s) => s.probes);
   const { width, height } = props.lay.pane;
   const clip =
     way === "seam"
@@ -30,6 +32,11 @@ export function Comparison(props: Props) {
           .map(([x, y]) => `${(100 * x).toFixed(2)}% ${(100 * y).toFixed(2)}%`)
           .join(", ")})`
       : undefined;
+  const columns = columnsOf(others.length + 1);
+  const placeOf = (index: number) => ({
+    left: width * (index % columns),
+    top: height * Math.floor(index / columns),
+  });
   return (
     <>
       <div className="others">
@@ -39,15 +46,20 @@ export function Comparison(props: Props) {
             {...props}
             other={other}
             className={`other ${way}`}
-            style={way === "beside" ? { left: width * (i + 1), width } : { width, clipPath: clip }}
+            style={way === "beside" ? { ...placeOf(i + 1), width, height } : { width, clipPath: clip }}
           />
         ))}
       </div>
       {way === "seam" && others.length > 0 && <Seam width={width} height={height} />}
       {way === "beside" &&
         others.map((other, i) => (
-          <span key={other.key} className="other-name" style={{ left: width * (i + 1) + MARGIN }}>
+          <span
+            key={other.key}
+            className="other-name"
+            style={{ left: placeOf(i + 1).left + MARGIN, top: placeOf(i + 1).top + height - MARGIN }}
+          >
             {other.title}
+            {others.length > 1 && probes[other.key] && `, tone ${probes[other.key]!.tone.toFixed(0)} %`}
           </span>
         ))}
     </>
@@ -60,13 +72,14 @@ interface OtherProps extends Props {
   style: React.CSSProperties;
 }
 
-function OtherCanvas({ lay, prepared, uncropped, coarse, pointed, other, className, style }: OtherProps) {
+function OtherCanvas({ lay, now, uncropped, coarse, pointed, other, className, style }: OtherProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const [picture, setPicture] = useState<OtherPicture | null>(null);
-  const renders = useRef<OtherRenders | null>(null);
-  const { key, treatment } = other;
+  const [picture, setPicture] = useState<DrawnPart | null>(null);
+  const renders = useRef<LatestRenders | null>(null);
+  const { key } = other;
+  const { prepared, treatment } = useMemo(() => other.shown(now), [other, now]);
   useEffect(() => {
-    const made = new OtherRenders(
+    const made = new LatestRenders(
       (next) =>
         setPicture((last) => {
           last?.bitmap.close();

@@ -1,10 +1,10 @@
 import { useEffect, useRef, useState } from "react";
 
-import { type Asked, ViewLine } from "../api/viewLine";
 import { useView } from "../state/view";
 import type { Viewport } from "./viewport";
 import { onPane } from "./viewport";
-import { drawOn, messageOf } from "./message";
+import { LatestRenders } from "./latestRenders";
+import { put } from "./message";
 import type { useShown } from "./useWanted";
 
 /** Its side, in points of the screen. */
@@ -20,36 +20,17 @@ function partOf(at: number, whole: number, side: number): [number, number] {
 export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>; lay: Viewport; view: string }) {
   const probe = useView((s) => s.probe);
   const canvas = useRef<HTMLCanvasElement>(null);
-  const line = useRef<ViewLine | null>(null);
-  const flying = useRef(false);
-  const wish = useRef<Asked | null>(null);
+  const renders = useRef<LatestRenders | null>(null);
   const [drawn, setDrawn] = useState(0);
   const dots = window.devicePixelRatio || 1;
   const side = Math.round(SIDE * dots);
 
   useEffect(() => {
-    const send = () => {
-      if (flying.current || !wish.current || !line.current?.send(wish.current)) return;
-      flying.current = true;
-      wish.current = null;
-    };
-    const receive = async (data: ArrayBuffer) => {
-      flying.current = false;
-      send();
-      if (await drawOn(() => canvas.current, messageOf(data).jpeg)) setDrawn((n) => n + 1);
-    };
-    line.current = new ViewLine(
-      (data) => void receive(data),
-      () => {
-        flying.current = false;
-        send();
-      },
-      () => {
-        flying.current = false;
-        send();
-      },
-    );
-    return () => line.current?.close();
+    const made = new LatestRenders(({ bitmap }) => {
+      if (put(canvas.current, bitmap)) setDrawn((n) => n + 1);
+    });
+    renders.current = made;
+    return () => made.close();
   }, []);
 
   useEffect(() => {
@@ -57,11 +38,7 @@ export function Loupe({ shown, lay, view }: { shown: ReturnType<typeof useShown>
     const [left, width] = partOf(probe.x, lay.map.size.width, side);
     const [top, height] = partOf(probe.y, lay.map.size.height, side);
     const part = [left, top, width, height];
-    wish.current = { ...shown, view, part, out_width: width, out_height: height, most: 1, coarse: false, number: 0 };
-    if (!flying.current && line.current?.send(wish.current)) {
-      flying.current = true;
-      wish.current = null;
-    }
+    renders.current?.ask({ ...shown, view, part, out_width: width, out_height: height, most: 1, coarse: false });
   }, [probe, shown, view, lay, side]);
 
   if (!probe) return null;

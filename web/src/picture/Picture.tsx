@@ -2,7 +2,8 @@ import { type PointerEvent, Suspense, useCallback, useEffect, useRef, useState }
 
 import { useBrush } from "../state/merging";
 import { useMaskShown, viewOfMask } from "../state/maskShown";
-import { useCompare } from "../state/compare";
+import { useSeen } from "../state/history";
+import { columnsOf, rowsOf, useCompare } from "../state/compare";
 import { useScene } from "../state/scene";
 import { toggleZoom, useView } from "../state/view";
 import { useDrag } from "../useDrag";
@@ -40,7 +41,7 @@ export function Picture({ station }: { station: Station }) {
   const moving = useView((s) => s.moving);
   const brush = useBrush();
   const others = useCompare((s) => s.others.length);
-  const beside = useCompare((s) => s.way === "beside");
+  const beside = useCompare((s) => (s.way === "beside" ? s.others.length + 1 : 1));
   const [under, setUnder] = useState<Point | null>(null);
   const tool = TOOLS[inHand];
 
@@ -56,7 +57,8 @@ export function Picture({ station }: { station: Station }) {
   const maskWay = useMaskShown((s) => s.way);
   const heldAs = heldView === "area" ? viewOfMask(maskWay) : heldView;
   const wantedView = glance ?? heldAs ?? (view === "picture" ? (seen ?? view) : view);
-  const coarse = held || moving === "dragged" || (dragging?.coarse ?? false);
+  const passing = useSeen((s) => s.passing);
+  const coarse = held || passing || moving === "dragged" || (dragging?.coarse ?? false);
   useMovingAbout(canvas, lay);
   useWanted(renders, shown, pane, lay, wantedView, coarse, station.name);
 
@@ -122,7 +124,8 @@ export function Picture({ station }: { station: Station }) {
         data-settled={!rendering && !coarse}
         style={{
           cursor: moving ? "grab" : tool.cursor(zoom !== null),
-          width: others > 0 && beside ? `${100 / (others + 1)}%` : undefined,
+          width: beside > 1 ? `${100 / columnsOf(beside)}%` : undefined,
+          height: beside > 1 ? `${100 / rowsOf(beside)}%` : undefined,
         }}
         {...drag}
         onPointerMove={(e) => {
@@ -139,7 +142,7 @@ export function Picture({ station }: { station: Station }) {
         onDoubleClick={(e) => inHand === "pan" && lay && toggleZoom(at(e))}
       />
       {lay && shown && others > 0 && (
-        <Comparison lay={lay} prepared={shown.prepared} uncropped={shown.uncropped} coarse={coarse} pointed={under} />
+        <Comparison lay={lay} now={shown} uncropped={shown.uncropped} coarse={moving === "dragged"} pointed={under} />
       )}
       {lay && loupe && zoom === null && !dragging && <Loupe shown={shown} lay={lay} view={wantedView} />}
       {lay && <Overview lay={lay} rendered={rendered} />}

@@ -11,15 +11,19 @@ export function messageOf<Header>(data: ArrayBuffer): Message<Header> {
   return { header, jpeg: new Blob([new Uint8Array(data, 4 + length)], { type: "image/jpeg" }) };
 }
 
-/** Draw a picture on a canvas, which becomes as large as it; false if the canvas is gone. */
-export async function drawOn(canvas: () => HTMLCanvasElement | null | undefined, jpeg: Blob): Promise<boolean> {
-  const bitmap = await createImageBitmap(jpeg);
-  const to = canvas();
-  if (to) {
-    to.width = bitmap.width;
-    to.height = bitmap.height;
-    to.getContext("2d")!.drawImage(bitmap, 0, 0);
+/** Put a picture on a canvas, which becomes as large as it; false if the canvas is gone. */
+export function put(canvas: HTMLCanvasElement | null | undefined, bitmap: ImageBitmap): boolean {
+  if (canvas) {
+    canvas.width = bitmap.width;
+    canvas.height = bitmap.height;
+    canvas.getContext("2d")!.drawImage(bitmap, 0, 0);
   }
   bitmap.close();
-  return !!to;
+  return !!canvas;
+}
+
+/** `put` of a JPEG. */
+export async function drawOn(canvas: () => HTMLCanvasElement | null | undefined, jpeg: Blob): Promise<boolean> {
+  const bitmap = await createImageBitmap(jpeg);
+  return put(canvas(), bitmap);
 }

@@ -2,7 +2,7 @@ import type { Size } from "./geometry";
 import type { Viewport } from "./viewport";
 import { drawStrokes } from "./strokes";
 import type { Tool } from "./tools/tool";
-import type { OtherPicture } from "./otherRenders";
+import type { DrawnPart } from "./latestRenders";
 import type { Rendered } from "./useRenders";
 
 /** A canvas as large as its pane, cleared; with how many dots a pixel has. */
@@ -19,7 +19,7 @@ function cleared(canvas: HTMLCanvasElement, pane: Size) {
 }
 
 /** Draw a picture where it lies. */
-function draw(context: CanvasRenderingContext2D, { placing }: Viewport, picture: OtherPicture, dots: number) {
+function draw(context: CanvasRenderingContext2D, { placing }: Viewport, picture: DrawnPart, dots: number) {
   context.imageSmoothingEnabled = placing.zoom < 2;
   context.imageSmoothingQuality = "high";
   context.drawImage(
@@ -32,7 +32,7 @@ function draw(context: CanvasRenderingContext2D, { placing }: Viewport, picture:
 }
 
 /** Draw a picture that is compared with where it lies in its pane. */
-export function drawOther(canvas: HTMLCanvasElement, lay: Viewport, picture: OtherPicture | null) {
+export function drawOther(canvas: HTMLCanvasElement, lay: Viewport, picture: DrawnPart | null) {
   const { context, dots } = cleared(canvas, lay.pane);
   if (picture) draw(context, lay, picture, dots);
 }

@@ -1,6 +1,5 @@
 import { useEffect, useMemo } from "react";
 
-import type { Treatment } from "../api/client";
 import type { StationName } from "../names";
 import { stationOf } from "../workbench/stations";
 import { useAreas } from "../state/areas";
@@ -9,7 +8,7 @@ import { useSeen } from "../state/history";
 import { useMend } from "../state/mend";
 import { codesOf, useMaskShown } from "../state/maskShown";
 import { useScene } from "../state/scene";
-import { withValue } from "../state/values";
+import { switchedOff } from "../state/switchedOff";
 import { useView } from "../state/view";
 import { MARGIN, MOST, place, type Size, visible } from "./geometry";
 import type { Viewport } from "./viewport";
@@ -18,17 +17,6 @@ import type { Renders, Rendered, Wanted } from "./useRenders";
 const LARGEST = 8192;
 /** Views that show the mask of an area, or a part of it. */
 const OF_A_MASK = ["area", "mask", "part", "contours", "wash"];
-
-/** A treatment in which steps are switched off; those of areas and mends are named for what they hold. */
-function switchedOff(treatment: Treatment, steps: readonly string[]): Treatment {
-  return steps.reduce(
-    (t, step) =>
-      step === "areas" || step === "mend"
-        ? { ...t, [step]: t[step].map((one) => ({ ...one, on: false })) }
-        : withValue(t, [step, "on"], false),
-    treatment,
-  );
-}
 
 const MENDS = ["mend"] as const;
 

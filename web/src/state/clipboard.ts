@@ -87,7 +87,7 @@ export async function forgetPreset(name: string) {
 export async function deliverMask(area: Area) {
   const scene = useScene.getState().scene;
   if (!scene) return;
-  const body = { format: "png" as const, quality: 92, mask: area.id };
+  const body = { set: "", mask: area.id };
   await told(
     answered(api.POST("/api/scenes/{scene_id}/deliveries", { params: { path: { scene_id: scene.id } }, body })),
   );

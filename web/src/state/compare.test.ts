@@ -1,9 +1,8 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
-import type { Treatment } from "../api/client";
-import { beyondSeam, compareWith, endComparing, setWay, useCompare } from "./compare";
+import { beyondSeam, compareWith, endComparing, setWay, type Shown, useCompare } from "./compare";
 
-const other = (key: string) => ({ key, title: key, treatment: {} as Treatment });
+const other = (key: string) => ({ key, title: key, shown: (now: Shown) => now });
 const keys = () => useCompare.getState().others.map((o) => o.key);
 
 beforeEach(() => useCompare.setState(useCompare.getInitialState(), true));

@@ -29,15 +29,21 @@ export function useHistory() {
 }
 
 /** A state that is looked at while the treatment stays where it is. */
-export const useSeen = create<{ revision: number | null; treatment: Treatment | null }>(() => ({
-  revision: null,
-  treatment: null,
-}));
+interface Seen {
+  /** The state that is wanted, and the treatment of the last one that was told. */
+  revision: number | null;
+  treatment: Treatment | null;
+  /** Whether it is passed by: its picture may be coarse. */
+  passing: boolean;
+}
+export const useSeen = create<Seen>(() => ({ revision: null, treatment: null, passing: false }));
 perScene(useSeen);
 
-/** It is rested on for so long before it is asked for, in ms. */
-const RESTS = 90;
+/** A state is passed by until it has been looked at for so long, in ms. */
+const RESTS = 160;
 let timer: ReturnType<typeof setTimeout> | undefined;
+/** The state that is asked for now: the one wanted when its answer comes is the next. */
+let asked: number | null = null;
 
 /** The treatment of a state of the scene in view; what was once told stays as it is. */
 export const stateOf = (scene: number, revision: number): Promise<Treatment> =>
@@ -50,23 +56,32 @@ export const stateOf = (scene: number, revision: number): Promise<Treatment> =>
     gcTime: 60_000,
   });
 
-/** Show a state for as long as it is rested on; nothing is changed. */
+/** Show a state for as long as it is looked at; nothing is changed. */
 export function see(revision: number) {
-  clearTimeout(timer);
   if (useSeen.getState().revision === revision) return;
-  useSeen.setState({ revision });
-  timer = setTimeout(() => {
-    const { scene } = useScene.getState();
-    if (!scene) return;
-    void toldHere(stateOf(scene.id, revision)).then((treatment) => {
-      if (treatment && useSeen.getState().revision === revision) useSeen.setState({ treatment });
-    });
-  }, RESTS);
+  clearTimeout(timer);
+  useSeen.setState({ revision, passing: true });
+  timer = setTimeout(() => useSeen.setState({ passing: false }), RESTS);
+  if (asked === null) void askSeen();
+}
+
+/** Ask for the state that is wanted, until it is the one that was told. */
+async function askSeen() {
+  const { scene } = useScene.getState();
+  const { revision } = useSeen.getState();
+  if (!scene || revision === null) return;
+  asked = revision;
+  const treatment = await toldHere(stateOf(scene.id, revision));
+  asked = null;
+  const wanted = useSeen.getState().revision;
+  // One that was passed by meanwhile is shown all the same: walking along, the picture follows.
+  if (treatment && wanted !== null) useSeen.setState({ treatment });
+  if (treatment && wanted !== revision) void askSeen();
 }
 
 export function unsee() {
   clearTimeout(timer);
-  useSeen.setState({ revision: null, treatment: null });
+  useSeen.setState({ revision: null, treatment: null, passing: false });
 }
 
 /** Have a state again: a change like any other. */

@@ -1,6 +1,7 @@
 import { useScene } from "../state/scene";
 import type { ViewName } from "../names";
 import { useSelected } from "../state/areas";
+import { CompareMenu } from "../history/CompareMenu";
 import { endComparing, setWay, useCompare, type Way } from "../state/compare";
 import { useContribution } from "../state/contribution";
 import { useCrop } from "../state/cropping";
@@ -73,7 +74,7 @@ export function StatusLine({ station }: { station: Station }) {
     mask: area,
     part: false,
   };
-  const comparing = useCompare((c) => c.others.length > 0);
+  const comparing = useCompare((c) => c.others.length > 0 || c.developing !== null);
   const shown = VIEWS.filter((v) => has[v.name] && station.views.includes(v.name));
   return (
     <footer className="status">
@@ -142,13 +143,19 @@ const WAYS: Record<Way, string> = { seam: "Seam", beside: "Beside", difference: 
 
 /** How the picture is compared, while it is. */
 function ComparingTools() {
-  const { others, way, probes } = useCompare();
-  const there = others.map((o) => probes[o.key]).filter((probe) => probe != null);
+  const { others, way, probes, developing } = useCompare();
+  const told = developing
+    ? `developing ${developing}`
+    : `with ${others.length > 1 ? `${others.length} pictures` : (others[0]?.title ?? "")}`;
+  // Where there are several, each tells of itself.
+  const tone = others.length === 1 && probes[others[0].key];
   return (
     <>
+      <div className="segment">
+        <CompareMenu>{told}</CompareMenu>
+      </div>
       <span className="dim" data-testid="compared">
-        with {others.map((o) => o.title).join(", ")}
-        {there.length > 0 && <>: tone {there.map((probe) => `${probe.tone.toFixed(0)} %`).join(", ")}</>}
+        {tone && <>tone {tone.tone.toFixed(0)} %</>}
       </span>
       <div className="segment" role="group" aria-label="How it is compared">
         {(Object.keys(WAYS) as Way[]).map((name) => (

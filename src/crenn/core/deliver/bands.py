@@ -5,8 +5,9 @@ from collections.abc import Callable, Iterator
 import cv2
 import numpy as np
 
+from crenn.core.deliver.enlarge import enlarged_bands
+from crenn.core.deliver.spaces import SPACES, OutputSpace
 from crenn.core.progress import Progress
-from crenn.core.render.display import encoded
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
@@ -70,21 +71,39 @@ def bands(
         yield part
 
 
-def code_bands(
-    renderer: Renderer, treatment: Treatment, size: tuple[int, int], progress: Progress
+def light_in(
+    whole: tuple[int, int], size: tuple[int, int], render: Render, progress: Progress, margin: int = 0
 ) -> Iterator[np.ndarray]:
-    """The picture as sRGB codes, uint16 (rows, w, 3) a band; see `bands`. What is made smaller is averaged as light."""
-    height, width = renderer.frame(treatment).size
-    margin = renderer.margin(treatment)
-    if size == (width, height):
-        return bands((height, width), size, lambda window: renderer.picture(treatment, window, 16)[0], progress, margin)
-    light = bands((height, width), size, lambda window: renderer.shown(treatment, window)[0], progress, margin)
-    return (encoded(band, 16) for band in light)
+    """Linear light of a picture as large as it is wanted, smaller or larger: see `bands` and `enlarged_bands`."""
+    if size[0] > whole[1] or size[1] > whole[0]:
+        return enlarged_bands(whole, size, render, progress)
+    return bands(whole, size, render, progress, margin)
+
+
+def code_bands(
+    renderer: Renderer,
+    treatment: Treatment,
+    size: tuple[int, int],
+    progress: Progress,
+    space: OutputSpace = SPACES["srgb"],
+) -> Iterator[np.ndarray]:
+    """The picture as codes of a space, uint16 (rows, w, 3) a band. What changes size is averaged, or set between, as
+    light."""
+
+    def shown(window: Window) -> np.ndarray:
+        return renderer.shown(treatment, window, space=space.shown)[0]
+
+    light = light_in(renderer.frame(treatment).size, size, shown, progress, renderer.margin(treatment))
+    return (space.encoded(band) for band in light)
 
 
 def light_bands(
     renderer: Renderer, treatment: Treatment, size: tuple[int, int], progress: Progress
 ) -> Iterator[np.ndarray]:
-    """Scene-linear light before the display, float32 (rows, w, 3) a band; see `bands`."""
+    """Scene-linear light before the display, float32 (rows, w, 3) a band; see `light_in`."""
     whole = renderer.frame(treatment).size
-    return bands(whole, size, lambda window: renderer.finished(treatment, window), progress, renderer.margin(treatment))
+
+    def finished(window: Window) -> np.ndarray:
+        return renderer.finished(treatment, window)
+
+    return light_in(whole, size, finished, progress, renderer.margin(treatment))

@@ -5,10 +5,12 @@ from functools import lru_cache
 from typing import Literal
 
 import numpy as np
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 from pydantic import BaseModel, ConfigDict, Field
 
-from crenn.core.colorimetry.spaces import luminance_of_lightness, srgb_encode
+from crenn.core.colorimetry.spaces import luminance_of_lightness
+from crenn.core.deliver.letters import letters
+from crenn.core.deliver.spaces import SPACES, OutputSpace
 
 #: L* of each shade, and of the caption on it.
 _SHADES = {"white": (100.0, 30.0), "grey": (50.0, 95.0), "black": (0.0, 70.0)}
@@ -28,18 +30,19 @@ class Border(BaseModel):
 
 
 def bordered(
-    bands: Iterator[np.ndarray], size: tuple[int, int], border: Border
+    bands: Iterator[np.ndarray], size: tuple[int, int], border: Border, space: OutputSpace = SPACES["srgb"]
 ) -> tuple[Iterator[np.ndarray], tuple[int, int]]:
     """A picture with a border.
 
     Parameters
     ----------
     bands : iterator of ndarray, uint16 (rows, w, 3)
-        From the top down, sRGB codes.
+        From the top down, codes of the space.
     size : tuple of int
         (w, h).
     border : Border
         With a caption, the lower border is at least as high as its line.
+    space : OutputSpace, optional
 
     Returns
     -------
@@ -49,10 +52,10 @@ def bordered(
     """
     width, height = size
     side = round(border.width / 100 * max(size))
-    letters = max(_LETTERS * max(size), _LEAST)
-    foot = max(side, round(_LINE * letters)) if border.caption else side
+    tall = max(_LETTERS * max(size), _LEAST)
+    foot = max(side, round(_LINE * tall)) if border.caption else side
     whole = width + 2 * side, height + side + foot
-    ground, ink = (_code(lightness) for lightness in _SHADES[border.shade])
+    ground, ink = (_code(lightness, space) for lightness in _SHADES[border.shade])
 
     def rows(count: int) -> np.ndarray:
         return np.full((count, whole[0], 3), ground, np.uint16)
@@ -67,26 +70,26 @@ def bordered(
         if foot:
             lower = rows(foot)
             if border.caption:
-                share = _written(border.caption, (whole[0], foot), letters)[..., None]
+                share = _written(border.caption, (whole[0], foot), tall)[..., None]
                 lower = np.rint(lower + share * (np.float64(ink) - lower)).astype(np.uint16)
             yield lower
 
     return framed(), whole
 
 
-def _code(lightness: float) -> int:
-    """The 16-bit sRGB code of grey of a CIE lightness."""
-    return round(65535 * float(srgb_encode(luminance_of_lightness(lightness))))
+def _code(lightness: float, space: OutputSpace) -> int:
+    """The 16-bit code of grey of a CIE lightness."""
+    return int(space.encoded(np.array(luminance_of_lightness(lightness), np.float32)))
 
 
 @lru_cache(maxsize=2)
-def _written(text: str, size: tuple[int, int], letters: float) -> np.ndarray:
+def _written(text: str, size: tuple[int, int], height: float) -> np.ndarray:
     """How far letters cover the pixels of a line of a size (w, h), 0 to 1, float64 (h, w); smaller where they would not
     fit."""
-    font = ImageFont.load_default(letters)
+    font = letters(height)
     room = 0.9 * size[0]
     if (long := font.getlength(text)) > room:
-        font = ImageFont.load_default(letters * room / long)
+        font = letters(height * room / long)
     page = Image.new("L", size, 0)
     ImageDraw.Draw(page).text((size[0] / 2, size[1] / 2), text, fill=255, font=font, anchor="mm")
     return np.asarray(page, np.float64) / 255

@@ -1,16 +1,21 @@
-"""Writes finished pictures: JPEG, PNG, TIFF, AVIF, and scene-linear OpenEXR."""
+"""Writes finished pictures: JPEG, PNG, TIFF, AVIF, WebP, and scene-linear OpenEXR."""
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
 
 import numpy as np
 
 from crenn.core.areas.area import Area
 from crenn.core.deliver.bands import bands as whole_bands
 from crenn.core.deliver.bands import code_bands, light_bands
-from crenn.core.deliver.border import Border, bordered
+from crenn.core.deliver.border import bordered
 from crenn.core.deliver.metadata import CaptureMetadata
-from crenn.core.deliver.writers import write_eight_bits, write_light, write_png, write_tiff
+from crenn.core.deliver.output import Output
+from crenn.core.deliver.sharpen import Sharpening, noise_of
+from crenn.core.deliver.spaces import SPACES, OutputSpace
+from crenn.core.deliver.writers import Labels, write_eight_bits, write_light, write_png, write_tiff
+from crenn.core.deliver.xmp import SEGMENT, packet
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
 from crenn.core.progress import Progress
@@ -18,20 +23,26 @@ from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
 
-FORMATS = ("jpg", "png", "tif", "avif", "exr")
+#: Side of the parts that a picture's noise is told by, in pixels of the file, and how many there are each way.
+_PART, _PARTS = 192, 3
+
+
+@dataclass(frozen=True)
+class Delivered:
+    """What a file came to: (w, h) with its border, and its quality, if that was of any account."""
+
+    size: tuple[int, int]
+    quality: int | None
 
 
 def deliver(
     renderer: Renderer,
     treatment: Treatment,
     path: Path,
-    file_format: Literal["jpg", "png", "tif", "avif", "exr"],
-    long_edge: int | None = None,
-    quality: int = 92,
+    output: Output,
     metadata: CaptureMetadata | None = None,
     progress: Progress | None = None,
-    border: Border | None = None,
-) -> None:
+) -> Delivered:
     """Render a scene and write it to a file.
 
     Parameters
@@ -39,47 +50,58 @@ def deliver(
     renderer : Renderer
     treatment : Treatment
     path : Path
-    file_format : str
-        JPEG and AVIF have 8 bits, PNG and TIFF 16, all sRGB; OpenEXR is scene-linear Rec. 2020 before the display
-        transform.
-    long_edge : int, optional
-        Longer side in pixels; full size if None or larger than the picture.
-    quality : int
-        1 to 100, for JPEG and AVIF.
+    output : Output
+        JPEG, AVIF and WebP have 8 bits, PNG and TIFF 8 or 16, of the space that it names; OpenEXR is scene-linear
+        Rec. 2020 before the display transform.
     metadata : CaptureMetadata, optional
     progress : Progress, optional
-    border : Border, optional
-        Goes round the picture: it is that much larger.
 
     Raises
     ------
     CrennError
-        If the format is unknown or has no border, the file cannot be written.
+        If it would be too large, OpenEXR is to have a border, or the file cannot be written.
     """
-    progress, metadata = progress or Progress(), metadata or CaptureMetadata()
-    if file_format not in FORMATS:
-        raise CrennError(f"“{file_format}” is no format to deliver;", path, "use jpg, png, tif, avif or exr.")
-    if border is not None and file_format == "exr":
+    progress, metadata = progress or Progress(), (metadata or CaptureMetadata()).told(output.about)
+    if output.border is not None and output.format == "exr":
         raise CrennError("A border goes round a picture, not round scene-linear light;", path, "leave it out.")
-    window = Window.whole(renderer.frame(treatment).size, long_edge)
-    size = window.out_width, window.out_height
+    height, width = renderer.frame(treatment).size
+    size = output.size.of((width, height))
     rendering = progress.part(0, 0.9)
+    quality = None
     with replacing(path) as temporary:
-        if file_format == "exr":
-            write_light(temporary, size, light_bands(renderer, treatment, size, rendering))
+        if output.format == "exr":
+            write_light(temporary, size, light_bands(renderer, treatment, size, rendering), output.half)
         else:
-            bands = code_bands(renderer, treatment, size, rendering)
-            if border is not None:
-                bands, size = bordered(bands, size, border)
-            if file_format == "png":
-                write_png(temporary, size, bands)
-            elif file_format == "tif":
-                write_tiff(temporary, size, bands, metadata)
+            space = SPACES[output.space]
+            bands = code_bands(renderer, treatment, size, rendering, space)
+            dpi = output.size.dpi if output.size.by == "print" else None
+            sharpening = Sharpening.made_for(output.sharpen, output.sharpening, dpi)
+            if sharpening is not None:
+                bands = sharpening.bands(bands, noise_of(_parts(renderer, treatment, size, space)))
+            if output.border is not None:
+                bands, size = bordered(bands, size, output.border, space)
+            xmp = packet(output.about, treatment, SEGMENT if output.format == "jpg" else None)
+            labels = Labels(space.profile, space.name == "srgb", metadata.exif(output.about), xmp, dpi)
+            if output.format == "png":
+                write_png(temporary, size, bands, labels, output.bits)
+            elif output.format == "tif":
+                write_tiff(temporary, size, bands, labels, metadata, output.bits)
             else:
-                write_eight_bits(
-                    temporary, {"jpg": "JPEG", "avif": "AVIF"}[file_format], size, bands, quality, metadata
-                )
+                quality = write_eight_bits(temporary, output, size, bands, labels, progress.part(0.9, 1.0))
     progress.at(1.0, "Written")
+    return Delivered(size, quality)
+
+
+def _parts(renderer: Renderer, treatment: Treatment, size: tuple[int, int], space: OutputSpace) -> Iterator[np.ndarray]:
+    """Parts of a picture of a size (w, h) all over it, as codes of a space, uint16 (h, w, 3)."""
+    height, width = renderer.frame(treatment).size
+    across, down = width / size[0], height / size[1]
+    for row in range(_PARTS):
+        for column in range(_PARTS):
+            w, h = min(_PART, size[0]), min(_PART, size[1])
+            x, y = ((n - part) * at / (_PARTS - 1) for n, part, at in zip(size, (w, h), (column, row)))
+            window = Window(x * across, y * down, w * across, h * down, w, h)
+            yield space.encoded(renderer.shown(treatment, window, space=space.shown)[0])
 
 
 def deliver_mask(
@@ -108,5 +130,5 @@ def deliver_mask(
 
     bands = whole_bands((height, width), (width, height), mask, progress)
     with replacing(path) as temporary:
-        write_png(temporary, (width, height), bands, grey=True)
+        write_png(temporary, (width, height), bands, None)
     progress.at(1.0, "Written")

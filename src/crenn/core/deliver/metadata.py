@@ -1,12 +1,13 @@
 """Capture metadata of a finished picture."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from fractions import Fraction
 
 from PIL import Image
 from PIL.TiffImagePlugin import IFDRational
 
+from crenn.core.deliver.output import About
 from crenn.core.frames.metadata import FrameMetadata
 
 
@@ -37,10 +38,18 @@ class CaptureMetadata:
             frame.taken,
         )
 
-    def exif(self) -> Image.Exif:
-        """As Exif 2.32."""
+    def told(self, about: About) -> "CaptureMetadata":
+        """What of it is to be told."""
+        camera = {} if about.camera else {"make": "", "model": "", "lens": ""}
+        exposure = {} if about.exposure else dict.fromkeys(("seconds", "aperture", "iso", "focal_length"))
+        return replace(self, **camera, **exposure, **({} if about.time else {"taken": None}))  # type: ignore[arg-type]
+
+    def exif(self, about: About | None = None) -> Image.Exif:
+        """As Exif 2.32, with who made it and whose it is."""
         exif = Image.Exif()
         main = {271: self.make, 272: self.model, 305: "Crenn"}
+        if about is not None:
+            main |= {270: about.caption, 315: about.creator, 33432: about.copyright}
         detail: dict[int, object] = {42036: self.lens, 40961: 1}
         if self.taken:
             main[306] = detail[36867] = self.taken.strftime("%Y:%m:%d %H:%M:%S")

@@ -5,17 +5,22 @@ import struct
 import tempfile
 import zlib
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import Imath
 import numpy as np
 import OpenEXR
 import tifffile
-from PIL import Image, ImageCms
+from PIL import Image
 
 from crenn.core.colorimetry.spaces import REC2020_CHROMATICITIES
 from crenn.core.deliver.metadata import CaptureMetadata
+from crenn.core.deliver.output import Output
+from crenn.core.errors import CrennError
+from crenn.core.progress import Progress
 
 Bands = Iterable[np.ndarray]
 Size = tuple[int, int]
@@ -24,11 +29,31 @@ _NOISE_ROWS = 64
 #: Rows of a tile of a TIFF.
 _TILE = 64
 _FLAT_JPEG = 30_000_000
+_MOST_HALF = 65504.0
+#: Qualities that are tried for a file's bytes at most: the one wanted, and by halves.
+_TRIES = 8
 
 
-def srgb_profile() -> bytes:
-    """The ICC profile of sRGB."""
-    return ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+@dataclass(frozen=True)
+class Labels:
+    """What stands in a file beside its picture.
+
+    Attributes
+    ----------
+    profile : bytes
+        ICC profile of its codes; empty for a mask.
+    srgb : bool
+        Whether that is sRGB's.
+    exif : Image.Exif
+    xmp : bytes
+    dpi : int or None
+    """
+
+    profile: bytes = b""
+    srgb: bool = True
+    exif: Image.Exif = field(default_factory=Image.Exif)
+    xmp: bytes = b""
+    dpi: int | None = None
 
 
 def to_eight_bits(codes: np.ndarray, top: int = 0) -> np.ndarray:
@@ -57,10 +82,29 @@ def _noise(shape: tuple[int, ...]) -> np.ndarray:
     return np.random.default_rng(5).integers(0, 257, (_NOISE_ROWS, *shape), np.int32)
 
 
-def write_eight_bits(path: Path, kind: str, size: Size, bands: Bands, quality: int, metadata: CaptureMetadata) -> None:
-    """JPEG or AVIF. Both encoders want the whole picture: it waits on disk beside the file, four bytes a pixel."""
+def write_eight_bits(
+    path: Path, output: Output, size: Size, bands: Bands, labels: Labels, progress: Progress | None = None
+) -> int:
+    """JPEG, AVIF or WebP; the quality that it came to.
+
+    Their encoders want the whole picture: it waits on disk beside the file, four bytes a pixel. Where the file may have
+    so many bytes at most, the highest quality that keeps within them is found by halves; ``progress`` is told of that.
+
+    Raises
+    ------
+    CrennError
+        If a side is longer than the format can have, or no quality keeps within the bytes.
+    """
     width, height = size
-    options = {"quality": quality, "icc_profile": srgb_profile(), "exif": metadata.exif()}
+    kind, longest = {"jpg": ("JPEG", 65500), "avif": ("AVIF", 65535), "webp": ("WEBP", 16383)}[output.format]
+    if max(size) > longest:
+        raise CrennError(
+            f"A side of {max(size)} px is too long for {kind}, which can have {longest}.",
+            remedy="Choose PNG or TIFF, or a smaller size.",
+        )
+    options: dict[str, Any] = {"icc_profile": labels.profile, "exif": labels.exif}
+    if labels.xmp:
+        options["xmp"] = labels.xmp
     with tempfile.TemporaryFile(dir=path.parent) as file:
         # All of it is taken at once: a disk that is full is told here, and not by a signal in the middle.
         os.posix_fallocate(file.fileno(), 0, 4 * width * height)
@@ -71,31 +115,70 @@ def write_eight_bits(path: Path, kind: str, size: Size, bands: Bands, quality: i
             top += len(band)
         picture = Image.frombuffer("RGBX", size, codes, "raw", "RGBX", 0, 1)
         if kind == "JPEG":
-            options |= {"subsampling": 0 if quality >= 88 else 2, "optimize": 3 * width * height < _FLAT_JPEG}
+            options |= {
+                "subsampling": 2 if output.halved else 0,
+                "progressive": output.progressive,
+                "optimize": 3 * width * height < _FLAT_JPEG,
+            }
+            if labels.dpi:
+                options["dpi"] = (labels.dpi, labels.dpi)
         else:
             picture = picture.convert("RGB")
-        picture.save(path, kind, **options)
+            options |= {"subsampling": "4:2:0" if output.halved else "4:4:4"} if kind == "AVIF" else {"method": 4}
+        if output.most_kb is None:
+            picture.save(path, kind, quality=output.quality, **options)
+            return output.quality
+        return _within(path, picture, kind, output, options, progress or Progress())
+
+
+def _within(
+    path: Path, picture: Image.Image, kind: str, output: Output, options: dict[str, Any], progress: Progress
+) -> int:
+    """Save a picture by the highest quality at which its file is no larger than it may be."""
+    most = 1000 * (output.most_kb or 0)
+    low, high, best, saved = 1, output.quality, 0, 0
+    # Mostly it fits as it is.
+    middle, tries = high, 0
+    while low <= high:
+        progress.at(tries / _TRIES, f"Finding the quality for {output.most_kb} kB")
+        picture.save(path, kind, quality=(saved := middle), **options)
+        if path.stat().st_size <= most:
+            low, best = middle + 1, middle
+        else:
+            high = middle - 1
+        middle, tries = (low + high) // 2, tries + 1
+    if best == 0:
+        raise CrennError(
+            f"Even at the lowest quality the file has more than {output.most_kb} kB;", remedy="choose a smaller size."
+        )
+    if saved != best:
+        picture.save(path, kind, quality=best, **options)
+    return best
 
 
 def _chunk(kind: bytes, body: bytes) -> bytes:
     return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
 
 
-def write_png(path: Path, size: Size, bands: Bands, grey: bool = False) -> None:
-    """PNG of 16 bits (PNG, third edition), rows filtered by what is above them.
+def write_png(path: Path, size: Size, bands: Bands, labels: Labels | None, bits: int = 16) -> None:
+    """PNG of 8 or 16 bits (PNG, third edition), rows filtered by what is above them.
 
-    Colours, (rows, w, 3) a band, are sRGB and say so; what is ``grey``, (rows, w) a band, is a mask and no light.
+    Colours are (rows, w, 3) a band; a picture without labels, (rows, w) a band, is a mask and no light.
     """
     width, height = size
     packer = zlib.compressobj(4)
-    above = np.zeros(width * (2 if grey else 6), np.uint8)
+    pixel = (1 if labels is None else 3) * bits // 8
+    above = np.zeros(width * pixel, np.uint8)
+    top = 0
     with open(path, "wb") as file:
         file.write(b"\x89PNG\r\n\x1a\n")
-        file.write(_chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, 16, 0 if grey else 2, 0, 0, 0)))
-        if not grey:
-            file.write(_chunk(b"sRGB", b"\0"))
+        file.write(_chunk(b"IHDR", struct.pack(">IIBBBBB", width, height, bits, 0 if labels is None else 2, 0, 0, 0)))
+        if labels is not None:
+            file.write(_labels_of_png(labels))
         for band in bands:
-            rows = np.ascontiguousarray(band.astype(">u2")).view(np.uint8).reshape(len(band), -1)
+            codes = band.astype(">u2") if bits == 16 else to_eight_bits(band, top)
+            top += len(band)
+            rows = np.ascontiguousarray(codes).view(np.uint8).reshape(len(band), -1)
             filtered = np.empty((len(band), rows.shape[1] + 1), np.uint8)
             filtered[:, 0] = 2
             filtered[:, 1:] = rows - np.concatenate([above[None], rows[:-1]])
@@ -104,6 +187,19 @@ def write_png(path: Path, size: Size, bands: Bands, grey: bool = False) -> None:
                 file.write(_chunk(b"IDAT", packed))
         file.write(_chunk(b"IDAT", packer.flush()))
         file.write(_chunk(b"IEND", b""))
+
+
+def _labels_of_png(labels: Labels) -> bytes:
+    out = _chunk(b"sRGB", b"\0") if labels.srgb else _chunk(b"iCCP", b"ICC\0\0" + zlib.compress(labels.profile))
+    if labels.dpi:
+        metre = round(labels.dpi / 0.0254)
+        out += _chunk(b"pHYs", struct.pack(">IIB", metre, metre, 1))
+    exif = labels.exif.tobytes()
+    if len(labels.exif):
+        out += _chunk(b"eXIf", exif.removeprefix(b"Exif\0\0"))
+    if labels.xmp:
+        out += _chunk(b"iTXt", b"XML:com.adobe.xmp\0\0\0\0\0" + labels.xmp)
+    return out
 
 
 def _tiles(bands: Bands, width: int) -> Iterator[np.ndarray]:
@@ -119,39 +215,48 @@ def _tiles(bands: Bands, width: int) -> Iterator[np.ndarray]:
         yield np.pad(waiting, ((0, _TILE - len(waiting)), *wide[1:]))
 
 
-def write_tiff(path: Path, size: Size, bands: Bands, metadata: CaptureMetadata) -> None:
-    """TIFF of 16 bits, in tiles."""
+def write_tiff(path: Path, size: Size, bands: Bands, labels: Labels, metadata: CaptureMetadata, bits: int = 16) -> None:
+    """TIFF of 8 or 16 bits, packed, in tiles."""
     # TIFF 6.0 knows ASCII alone.
     about = ", ".join(t for t in (metadata.make, metadata.model, metadata.lens) if t)
     about = about.encode("ascii", "replace").decode()
+    tiles = _tiles(bands, size[0])
+    if bits == 8:
+        tiles = (to_eight_bits(tile, _TILE * number) for number, tile in enumerate(tiles))
     tifffile.imwrite(
         path,
-        _tiles(bands, size[0]),
+        tiles,
         shape=(size[1], size[0], 3),
-        dtype=np.uint16,
+        dtype=np.uint16 if bits == 16 else np.uint8,
         tile=(_TILE, size[0] + -size[0] % 16),
         photometric="rgb",
         compression="zlib",
         predictor=True,
-        iccprofile=srgb_profile(),
+        iccprofile=labels.profile,
         software="Crenn",
         description=about or None,
         datetime=metadata.taken,
+        resolution=(labels.dpi, labels.dpi) if labels.dpi else None,
+        resolutionunit="INCH" if labels.dpi else None,
+        extratags=[(700, "B", len(labels.xmp), labels.xmp, True)] if labels.xmp else (),
         metadata=None,
     )
 
 
-def write_light(path: Path, size: Size, bands: Bands) -> None:
-    """OpenEXR, float, scene-linear Rec. 2020."""
+def write_light(path: Path, size: Size, bands: Bands, half: bool = False) -> None:
+    """OpenEXR, float or half, scene-linear Rec. 2020."""
+    kind, dtype = (Imath.PixelType.HALF, np.float16) if half else (Imath.PixelType.FLOAT, np.float32)
     header = OpenEXR.Header(*size)
     header["compression"] = Imath.Compression(Imath.Compression.NO_COMPRESSION)
-    header["channels"] = {name: Imath.Channel(Imath.PixelType(Imath.PixelType.FLOAT)) for name in "RGB"}
+    header["channels"] = {name: Imath.Channel(Imath.PixelType(kind)) for name in "RGB"}
     corners = [Imath.chromaticity(*REC2020_CHROMATICITIES[i : i + 2]) for i in range(0, 8, 2)]
     header["chromaticities"] = Imath.Chromaticities(*corners)
     file = OpenEXR.OutputFile(str(path), header)
     try:
         for band in bands:
-            channels = {name: np.ascontiguousarray(band[..., i]).tobytes() for i, name in enumerate("RGB")}
+            # The greatest number of 16 bits: beyond it there is infinity alone.
+            light = np.clip(band, -_MOST_HALF, _MOST_HALF).astype(dtype) if half else band
+            channels = {name: np.ascontiguousarray(light[..., i]).tobytes() for i, name in enumerate("RGB")}
             file.writePixels(channels, len(band))
     finally:
         file.close()

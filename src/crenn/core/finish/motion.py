@@ -35,7 +35,17 @@ class MotionParameters(LineParameters):
         "The direction of the drawing at each place, or one angle everywhere.",
         {"own": "The picture's own direction", "angle": "An angle"},
     )
-    angle: float = dial(0.0, "°", 0, 180, 1, "Angle", "From the horizontal, counted as clocks do.", turns=True)
+    angle: float = dial(
+        0.0,
+        "°",
+        0,
+        180,
+        1,
+        "Angle",
+        "From the horizontal, counted as clocks do.",
+        turns=True,
+        where=("along", ["angle"]),
+    )
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)

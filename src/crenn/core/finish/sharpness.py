@@ -42,7 +42,15 @@ class SharpnessParameters(LineParameters):
         shows="sharp",
     )
     radius: float = dial(
-        1.0, "px", 0.4, 6, 0.1, "Radius", "How wide what stands out is, in pixels of the full picture.", shows="sharp"
+        1.0,
+        "px",
+        0.4,
+        6,
+        0.1,
+        "Radius",
+        "How wide what stands out is, in pixels of the full picture.",
+        shows="sharp",
+        where=("made_for", ["radius"]),
     )
     made_for: Literal["radius", "screen", "gloss", "matt"] = choice(
         "radius",
@@ -57,9 +65,9 @@ class SharpnessParameters(LineParameters):
         5,
         0.1,
         "Seen from",
-        "Distance of the eye, in diagonals of the picture, where it is made for a medium.",
-        usual=False,
+        "Distance of the eye, in diagonals of the picture.",
         shows="sharp",
+        where=("made_for", ["screen", "gloss", "matt"]),
     )
     halo: float = dial(
         25.0, "%", 0, 100, 1, "Halo", "How far edges may overshoot: less keeps halos down, and fine detail up."

@@ -12,16 +12,18 @@ from crenn.core.colorimetry.spaces import XYZ_TO_REC2020, srgb_decode
 from crenn.core.frames.metadata import RAW_ENDINGS
 from crenn.core.frames.profiles import profile_of
 
-#: Longer side that it is reduced to, and the least shorter side that it must have, in pixels.
-_SIDE, _LEAST = 320, 48
+#: Longer side of it small, and the least shorter side that it must have, in pixels.
+SMALL, _LEAST = 320, 48
 
 
-def embedded_picture(path: Path) -> np.ndarray | None:
-    """The largest picture that a raw file carries, small.
+def embedded_picture(path: Path, side: int | None = SMALL) -> np.ndarray | None:
+    """The largest picture that a raw file carries.
 
     Parameters
     ----------
     path : Path
+    side : int, optional
+        Pixels that its longer side is reduced to; as large as it is if None.
 
     Returns
     -------
@@ -39,7 +41,8 @@ def embedded_picture(path: Path) -> np.ndarray | None:
             with Image.open(io.BytesIO(found.data)) as picture:
                 profile = picture.info.get("icc_profile")
                 # The decoder halves as it goes: a picture of full size takes no longer than a small one.
-                picture.draft("RGB", (2 * _SIDE, 2 * _SIDE))
+                if side is not None:
+                    picture.draft("RGB", (2 * side, 2 * side))
                 codes = np.asarray(picture.convert("RGB"))
         else:
             codes, profile = np.asarray(found.data), None
@@ -53,7 +56,8 @@ def embedded_picture(path: Path) -> np.ndarray | None:
     table = np.arange(256) / 255.0
     curve = about.curve or srgb_decode
     light = curve(table).astype(np.float32)[codes]
-    factor = min(_SIDE / max(light.shape[:2]), 1.0)
-    size = tuple(max(round(n * factor), 1) for n in light.shape[1::-1])
-    light = cv2.resize(light, size, interpolation=cv2.INTER_AREA)
+    if side is not None and max(light.shape[:2]) > side:
+        factor = side / max(light.shape[:2])
+        size = tuple(max(round(n * factor), 1) for n in light.shape[1::-1])
+        light = cv2.resize(light, size, interpolation=cv2.INTER_AREA)
     return np.asarray(cv2.transform(light, (XYZ_TO_REC2020 @ about.matrix).astype(np.float32)))

@@ -98,6 +98,19 @@ class OtherFrames:
             return []
         return [key for key in self._ev if key == self._basis.frame or key in self._maps]
 
+    def to_frame(self, key: str) -> np.ndarray:
+        """From the scene's pixels to a frame's, as it was held: float64 (3, 3), between continuous pixels.
+
+        Raises
+        ------
+        CrennError
+            If the scene has no such frame.
+        """
+        if key not in self.keys or self._basis is None:
+            raise CrennError("This scene has no such frame.", remedy="Choose another, or merge it anew.")
+        between = np.array(self._maps.get(key, np.eye(3)), np.float64).reshape(3, 3)
+        return between @ _moved(*self._basis.offset)
+
     def part(self, key: str, box: tuple[int, int, int, int], with_noise: bool = True) -> FramePart:
         """A part of a frame, by (top, left, bottom, right) in pixels of the scene; its noise layers only on wish.
 
@@ -106,15 +119,11 @@ class OtherFrames:
         CrennError
             If the scene has no such frame, or its file is missing, cannot be read or is a picture.
         """
-        if key not in self.keys or self._basis is None:
-            raise CrennError("This scene has no such frame.", remedy="Take the mend's light from another one.")
         decoded = self._decode(key)
         top, left, bottom, right = box
         flip, shape = decoded.raw.flip, decoded.raw.mosaic.shape
         held = shape[::-1] if lies_across(flip) else shape
-        # From the part's pixels to the frame's, as it was held; continuous.
-        between = np.array(self._maps.get(key, np.eye(3)), np.float64).reshape(3, 3)
-        there = between @ _moved(left + self._basis.offset[0], top + self._basis.offset[1])
+        there = self.to_frame(key) @ _moved(left, top)
         corners = _at(there, [[0, 0], [right - left, 0], [0, bottom - top], [right - left, bottom - top]])
         x0, y0 = np.clip(np.floor(corners.min(0)).astype(int) - _AROUND, 0, [held[1], held[0]])
         x1, y1 = np.clip(np.ceil(corners.max(0)).astype(int) + _AROUND, 0, [held[1], held[0]])

@@ -88,6 +88,7 @@ def dial(
     **extra
         ``shows``, the view shown while it is held; ``scale`` "reciprocal" for a dial that is even in its reciprocal;
         ``usual`` False for one that is folded away; ``turns`` where its high end is its low one, as of an angle;
+        ``where``, a choice of the step and the values of it with which it does something;
         ``group``, the name of the few that it is shown with where a step has many.
     """
     about = {"kind": "dial", "unit": unit, "step": step, "low": low, "high": high, **extra}

@@ -13,7 +13,7 @@ from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
 
 #: Longer side of the pictures that are compared, and side of the part of the shadows that is looked at in full size.
-_SIDE, _PART = 420, 192
+_SIDE, _PART = 300, 192
 #: A pixel has changed by more than this, in CIEDE2000.
 _SEEN = 1.0
 #: Stops across an edge beside which a halo is looked for; how near it is, and how far off it is compared, in shares of

@@ -1,4 +1,4 @@
-"""The display: from rows of light to the picture's sRGB codes, and what clips.
+"""The display: from rows of light to what a space can show of it, sRGB codes, and what clips.
 
 Hue is kept by moving along straight lines to grey in Oklab (Ottosson 2020).
 """
@@ -8,26 +8,36 @@ from typing import NamedTuple
 import numba as nb
 import numpy as np
 
-from crenn.core.colorimetry.spaces import LUMINANCE, REC2020_TO_SRGB, srgb_decode, srgb_encode
+from crenn.core.colorimetry.spaces import (
+    LUMINANCE,
+    REC2020_TO_XYZ,
+    SRGB_TO_XYZ,
+    XYZ_TO_SRGB,
+    srgb_decode,
+    srgb_encode,
+)
 from crenn.core.fastmath import cbrt, log2
 from crenn.core.pipeline.program import Program
+from crenn.core.render.encode import KernelInputs
 from crenn.core.render.rows import ROWS, lookup, run_row
 
 _LR, _LG, _LB = (np.float32(v) for v in LUMINANCE)
-_M = REC2020_TO_SRGB.astype(np.float32)
 #: Codes above the straight part, as a polynomial of the fourth root of light.
 _ROOT = np.linspace(0.0031308**0.25, 1, 4001)
 _P = np.polyfit(_ROOT, srgb_encode(_ROOT**4), 8)[::-1].astype(np.float32)
 _ZERO, _HALF, _ONE = np.float32(0), np.float32(0.5), np.float32(1)
 _TINY = np.float32(1e-12)
-#: From cone responses to linear sRGB (Ottosson 2020).
-_S = np.array(
+#: The greatest codes.
+_EIGHT, _SIXTEEN = np.float32(255), np.float32(65535)
+#: What stands in the place of what is not asked for.
+_NO_LIGHT, _NO_BYTES, _NO_WORDS = (np.empty((0, 0, 3), kind) for kind in (np.float32, np.uint8, np.uint16))
+#: From linear sRGB to cone responses (Ottosson 2020).
+_CONES = np.array(
     [
-        [4.0767416621, -3.3077115913, 0.2309699292],
-        [-1.2684380046, 2.6097574011, -0.3413193965],
-        [-0.0041960863, -0.7034186147, 1.7076147010],
-    ],
-    np.float32,
+        [0.4122214708, 0.5363325363, 0.0514459929],
+        [0.2119034982, 0.6806995451, 0.1073969566],
+        [0.0883024619, 0.2817188376, 0.6299787005],
+    ]
 )
 #: How far outside 0 to 1 a channel may be taken to lie inside.
 _UNDER, _OVER = np.float32(1e-4), np.float32(1.0005)
@@ -46,15 +56,36 @@ CLIP_RED, CLIP_GREEN, CLIP_BLUE, CRUSHED, OUTSIDE = 1, 2, 4, 8, 16
 _BEYOND, _LIT = np.float32(0.01), np.float32(2e-3)
 
 
+def space_of(to_xyz: np.ndarray) -> np.ndarray:
+    """What the display needs to know of a space, float32 (3, 3, 3).
+
+    Parameters
+    ----------
+    to_xyz : ndarray (3, 3)
+        From its linear light to XYZ; its white is D65.
+
+    Returns
+    -------
+    ndarray
+        Matrices from linear Rec. 2020 to its linear light, from that to cone responses, and back.
+    """
+    cones = _CONES @ XYZ_TO_SRGB @ to_xyz
+    return np.stack([np.linalg.inv(to_xyz) @ REC2020_TO_XYZ, cones, np.linalg.inv(cones)]).astype(np.float32)
+
+
+#: The space of screens (IEC 61966-2-1).
+SRGB = space_of(SRGB_TO_XYZ)
+
+
 @nb.njit(inline="always", fastmath=True)
-def _channels(t, l, m, s, grey):
-    """Linear sRGB at a share of the way from grey, for cone responses before the cube less the grey's."""
+def _channels(t, l, m, s, grey, back):
+    """Linear light of the space at a share of the way from grey, for cone responses before the cube less the grey's."""
     l, m, s = grey + t * l, grey + t * m, grey + t * s
     l, m, s = l * l * l, m * m * m, s * s * s
     return (
-        _S[0, 0] * l + _S[0, 1] * m + _S[0, 2] * s,
-        _S[1, 0] * l + _S[1, 1] * m + _S[1, 2] * s,
-        _S[2, 0] * l + _S[2, 1] * m + _S[2, 2] * s,
+        back[0, 0] * l + back[0, 1] * m + back[0, 2] * s,
+        back[1, 0] * l + back[1, 1] * m + back[1, 2] * s,
+        back[2, 0] * l + back[2, 1] * m + back[2, 2] * s,
     )
 
 
@@ -65,16 +96,16 @@ def _outside(r, g, b):
 
 
 @nb.njit(fastmath=True)
-def _border(keep, l, m, s, grey, out):
+def _border(keep, l, m, s, grey, out, back):
     """The share of the way from grey at which a colour leaves the gamut, by the Illinois variant of regula falsi."""
     low, high = _ZERO, keep
-    r, g, b = _channels(_ZERO, l, m, s, grey)
+    r, g, b = _channels(_ZERO, l, m, s, grey, back)
     inside = _outside(r, g, b)
     if inside >= _ZERO:
         return _ZERO
     for _ in range(_STEPS):
         t = low + (high - low) * inside / (inside - out)
-        r, g, b = _channels(t, l, m, s, grey)
+        r, g, b = _channels(t, l, m, s, grey, back)
         at = _outside(r, g, b)
         if at > _ZERO:
             high, out = t, at
@@ -86,7 +117,7 @@ def _border(keep, l, m, s, grey, out):
 
 
 @nb.njit(fastmath=True)
-def _into_gamut(r, g, b, stop, shown, begin, work):
+def _into_gamut(r, g, b, stop, shown, begin, space, work):
     """Fade bright or too saturated colours towards grey of their luminance ``stop``, keeping their hue, in place.
 
     From the luminance ``begin`` of the picture on they fade to white. Where a colour could not be shown in spite of
@@ -95,6 +126,7 @@ def _into_gamut(r, g, b, stop, shown, begin, work):
     They move along a line in the cone space before the cube. Those that need it are packed together first, so that the
     compiler can work on many at once.
     """
+    cones, back = space[1], space[2]
     at, l, m, s, grey, keep = work[0], work[1], work[2], work[3], work[4], work[5]
     count = 0
     for x in range(r.size):
@@ -112,26 +144,27 @@ def _into_gamut(r, g, b, stop, shown, begin, work):
         count += int(bright | (low < _ZERO) | (high > _ONE))
     for i in range(count):
         red, green, blue = l[i], m[i], s[i]
-        one = np.float32(0.4122214708) * red + np.float32(0.5363325363) * green + np.float32(0.0514459929) * blue
-        two = np.float32(0.2119034982) * red + np.float32(0.6806995451) * green + np.float32(0.1073969566) * blue
-        three = np.float32(0.0883024619) * red + np.float32(0.2817188376) * green + np.float32(0.6299787005) * blue
+        one = cones[0, 0] * red + cones[0, 1] * green + cones[0, 2] * blue
+        two = cones[1, 0] * red + cones[1, 1] * green + cones[1, 2] * blue
+        three = cones[2, 0] * red + cones[2, 1] * green + cones[2, 2] * blue
         grey[i] = cbrt(grey[i])
         l[i], m[i], s[i] = cbrt(one) - grey[i], cbrt(two) - grey[i], cbrt(three) - grey[i]
     for i in range(count):
         x = int(at[i])
-        red, green, blue = _channels(keep[i], l[i], m[i], s[i], grey[i])
+        red, green, blue = _channels(keep[i], l[i], m[i], s[i], grey[i], back)
         out = _outside(red, green, blue)
         if out > _ZERO:
             if out > _BEYOND * shown[x] and shown[x] > _LIT:
                 shown[x] = -_ONE
-            t = _border(keep[i], l[i], m[i], s[i], grey[i], out)
-            red, green, blue = _channels(t, l[i], m[i], s[i], grey[i])
+            t = _border(keep[i], l[i], m[i], s[i], grey[i], out, back)
+            red, green, blue = _channels(t, l[i], m[i], s[i], grey[i], back)
         r[x], g[x], b[x] = red, green, blue
 
 
 @nb.njit(fastmath=True)
-def _show_row(r, g, b, ev, display, begin, work):
-    """Display transform of a row: scene-linear in, with EV not yet applied, linear sRGB 0–1 out, in place."""
+def _show_row(r, g, b, ev, display, begin, space, work):
+    """Display transform of a row: scene-linear in, with EV not yet applied, light 0–1 of a space out, in place."""
+    matrix = space[0]
     width = r.size
     stop, shown = work[0], work[1]
     for x in range(width):
@@ -146,10 +179,10 @@ def _show_row(r, g, b, ev, display, begin, work):
         k = shown[x] * ev[x]
         red, green, blue = r[x] * k, g[x] * k, b[x] * k
         stop[x] = _LR * red + _LG * green + _LB * blue
-        r[x] = _M[0, 0] * red + _M[0, 1] * green + _M[0, 2] * blue
-        g[x] = _M[1, 0] * red + _M[1, 1] * green + _M[1, 2] * blue
-        b[x] = _M[2, 0] * red + _M[2, 1] * green + _M[2, 2] * blue
-    _into_gamut(r, g, b, stop, shown, begin, work[2:])
+        r[x] = matrix[0, 0] * red + matrix[0, 1] * green + matrix[0, 2] * blue
+        g[x] = matrix[1, 0] * red + matrix[1, 1] * green + matrix[1, 2] * blue
+        b[x] = matrix[2, 0] * red + matrix[2, 1] * green + matrix[2, 2] * blue
+    _into_gamut(r, g, b, stop, shown, begin, space, work[2:])
 
 
 @nb.njit(fastmath=True)
@@ -200,30 +233,26 @@ class Display(NamedTuple):
         Luminance 0–1 of the picture over the stop.
     begin : float32
         Luminance of the picture from which colours fade to white.
-    most : float32
-        The greatest code.
-    dither : float32
-        1 for even noise of ±½ code that hides steps between codes, else 0.
+    space : ndarray, float32 (3, 3, 3)
+        See `space_of`.
     """
 
     table: np.ndarray
     begin: np.float32
-    most: np.float32
-    dither: np.float32
+    space: np.ndarray
 
     @classmethod
-    def of(cls, program: Program, bits: int) -> "Display":
-        """The display of a program, with codes of 8 or 16 bits; those of 8 are dithered."""
-        numbers = (np.float32(v) for v in (program.fade, 2**bits - 1, bits == 8))
-        return cls(program.shown.astype(np.float32), *numbers)
+    def of(cls, program: Program, space: np.ndarray = SRGB) -> "Display":
+        """The display of a program in a space."""
+        return cls(program.shown.astype(np.float32), np.float32(program.fade), space)
 
 
 @nb.njit(fastmath=True)
 def _shown_row(inputs, display, y, limits, work):
-    """A row of the picture as linear sRGB 0–1 in the first three rows of ``work``, and its limits."""
+    """A row of the picture as linear light 0–1 in the first three rows of ``work``, and its limits."""
     run_row(inputs, np.int64(y), work)
     r, g, b = work[0], work[1], work[2]
-    _show_row(r, g, b, work[3], display.table, display.begin, work[4:])
+    _show_row(r, g, b, work[3], display.table, display.begin, display.space, work[4:])
     for x in range(limits.size):
         red, green, blue = min(max(r[x], _ZERO), _ONE), min(max(g[x], _ZERO), _ONE), min(max(b[x], _ZERO), _ONE)
         flags = CLIP_RED * int(red >= _WHITE) + CLIP_GREEN * int(green >= _WHITE) + CLIP_BLUE * int(blue >= _WHITE)
@@ -234,50 +263,75 @@ def _shown_row(inputs, display, y, limits, work):
 
 
 @nb.njit(fastmath=True)
-def _codes_row(r, g, b, y, most, dither, out):
-    """A row of linear light 0–1 as codes in ``out`` (w, 3); the light is overwritten."""
+def _codes_row(r, g, b, y, eight, sixteen):
+    """A row of linear light 0–1 as codes of 8 bits, with noise that hides steps, or of 16, in row ``y`` of the one that
+    is not empty; the light is overwritten."""
     _encode(r)
     _encode(g)
     _encode(b)
-    for x in range(r.size):
-        noise = _scatter(np.int64(y), x)
-        out[x, 0] = _round(r[x], most, dither, noise)
-        out[x, 1] = _round(g[x], most, dither, noise >> np.uint32(11))
-        out[x, 2] = _round(b[x], most, dither, noise >> np.uint32(22))
+    if eight.size:
+        for x in range(r.size):
+            noise = _scatter(np.int64(y), x)
+            eight[y, x, 0] = _round(r[x], _EIGHT, _ONE, noise)
+            eight[y, x, 1] = _round(g[x], _EIGHT, _ONE, noise >> np.uint32(11))
+            eight[y, x, 2] = _round(b[x], _EIGHT, _ONE, noise >> np.uint32(22))
+    else:
+        for x in range(r.size):
+            sixteen[y, x, 0] = _round(r[x], _SIXTEEN, _ZERO, np.uint32(0))
+            sixteen[y, x, 1] = _round(g[x], _SIXTEEN, _ZERO, np.uint32(0))
+            sixteen[y, x, 2] = _round(b[x], _SIXTEEN, _ZERO, np.uint32(0))
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def codes_of(inputs, display, out, limits):
-    """The picture as sRGB codes in ``out`` (h, w, 3), and its limits (h, w), of `crenn.core.render.encode.KernelInputs`
-    and a `Display`."""
-    for y in nb.prange(out.shape[0]):
-        work = np.empty((_ROWS, out.shape[1]), np.float32)
+def _shown(inputs, display, light, eight, sixteen, limits):
+    """The picture in the one of three that is not empty: one kernel for all, as each takes half a minute to compile."""
+    for y in nb.prange(limits.shape[0]):
+        work = np.empty((_ROWS, limits.shape[1]), np.float32)
         _shown_row(inputs, display, y, limits[y], work)
-        _codes_row(work[0], work[1], work[2], y, display.most, display.dither, out[y])
+        if light.size:
+            for x in range(limits.shape[1]):
+                light[y, x, 0], light[y, x, 1], light[y, x, 2] = work[0, x], work[1, x], work[2, x]
+        else:
+            _codes_row(work[0], work[1], work[2], y, eight, sixteen)
+
+
+def shown_of(inputs: KernelInputs, display: Display) -> tuple[np.ndarray, np.ndarray]:
+    """The picture as linear light 0–1 of the display's space, float32 (h, w, 3), and its limits, uint8 (h, w)."""
+    light = np.empty(inputs.light.shape, np.float32)
+    limits = np.empty(light.shape[:2], np.uint8)
+    _shown(inputs, display, light, _NO_BYTES, _NO_WORDS, limits)
+    return light, limits
+
+
+def codes_of(inputs: KernelInputs, display: Display, bits: int) -> tuple[np.ndarray, np.ndarray]:
+    """The picture as codes of 8 or 16 bits, (h, w, 3), with the curve of sRGB, and its limits, uint8 (h, w)."""
+    eight, sixteen, codes = _codes(inputs.light.shape, bits)
+    limits = np.empty(codes.shape[:2], np.uint8)
+    _shown(inputs, display, _NO_LIGHT, eight, sixteen, limits)
+    return codes, limits
+
+
+def _codes(shape: tuple[int, ...], bits: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Room for codes of 8 bits and of 16, of which one is empty, and the other again."""
+    if bits == 8:
+        codes = np.empty(shape, np.uint8)
+        return codes, _NO_WORDS, codes
+    codes = np.empty(shape, np.uint16)
+    return _NO_BYTES, codes, codes
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def shown_of(inputs, display, out, limits):
-    """The picture as linear sRGB light 0–1 in ``out``, float32 (h, w, 3), and its limits; else as `codes_of`."""
-    for y in nb.prange(out.shape[0]):
-        work = np.empty((_ROWS, out.shape[1]), np.float32)
-        _shown_row(inputs, display, y, limits[y], work)
-        for x in range(out.shape[1]):
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = work[0, x], work[1, x], work[2, x]
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _encoded(light, most, dither, out):
+def _encoded(light, eight, sixteen):
     width = light.shape[1]
     for y in nb.prange(light.shape[0]):
         work = np.empty((3, width), np.float32)
         for x in range(width):
             work[0, x], work[1, x], work[2, x] = light[y, x, 0], light[y, x, 1], light[y, x, 2]
-        _codes_row(work[0], work[1], work[2], y, most, dither, out[y])
+        _codes_row(work[0], work[1], work[2], y, eight, sixteen)
 
 
 def encoded(light: np.ndarray, bits: int) -> np.ndarray:
-    """Linear sRGB light 0–1, float32 (h, w, 3), as codes of 8 or 16 bits; those of 8 are dithered."""
-    out = np.empty(light.shape, np.uint8 if bits == 8 else np.uint16)
-    _encoded(np.ascontiguousarray(light), np.float32(2**bits - 1), np.float32(bits == 8), out)
-    return out
+    """Linear light 0–1, float32 (h, w, 3), as codes of 8 or 16 bits with the curve of sRGB; those of 8 are dithered."""
+    eight, sixteen, codes = _codes(light.shape, bits)
+    _encoded(np.ascontiguousarray(light), eight, sixteen)
+    return codes

@@ -1,4 +1,4 @@
-"""A small picture of a part of a scene, as it is by itself."""
+"""Small pictures of a scene: a part as it is by itself, and all of it as it is treated."""
 
 import numpy as np
 
@@ -8,6 +8,8 @@ from crenn.core.treatment import STEPS, Treatment
 
 #: A part that is smaller is shown with what is around it, in full-size pixels.
 _LEAST = 48.0
+#: Longer side of a scene's picture on the contact sheet, in pixels.
+_ON_SHEET = 900
 
 
 def excerpt(renderer: Renderer, box: tuple[float, float, float, float], side: int) -> np.ndarray:
@@ -28,3 +30,8 @@ def excerpt(renderer: Renderer, box: tuple[float, float, float, float], side: in
     window = Window.of_box(left, top, left + across, top + down, renderer.scene.size, side)
     plain = Treatment().without(*(step.name for step in STEPS if step.station == "geometry"))
     return np.asarray(renderer.picture(plain, window)[0])
+
+
+def sheet_picture(renderer: Renderer, treatment: Treatment) -> np.ndarray:
+    """The picture as the contact sheet shows it, sRGB codes, uint8 (h, w, 3)."""
+    return renderer.picture(treatment, Window.whole(renderer.frame(treatment).size, _ON_SHEET))[0]

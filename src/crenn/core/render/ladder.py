@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from crenn.core.colorimetry.spaces import SRGB_TO_XYZ, lightness, srgb_decode
+from crenn.core.colorimetry.spaces import SRGB_TO_XYZ, lightness
 from crenn.core.pipeline.instructions import table_stops
-from crenn.core.render.display import Display, codes_of
+from crenn.core.render.display import Display, shown_of
 from crenn.core.render.encode import EvenPatchInputs, encode
 from crenn.core.render.programs import program_of
 from crenn.core.render.source import Source
@@ -23,9 +23,8 @@ def ladder(treatment: Treatment, scene: Source) -> list[tuple[float, float]]:
     stops = np.arange(low * 2, high * 2 + 1) / 2
     program = program_of(treatment.with_sections(areas=[]), scene.light).without_cleaning()
     inputs = encode(program, EvenPatchInputs(stops))
-    codes = np.empty(inputs.light.shape, np.uint16)
-    codes_of(inputs, Display.of(program, 16), codes, np.empty(codes.shape[:2], np.uint8))
-    tones = lightness(srgb_decode(codes[0] / 65535.0) @ SRGB_TO_XYZ[1])
+    light, _ = shown_of(inputs, Display.of(program))
+    tones = lightness(light[0].astype(np.float64) @ SRGB_TO_XYZ[1])
     return [(float(s), round(float(t), 2)) for s, t in zip(stops, tones)]
 
 

@@ -17,7 +17,7 @@ from crenn.core.pipeline.planes import Plane
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.step import FrameStep
 from crenn.core.render.cache import Cache
-from crenn.core.render.display import Display, codes_of, encoded, shown_of
+from crenn.core.render.display import SRGB, Display, codes_of, encoded, shown_of
 from crenn.core.render.encode import KernelInputs, encode
 from crenn.core.render.finishing import Finishing, white_of
 from crenn.core.render.framed import Framed
@@ -254,21 +254,19 @@ class Renderer:
             size = window.out_width, window.out_height
             return encoded(cv2.resize(light, size, interpolation=cv2.INTER_AREA), bits), _any_within(limits, size)
         program, inputs = self._picture_inputs(treatment, window, fine)
-        out = np.empty(inputs.light.shape, np.uint8 if bits == 8 else np.uint16)
-        limits = np.empty(out.shape[:2], np.uint8)
-        codes_of(inputs, Display.of(program, bits), out, limits)
-        return out, limits
+        return codes_of(inputs, Display.of(program), bits)
 
-    def shown(self, treatment: Treatment, window: Window, fine: bool = True) -> tuple[np.ndarray, np.ndarray]:
-        """The picture as the light that a screen is to give, linear sRGB 0–1, float32 (h, w, 3), and its limits.
+    def shown(
+        self, treatment: Treatment, window: Window, fine: bool = True, space: np.ndarray = SRGB
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """The picture as the light that a screen is to give, 0–1 of a space, float32 (h, w, 3), and its limits.
+
+        The space is one of `crenn.core.render.display.space_of`.
 
         What is made smaller is averaged as light, and encoded after that.
         """
         program, inputs = self._picture_inputs(treatment, window, fine)
-        out = np.empty(inputs.light.shape, np.float32)
-        limits = np.empty(out.shape[:2], np.uint8)
-        shown_of(inputs, Display.of(program, 16), out, limits)
-        return out, limits
+        return shown_of(inputs, Display.of(program, space))
 
     def _picture_inputs(self, treatment: Treatment, window: Window, fine: bool) -> tuple[Program, KernelInputs]:
         program = self._program(treatment)

@@ -74,8 +74,11 @@ def _ranks(values: np.ndarray) -> np.ndarray:
     return np.asarray(ranks / max(float(np.linalg.norm(ranks)), 1e-12))
 
 
-def _turned(picture: np.ndarray, shape: tuple[int, int], part: tuple[float, ...]) -> Iterator[np.ndarray]:
-    """The picture in each turn that a scene of a shape (H, W) may be of, cut to its part and as large."""
+def _turned(picture: np.ndarray, shape: tuple[int, int], part: tuple[float, ...]) -> Iterator[tuple[int, np.ndarray]]:
+    """The picture in each turn that a scene of a shape (H, W) may be of, cut to its part and as large.
+
+    With each the quarter turns to the left.
+    """
     for quarters in range(4):
         turned = np.rot90(picture, quarters)
         height, width = turned.shape[:2]
@@ -84,7 +87,27 @@ def _turned(picture: np.ndarray, shape: tuple[int, int], part: tuple[float, ...]
         cut = turned[top : top + max(round(h * height), 1), left : left + max(round(w * width), 1)]
         aspect = cut.shape[1] / cut.shape[0] * shape[0] / shape[1]
         if 1 / _SIDES < aspect < _SIDES:
-            yield np.asarray(cv2.resize(np.ascontiguousarray(cut), shape[::-1], interpolation=cv2.INTER_AREA))
+            yield quarters, np.asarray(cv2.resize(np.ascontiguousarray(cut), shape[::-1], interpolation=cv2.INTER_AREA))
+
+
+def _likest(y: np.ndarray, picture: np.ndarray, part: tuple[float, ...]) -> tuple[float, int, np.ndarray] | None:
+    """How alike to luminance (h, w) a picture is in its likest turn, that, and it turned; None if it shows other."""
+    positive = y > 0
+    if positive.mean() < 0.02:
+        return None
+    known = _ranks(np.maximum(y, y[positive].min()).ravel())
+    turns = [
+        (float(known @ _ranks(luminance(shown).ravel())), quarters, shown)
+        for quarters, shown in _turned(picture, y.shape, part)
+    ]
+    best = max(turns, key=lambda turn: turn[0], default=None)
+    return None if best is None or best[0] < _ALIKE else best
+
+
+def quarters_to_held(rgb: np.ndarray, picture: np.ndarray, part: tuple[float, ...]) -> int | None:
+    """Quarter turns to the left by which a camera's picture lies as the scene; None if it shows something else."""
+    best = _likest(luminance(_reduced(rgb)), picture, part)
+    return None if best is None else best[1]
 
 
 def held_against(rgb: np.ndarray, picture: np.ndarray, part: tuple[float, float, float, float]) -> CameraPicture | None:
@@ -106,15 +129,11 @@ def held_against(rgb: np.ndarray, picture: np.ndarray, part: tuple[float, float,
     """
     light = _reduced(rgb)
     y = luminance(light)
-    positive = y > 0
-    if positive.mean() < 0.02:
+    likest = _likest(y, picture, part)
+    if likest is None:
         return None
-    stops = np.log2(np.maximum(y, y[positive].min()))
-    known = _ranks(stops.ravel())
-    turns = [(float(known @ _ranks(luminance(p).ravel())), p) for p in _turned(picture, light.shape[:2], part)]
-    alike, shown = max(turns, key=lambda turn: turn[0], default=(0.0, light))
-    if alike < _ALIKE:
-        return None
+    shown = likest[2]
+    stops = np.log2(np.maximum(y, y[y > 0].min()))
     l_star = np.clip(lightness(np.maximum(luminance(shown), 0)), 0, 100)
     return CameraPicture(
         tones=_tones(stops, l_star, _deep_ev(light, y)),

@@ -88,7 +88,20 @@ export function StepControls({ step }: { step: Step }) {
   };
   const hold = useHeld(useMemo(() => [step.name], [step.name]));
   const grouped = step.parameters.filter((p): p is DialOf => p.kind === "dial" && p.group != null);
-  const single = step.parameters.filter((p) => p.kind !== "dial" || !p.group);
+  // A dial that does nothing with what is chosen is not there.
+  const acting = useScene((s) =>
+    step.parameters
+      .filter((p) => p.kind === "dial" && p.where && s.treatment)
+      .filter((p) => {
+        const { choice, values } = (p as DialOf).where!;
+        return values.includes(valueAt(s.treatment!, [step.name, choice]) as string);
+      })
+      .map((p) => p.name)
+      .join(" "),
+  ).split(" ");
+  const single = step.parameters.filter(
+    (p) => p.kind !== "dial" || (!p.group && (!p.where || acting.includes(p.name))),
+  );
   const usual = single.filter((p) => p.usual);
   const others = single.filter((p) => !p.usual);
   const [Widget, Lead, Head, More] = [WIDGETS, LEADS, HEADS, MORE].map(

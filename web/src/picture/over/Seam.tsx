@@ -8,7 +8,7 @@ const ARM = 46;
 const TURN = 5;
 const NUDGE = 0.01;
 /** Angles so near to standing or lying are it, in degrees. */
-const UPRIGHT = 4;
+const SNAPS = 4;
 
 const within = (v: number) => Math.min(0.98, Math.max(0.02, v));
 
@@ -33,7 +33,7 @@ export function Seam({ width, height }: { width: number; height: number }) {
       const way = Math.atan2(e.clientX - pane.left - x, e.clientY - pane.top - y);
       const degrees = ((way * 180) / Math.PI + 360) % 360;
       const nearest = Math.round(degrees / 90) * 90;
-      set({ angle: Math.abs(degrees - nearest) < UPRIGHT ? nearest % 360 : degrees });
+      set({ angle: Math.abs(degrees - nearest) < SNAPS ? nearest % 360 : degrees });
     },
     end: () => {},
   });

@@ -1,11 +1,10 @@
-import { type Said, ViewLine } from "../api/viewLine";
+import { type Asked, type Said, ViewLine } from "../api/viewLine";
 import { tell } from "../state/messages";
 import type { Probe } from "../state/view";
 import { messageOf } from "./message";
-import type { Wanted } from "./useRenders";
 
-/** A picture that is compared with, and where it lies in full-size pixels. */
-export interface OtherPicture {
+/** A picture, or a part of one, and where it lies in full-size pixels. */
+export interface DrawnPart {
   bitmap: ImageBitmap;
   x: number;
   y: number;
@@ -13,24 +12,24 @@ export interface OtherPicture {
   height: number;
 }
 
-interface Header extends Omit<OtherPicture, "bitmap"> {
+interface Header extends Omit<DrawnPart, "bitmap"> {
   number: number;
 }
 
-/** Asks for pictures of another treatment: the newest wish counts, one is under way. */
-export class OtherRenders {
+/** Asks for pictures beside the main one, on a line of their own: the newest wish counts, one is under way. */
+export class LatestRenders {
   private line: ViewLine;
   private next = 1;
   private shown = 0;
   private flying: number | null = null;
-  private wish: Wanted | null = null;
-  private last: Wanted | null = null;
+  private wish: Asked | null = null;
+  private last: Asked | null = null;
   private probing = false;
   private place: [number, number] | null = null;
 
   constructor(
-    private show: (picture: OtherPicture) => void,
-    private point: (probe: Probe | null) => void,
+    private show: (picture: DrawnPart) => void,
+    private point: (probe: Probe | null) => void = () => {},
   ) {
     this.line = new ViewLine(
       (data) => void this.receive(data),
@@ -43,7 +42,7 @@ export class OtherRenders {
     );
   }
 
-  ask(wanted: Wanted) {
+  ask(wanted: Asked) {
     this.wish = this.last = wanted;
     this.send();
   }
