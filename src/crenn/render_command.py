@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 _VALUES = {
     "space": ("space",),
     "quality": ("quality",),
+    "hdr": ("hdr",),
     "most_kb": ("most_kb",),
     "bits": ("bits",),
     "half": ("half",),
@@ -57,6 +58,12 @@ def add_render(commands, scene_of: Callable[[argparse.Namespace], "PreparedScene
     p.add_argument("--enlarge", action="store_true", help="a picture that has fewer pixels, up to four times")
     p.add_argument("--space", choices=("srgb", "p3", "oprgb", "romm", "rec2020"))
     p.add_argument("--quality", type=int, metavar="1-100", help="of JPEG, AVIF and WebP")
+    p.add_argument(
+        "--hdr",
+        type=typed.above_nothing,
+        metavar="STOPS",
+        help="above white that lamps reach: JPEG with a gain map, AVIF and PNG as Rec. 2100 PQ",
+    )
     p.add_argument("--most-kb", type=int, metavar="KB", help="that the file may have at most: quality falls for it")
     p.add_argument("--bits", type=int, choices=(8, 16), help="of PNG and TIFF")
     p.add_argument("--half", action="store_true", default=None, help="OpenEXR of 16 bits")

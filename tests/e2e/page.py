@@ -27,11 +27,20 @@ _FLAGS = [
 ]
 _PIXELS = "document.querySelector('.picture > canvas').toDataURL('image/png')"
 
+# A gesture may wait for an answer before it does anything: until then there is nothing to settle.
+_COUNT_QUESTIONS = """
+    window.questions = 0;
+    const ask = window.fetch;
+    window.fetch = (...what) => {
+        window.questions += 1;
+        return ask(...what).finally(() => (window.questions -= 1));
+    };
+"""
 _UNTIL = """new Promise(done => {
     const end = performance.now() + 30000;
     let frames = 0;
     const look = () => {
-        frames += 1;
+        frames = window.questions ? 0 : frames + 1;
         if (frames > 2 && (%s)) done(true);
         else if (performance.now() > end) done(false);
         else requestAnimationFrame(look);
@@ -52,6 +61,7 @@ class Browser:
         )
         # One context for all: what the browser has read of the page once it need not read again.
         self.context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.context.add_init_script(_COUNT_QUESTIONS)
         self.count = 0
         #: Addresses of scenes that tests share, by name.
         self.opened: dict[str, str] = {}
@@ -101,7 +111,7 @@ class PageCase(unittest.TestCase):
         paths = take(self.shared.folder / name, light, name=name, **more)
         self.page.goto(self.served.address)
         self.page.get_by_test_id("files").set_input_files([str(p) for p in paths])
-        card = self.page.locator("section.shoot").filter(has_text=name).locator("a.scene")
+        card = self.page.locator(f"section.shoot[aria-label*='{name}'] .scene a.open")
         expect(card.locator("img")).to_be_visible(timeout=60_000)
         card.click()
         self.settled()
@@ -142,7 +152,7 @@ class PageCase(unittest.TestCase):
         self._until("document.querySelector('.picture > canvas[data-rendering=false]')")
 
     def _until(self, condition: str) -> None:
-        """Wait for something that the page tells: what was just done has reached it two frames later."""
+        """Wait for something that the page tells: what was just done, or answered, has reached it two frames later."""
         told = self.page.evaluate(_UNTIL % condition)
         self.assertTrue(told, condition)
 

@@ -7,10 +7,10 @@ from crenn.camera.sensor import Sensor
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
 from crenn.core.basis import basis_of, carried_over
 from crenn.core.deliver.files import deliver, deliver_mask
+from crenn.core.deliver.hdr import space_of_output
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.deliver.naming import named
 from crenn.core.deliver.output import Output
-from crenn.core.deliver.spaces import SPACES
 from crenn.core.errors import CrennError
 from crenn.core.frames.camera_noise import fit_camera_noise
 from crenn.core.frames.raw import RawFrame
@@ -205,7 +205,7 @@ def deliver_scene(job: RunningJob) -> None:
     path = job.library.delivery(job.id, output.format)
     found = deliver(Renderer(prepared), treatment, path, output, metadata, rendering)
     width, height = found.size
-    values = about | {"width": width, "height": height, "space": SPACES[output.space].title}
+    values = about | {"width": width, "height": height, "space": space_of_output(output).title}
     values |= {"date": None if metadata.taken is None else metadata.taken.strftime("%Y-%m-%d")}
     told = {"format": output.format, "width": width, "height": height, "quality": found.quality}
     job.done(told | {"bytes": path.stat().st_size, "name": named(output.name, values, output.format)})

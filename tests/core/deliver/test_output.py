@@ -9,6 +9,7 @@ from pathlib import Path
 from unittest import mock
 
 import cv2
+import imagecodecs
 import numpy as np
 import tifffile
 from PIL import Image, ImageCms
@@ -17,6 +18,7 @@ from crenn.core.colorimetry.spaces import SRGB_TO_XYZ, XYZ_TO_REC2020, delta_e20
 from crenn.core.deliver import enlarge
 from crenn.core.deliver.enlarge import enlarged
 from crenn.core.deliver.files import deliver
+from crenn.core.deliver.hdr import delta_itp, nits_of
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.deliver.naming import apart, named
 from crenn.core.deliver.output import About, Output, OutputSize
@@ -28,6 +30,7 @@ from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap, read_exr
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment, parse_treatment
 from tests.support import FolderCase, night
 
@@ -87,6 +90,56 @@ class Outputs(FolderCase):
             self.assertLess(inside.min(), -0.02 * inside.max(), space)
         srgb = srgb_decode(tifffile.imread(self.folder / "s.tif")[60, 60] / 255)
         self.assertGreaterEqual(srgb.min(), 0)
+
+    def test_lamps_above_white_are_read_back_as_bright_as_they_are(self):
+        whole = Window(0, 0, 480, 320, 480, 320)
+        wide = SPACES["rec2020"].shown
+        for stops in (1.0, 3.0):
+            true = 203 * self.renderer.shown(Treatment(), whole, space=wide, peak=2**stops)[0]
+            self.assertAlmostEqual(true.max(), 203 * 2**stops, delta=1)
+            path = self.deliver("h.avif", hdr=stops, about={"creator": "N. Ight"})
+            codes = imagecodecs.avif_decode(path.read_bytes())
+            self.assertEqual(codes.dtype, np.uint16)
+            self.assertLess(np.median(delta_itp(true, nits_of(codes / 1023))), 1)
+            # The content's light level, as CTA-861.3 has it.
+            most, mean = np.frombuffer(path.read_bytes().split(b"clli")[1][:4], ">u2")
+            self.assertAlmostEqual(most, true.max(), delta=0.02 * true.max())
+            self.assertAlmostEqual(mean, true.max(2).mean(), delta=1)
+            self.assertEqual(treatment_in(path), Treatment())
+            with Image.open(path) as picture:
+                self.assertEqual((picture.size, picture.getexif()[315]), ((480, 320), "N. Ight"))
+            path = self.deliver("h.png", hdr=stops)
+            codes = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)[..., ::-1]
+            self.assertLess(np.median(delta_itp(true, nits_of(codes / 65535))), 0.05)
+            self.assertIn(b"cICP" + bytes((9, 16, 0, 1)), path.read_bytes())
+
+    def test_a_gain_map_leaves_the_picture_and_tells_of_the_brighter_one(self):
+        to_wide = (XYZ_TO_REC2020 @ SRGB_TO_XYZ).T
+        plain = np.asarray(Image.open(self.deliver("p.jpg", quality=98)))
+        for border, side in ((None, 0), ({"width": 5.0}, 24)):
+            path = self.deliver("h.jpg", quality=98, hdr=2.0, border=border)
+            inside = np.s_[side : side + 320, side : side + 480]
+            with Image.open(path) as picture:
+                np.testing.assert_allclose(np.asarray(picture)[inside], plain, atol=0 if border is None else 12)
+            self.assertEqual(treatment_in(path), Treatment())
+            read = {
+                reach: imagecodecs.ultrahdr_decode(path.read_bytes(), dtype="float16", transfer=0, boost=reach)[..., :3]
+                for reach in (1, 2, 4, 8)
+            }
+            for reach, light in read.items():
+                # A screen that reaches less far shows less of it.
+                self.assertAlmostEqual(float(light.max()), min(reach, 4), delta=0.1)
+            true = self.renderer.shown(Treatment(), Window(0, 0, 480, 320, 480, 320), peak=4.0)[0]
+            got = np.maximum(read[4][inside].astype(float), 0)
+            off = delta_itp(203 * np.maximum(true, 0) @ to_wide, 203 * got @ to_wide)
+            self.assertLess(np.median(off), 1)
+            bright = true.max(2) > 1.1
+            self.assertGreater(bright.sum(), 50)
+            self.assertLess(np.median(off[bright]), 1.8)
+            if side:
+                np.testing.assert_allclose(read[4][:side].astype(float), 1, atol=0.02)
+        # What cannot be held is not told of.
+        self.assertEqual(self.deliver("h.tif", hdr=2.0).read_bytes(), self.deliver("p.tif").read_bytes())
 
     def test_sizes(self):
         size = (480, 320)

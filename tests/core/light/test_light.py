@@ -197,6 +197,22 @@ class Curves(unittest.TestCase):
         self.assertLess(np.abs(np.diff(slope[stops[:-1] < 1.9])).max(), 0.02)
         self.assertTrue((np.diff(shown) >= 0).all())
 
+    def test_with_room_above_white_darks_stay_and_lamps_reach_the_peak(self):
+        stops = np.linspace(-8, 6, 2800)
+        plain = shown_luminance(stops, 4.0, -8.0)
+        np.testing.assert_array_equal(shown_luminance(stops, 4.0, -8.0, 1.0), plain)
+        before = plain
+        for peak in (2.0, 4.0, 12.0):
+            shown = shown_luminance(stops, 4.0, -8.0, peak)
+            np.testing.assert_allclose(shown[plain < STRAIGHT], plain[plain < STRAIGHT], rtol=1e-9)
+            self.assertAlmostEqual(shown.max(), peak, places=6)
+            self.assertTrue((np.diff(shown) >= 0).all() and (shown >= before - 1e-9).all())
+            slope = np.diff(shown) / np.diff(np.exp2(stops))
+            self.assertLess(np.abs(np.diff(slope[stops[:-1] < 3.9])).max(), 0.02)
+            before = shown
+        # More room than there is light to fill it: lamps stand as they are.
+        self.assertAlmostEqual(shown_luminance(stops, 4.0, None, 32.0).max(), 16, places=6)
+
     def test_a_white_point_below_nominal_white_brightens(self):
         self.assertGreater(float(shown_luminance(np.array([-3.0]), -1.0, None)[0]), 2.0**-3 * 1.9)
 

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from crenn.core.deliver.writers import to_eight_bits
+from crenn.core.deliver.writers import cut
 from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.display import CLIP_BLUE, CLIP_GREEN, CLIP_RED, CRUSHED
@@ -175,13 +175,13 @@ class Dither(unittest.TestCase):
         self.check(self.renderer.picture(self.treatment, self.window, 8)[0])
 
     def test_delivered_pictures_are_dithered(self):
-        self.check(to_eight_bits(self.fine))
+        self.check(cut(self.fine, 8))
 
     def test_black_and_white_stay_clean(self):
         ends = np.zeros((64, 64, 3), np.uint16)
         ends[:, 32:] = 65535
-        cut = to_eight_bits(ends)
-        self.assertTrue((cut[:, :32] == 0).all() and (cut[:, 32:] == 255).all())
+        eight = cut(ends, 8)
+        self.assertTrue((eight[:, :32] == 0).all() and (eight[:, 32:] == 255).all())
 
 
 class Nothing(unittest.TestCase):

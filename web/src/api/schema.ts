@@ -5557,6 +5557,11 @@ export interface components {
              */
             progressive: boolean;
             /**
+             * Hdr
+             * @description stops above white that lamps reach on screens that can: a JPEG holds them beside the picture as a gain map (ISO 21496-1), AVIF and PNG are Rec. 2100 PQ; no other format does
+             */
+            hdr?: number | null;
+            /**
              * Sharpen
              * @description what it is sharpened for
              * @default none
@@ -5635,6 +5640,11 @@ export interface components {
              * @default false
              */
             progressive: boolean;
+            /**
+             * Hdr
+             * @description stops above white that lamps reach on screens that can: a JPEG holds them beside the picture as a gain map (ISO 21496-1), AVIF and PNG are Rec. 2100 PQ; no other format does
+             */
+            hdr: number | null;
             /**
              * Sharpen
              * @description what it is sharpened for

@@ -10,6 +10,7 @@ import { EndMarks } from "./EndMarks";
 import { FrameBars } from "./FrameBars";
 import { LampMarks } from "./LampMarks";
 import { GlowMark } from "./GlowMark";
+import { HdrMark } from "./HdrMark";
 import { LightBracket } from "./LightBracket";
 import { Placement } from "./Placement";
 import { RungBand } from "./RungBand";
@@ -144,6 +145,7 @@ export function Ladder({ station }: { station: string }) {
         {station !== "frames" && <EndGrips scale={scale} left={TONES - 10} right={TONES + 14} />}
         {station === "areas" && <LightBracket scale={scale} left={BARS - 4} width={56} />}
         {station === "finish" && <GlowMark scale={scale} left={BARS} right={RUNGS - 6} />}
+        {station === "deliver" && <HdrMark scale={scale} left={BARS} right={RUNGS - 6} />}
         {station === "colour" && <TintMarks scale={scale} x={TONES + 11} />}
         <PointerMark scale={scale} lines={lines} left={RUNGS} right={TONES} />
       </svg>

@@ -24,6 +24,7 @@ export const PLAIN: Output = {
   most_kb: null,
   colour: "auto",
   progressive: false,
+  hdr: null,
   sharpen: "none",
   sharpening: 100,
   border: null,
@@ -39,6 +40,18 @@ export const PLAIN: Output = {
   },
   name: "{title}",
 };
+
+/** How far above white lamps may reach, in stops, and how far they do at first. */
+export const HDR = { low: 0.5, high: 5, increment: 0.1, usual: 2 } as const;
+
+/** Whether a format can hold what is above white. */
+export const holdsBeyond = (o: Output) => ["jpg", "avif", "png"].includes(o.format);
+
+/** How far above white lamps reach in a file, in stops; null for no farther. */
+export const stopsOf = (o: Output) => (holdsBeyond(o) ? (o.hdr ?? null) : null);
+
+/** Whether its codes are of absolute light, whose space and bits there is no choice of. */
+export const isPq = (o: Output) => stopsOf(o) !== null && o.format !== "jpg";
 
 export const useOutputs = create<Outputs>(() => ({ list: [PLAIN], open: 0, set: "" }));
 

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from crenn.core.deliver.enlarge import enlarged_bands
-from crenn.core.deliver.spaces import SPACES, OutputSpace
+from crenn.core.deliver.spaces import SPACES, CodeSpace
 from crenn.core.progress import Progress
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
@@ -85,16 +85,29 @@ def code_bands(
     treatment: Treatment,
     size: tuple[int, int],
     progress: Progress,
-    space: OutputSpace = SPACES["srgb"],
+    space: CodeSpace = SPACES["srgb"],
+    peak: float = 1.0,
 ) -> Iterator[np.ndarray]:
-    """The picture as codes of a space, uint16 (rows, w, 3) a band. What changes size is averaged, or set between, as
-    light."""
+    """The picture as codes of a space, uint16 (rows, w, 3) a band, where light is shown up to ``peak``, 1 being white;
+    see `shown_bands`."""
+    return (space.encoded(band) for band in shown_bands(renderer, treatment, size, progress, space, peak))
+
+
+def shown_bands(
+    renderer: Renderer,
+    treatment: Treatment,
+    size: tuple[int, int],
+    progress: Progress,
+    space: CodeSpace,
+    peak: float = 1.0,
+) -> Iterator[np.ndarray]:
+    """The picture as linear light of a space, 0 to ``peak``, float32 (rows, w, 3) a band. What changes size is
+    averaged, or set between, as light."""
 
     def shown(window: Window) -> np.ndarray:
-        return renderer.shown(treatment, window, space=space.shown)[0]
+        return renderer.shown(treatment, window, space=space.shown, peak=peak)[0]
 
-    light = light_in(renderer.frame(treatment).size, size, shown, progress, renderer.margin(treatment))
-    return (space.encoded(band) for band in light)
+    return light_in(renderer.frame(treatment).size, size, shown, progress, renderer.margin(treatment))
 
 
 def light_bands(

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from crenn.core.colorimetry.spaces import luminance_of_lightness
 from crenn.core.deliver.letters import letters
-from crenn.core.deliver.spaces import SPACES, OutputSpace
+from crenn.core.deliver.spaces import SPACES, CodeSpace
 
 #: L* of each shade, and of the caption on it.
 _SHADES = {"white": (100.0, 30.0), "grey": (50.0, 95.0), "black": (0.0, 70.0)}
@@ -30,7 +30,7 @@ class Border(BaseModel):
 
 
 def bordered(
-    bands: Iterator[np.ndarray], size: tuple[int, int], border: Border, space: OutputSpace = SPACES["srgb"]
+    bands: Iterator[np.ndarray], size: tuple[int, int], border: Border, space: CodeSpace = SPACES["srgb"]
 ) -> tuple[Iterator[np.ndarray], tuple[int, int]]:
     """A picture with a border.
 
@@ -42,7 +42,7 @@ def bordered(
         (w, h).
     border : Border
         With a caption, the lower border is at least as high as its line.
-    space : OutputSpace, optional
+    space : CodeSpace, optional
 
     Returns
     -------
@@ -77,7 +77,7 @@ def bordered(
     return framed(), whole
 
 
-def _code(lightness: float, space: OutputSpace) -> int:
+def _code(lightness: float, space: CodeSpace) -> int:
     """The 16-bit code of grey of a CIE lightness."""
     return int(space.encoded(np.array(luminance_of_lightness(lightness), np.float32)))
 

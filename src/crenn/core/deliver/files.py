@@ -1,6 +1,7 @@
 """Writes finished pictures: JPEG, PNG, TIFF, AVIF, WebP, and scene-linear OpenEXR."""
 
 from collections.abc import Iterator
+from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -8,13 +9,16 @@ import numpy as np
 
 from crenn.core.areas.area import Area
 from crenn.core.deliver.bands import bands as whole_bands
-from crenn.core.deliver.bands import code_bands, light_bands
+from crenn.core.deliver.bands import code_bands, light_bands, shown_bands
 from crenn.core.deliver.border import bordered
+from crenn.core.deliver.gain_map import GainMap
+from crenn.core.deliver.hdr import LightLevel, space_of_output
+from crenn.core.deliver.lossy import write_lossy
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.deliver.output import Output
 from crenn.core.deliver.sharpen import Sharpening, noise_of
-from crenn.core.deliver.spaces import SPACES, OutputSpace
-from crenn.core.deliver.writers import Labels, write_eight_bits, write_light, write_png, write_tiff
+from crenn.core.deliver.spaces import CodeSpace
+from crenn.core.deliver.writers import Labels, write_light, write_png, write_tiff
 from crenn.core.deliver.xmp import SEGMENT, packet
 from crenn.core.errors import CrennError
 from crenn.core.files import replacing
@@ -52,7 +56,8 @@ def deliver(
     path : Path
     output : Output
         JPEG, AVIF and WebP have 8 bits, PNG and TIFF 8 or 16, of the space that it names; OpenEXR is scene-linear
-        Rec. 2020 before the display transform.
+        Rec. 2020 before the display transform. What reaches above white is Rec. 2100 PQ, 10 bits of AVIF or 16 of PNG,
+        or stands beside the picture of a JPEG as a gain map.
     metadata : CaptureMetadata, optional
     progress : Progress, optional
 
@@ -68,31 +73,65 @@ def deliver(
     size = output.size.of((width, height))
     rendering = progress.part(0, 0.9)
     quality = None
-    with replacing(path) as temporary:
+    with replacing(path) as temporary, ExitStack() as open_until_then:
         if output.format == "exr":
             write_light(temporary, size, light_bands(renderer, treatment, size, rendering), output.half)
         else:
-            space = SPACES[output.space]
-            bands = code_bands(renderer, treatment, size, rendering, space)
+            space = space_of_output(output)
+            gains = None
+            if output.stops is not None and not output.pq:
+                gains = open_until_then.enter_context(GainMap.waiting(size, temporary.parent))
+            peak = 1.0 if output.stops is None else 2.0**output.stops
+            if gains is None:
+                bands = code_bands(renderer, treatment, size, rendering, space, peak)
+            else:
+                bands = _with_gains(gains, renderer, treatment, size, rendering, space, peak)
             dpi = output.size.dpi if output.size.by == "print" else None
             sharpening = Sharpening.made_for(output.sharpen, output.sharpening, dpi)
             if sharpening is not None:
-                bands = sharpening.bands(bands, noise_of(_parts(renderer, treatment, size, space)))
+                noise = noise_of(_parts(renderer, treatment, size, space, peak if output.pq else 1.0))
+                bands = sharpening.bands(bands, noise)
             if output.border is not None:
                 bands, size = bordered(bands, size, output.border, space)
+            level = LightLevel() if output.pq else None
+            if level is not None:
+                bands = level.watching(bands)
             xmp = packet(output.about, treatment, SEGMENT if output.format == "jpg" else None)
-            labels = Labels(space.profile, space.name == "srgb", metadata.exif(output.about), xmp, dpi)
+            srgb = not output.pq and output.space == "srgb"
+            labels = Labels(space.profile, srgb, metadata.exif(output.about), xmp, dpi, level)
             if output.format == "png":
-                write_png(temporary, size, bands, labels, output.bits)
+                write_png(temporary, size, bands, labels, 16 if output.pq else output.bits)
             elif output.format == "tif":
                 write_tiff(temporary, size, bands, labels, metadata, output.bits)
             else:
-                quality = write_eight_bits(temporary, output, size, bands, labels, progress.part(0.9, 1.0))
+                quality = write_lossy(temporary, output, size, bands, labels, progress.part(0.9, 1.0), gains)
     progress.at(1.0, "Written")
     return Delivered(size, quality)
 
 
-def _parts(renderer: Renderer, treatment: Treatment, size: tuple[int, int], space: OutputSpace) -> Iterator[np.ndarray]:
+def _with_gains(
+    gains: GainMap,
+    renderer: Renderer,
+    treatment: Treatment,
+    size: tuple[int, int],
+    progress: Progress,
+    space: CodeSpace,
+    peak: float,
+) -> Iterator[np.ndarray]:
+    """The picture as codes of a space, uint16 (rows, w, 3) a band, while its gains up to ``peak`` are taken.
+
+    Both pictures are made band by band in turn, so that the second finds what was kept of the first.
+    """
+    plain = shown_bands(renderer, treatment, size, progress, space)
+    bright = shown_bands(renderer, treatment, size, Progress(), space, peak)
+    for rows, reaching in zip(plain, bright, strict=True):
+        gains.add(rows, reaching)
+        yield space.encoded(rows)
+
+
+def _parts(
+    renderer: Renderer, treatment: Treatment, size: tuple[int, int], space: CodeSpace, peak: float
+) -> Iterator[np.ndarray]:
     """Parts of a picture of a size (w, h) all over it, as codes of a space, uint16 (h, w, 3)."""
     height, width = renderer.frame(treatment).size
     across, down = width / size[0], height / size[1]
@@ -101,7 +140,7 @@ def _parts(renderer: Renderer, treatment: Treatment, size: tuple[int, int], spac
             w, h = min(_PART, size[0]), min(_PART, size[1])
             x, y = ((n - part) * at / (_PARTS - 1) for n, part, at in zip(size, (w, h), (column, row)))
             window = Window(x * across, y * down, w * across, h * down, w, h)
-            yield space.encoded(renderer.shown(treatment, window, space=space.shown)[0])
+            yield space.encoded(renderer.shown(treatment, window, space=space.shown, peak=peak)[0])
 
 
 def deliver_mask(

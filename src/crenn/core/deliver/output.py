@@ -12,6 +12,8 @@ FileFormat = Literal["jpg", "png", "tif", "avif", "webp", "exr"]
 FORMATS: tuple[FileFormat, ...] = ("jpg", "png", "tif", "avif", "webp", "exr")
 #: Formats whose encoders leave something out.
 LOSSY = ("jpg", "avif", "webp")
+#: Formats that can hold what is above white.
+BEYOND_WHITE = ("jpg", "avif", "png")
 #: By how many times a picture can be enlarged, and the longest side of a file: that of a JPEG (ITU-T T.81).
 MOST_TIMES, LONGEST = 4.0, 65500
 #: A line of text that can stand in a file.
@@ -91,6 +93,13 @@ class Output(_Part):
         "auto", description="of JPEG and AVIF: 4:4:4 or 4:2:0; by itself the first from a quality of 88 on"
     )
     progressive: bool = Field(False, description="of JPEG")
+    hdr: float | None = Field(
+        None,
+        ge=0.5,
+        le=5,
+        description="stops above white that lamps reach on screens that can: a JPEG holds them beside the picture as a "
+        "gain map (ISO 21496-1), AVIF and PNG are Rec. 2100 PQ; no other format does",
+    )
     sharpen: Literal["none", "screen", "glossy", "matt"] = Field("none", description="what it is sharpened for")
     sharpening: float = Field(100.0, ge=0, le=200, description="strength of that in %")
     border: Border | None = Field(None, description="goes round the picture; not of OpenEXR")
@@ -102,6 +111,16 @@ class Output(_Part):
     @property
     def lossy(self) -> bool:
         return self.format in LOSSY
+
+    @property
+    def stops(self) -> float | None:
+        """How far above white lamps reach, in stops, if the format can hold that."""
+        return self.hdr if self.format in BEYOND_WHITE else None
+
+    @property
+    def pq(self) -> bool:
+        """Whether codes are those of absolute light."""
+        return self.stops is not None and self.format != "jpg"
 
     @property
     def halved(self) -> bool:

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Literal, Protocol
 
 import numpy as np
 
@@ -13,6 +13,21 @@ from crenn.core.render.display import encoded, space_of
 SpaceName = Literal["srgb", "p3", "oprgb", "romm", "rec2020"]
 _SRGB_CURVE = (2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)
 _ALPHA, _BETA = 1.09929682680944, 0.018053968510807
+
+
+class CodeSpace(Protocol):
+    """What a picture is written in: how light is shown in it, and what its codes are."""
+
+    @property
+    def title(self) -> str: ...
+
+    @property
+    def shown(self) -> np.ndarray: ...
+
+    @property
+    def profile(self) -> bytes: ...
+
+    def encoded(self, light: np.ndarray) -> np.ndarray: ...
 
 
 @dataclass(frozen=True)

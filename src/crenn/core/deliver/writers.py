@@ -1,14 +1,11 @@
 """Writers of finished pictures: each takes bands of rows and holds no more of them than its format demands."""
 
-import os
 import struct
-import tempfile
 import zlib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
 
 import Imath
 import numpy as np
@@ -17,10 +14,8 @@ import tifffile
 from PIL import Image
 
 from crenn.core.colorimetry.spaces import REC2020_CHROMATICITIES
+from crenn.core.deliver.hdr import REC2100_PQ, LightLevel
 from crenn.core.deliver.metadata import CaptureMetadata
-from crenn.core.deliver.output import Output
-from crenn.core.errors import CrennError
-from crenn.core.progress import Progress
 
 Bands = Iterable[np.ndarray]
 Size = tuple[int, int]
@@ -28,10 +23,7 @@ Size = tuple[int, int]
 _NOISE_ROWS = 64
 #: Rows of a tile of a TIFF.
 _TILE = 64
-_FLAT_JPEG = 30_000_000
 _MOST_HALF = 65504.0
-#: Qualities that are tried for a file's bytes at most: the one wanted, and by halves.
-_TRIES = 8
 
 
 @dataclass(frozen=True)
@@ -47,6 +39,8 @@ class Labels:
     exif : Image.Exif
     xmp : bytes
     dpi : int or None
+    level : LightLevel or None
+        Of codes of absolute light (Rec. 2100 PQ), which have no profile; known once all of them went by.
     """
 
     profile: bytes = b""
@@ -54,106 +48,40 @@ class Labels:
     exif: Image.Exif = field(default_factory=Image.Exif)
     xmp: bytes = b""
     dpi: int | None = None
+    level: LightLevel | None = None
 
 
-def to_eight_bits(codes: np.ndarray, top: int = 0) -> np.ndarray:
-    """Cut 16-bit codes to 8 bits with even noise of half a code, which hides the steps in a smooth sky.
+def cut(codes: np.ndarray, bits: int, top: int = 0) -> np.ndarray:
+    """Cut 16-bit codes to fewer bits with even noise of half a code, which hides the steps in a smooth sky.
 
     Parameters
     ----------
     codes : ndarray, uint16 (h, w, 3)
+    bits : int
+        At most 12.
     top : int
         Row of the picture that the first is: the noise belongs to the picture, not to the band.
+
+    Returns
+    -------
+    ndarray, uint8 or uint16 (h, w, 3)
     """
-    out = np.empty(codes.shape, np.uint8)
+    most = 2**bits - 1
+    out = np.empty(codes.shape, np.uint8 if bits <= 8 else np.uint16)
     noise = _noise(codes.shape[1:])
     # As many rows at once as the noise has: they stay in cache.
     for first in range(0, len(codes), _NOISE_ROWS):
-        part = codes[first : first + _NOISE_ROWS]
-        values = part + np.roll(noise, -(top + first) % _NOISE_ROWS, 0)[: len(part)]
-        values //= 257
-        out[first : first + _NOISE_ROWS] = np.clip(values, 0, 255, out=values)
+        values = codes[first : first + _NOISE_ROWS] * np.int32(most)
+        values += np.roll(noise, -(top + first) % _NOISE_ROWS, 0)[: len(values)]
+        values //= 65535
+        out[first : first + _NOISE_ROWS] = values
     return out
 
 
 @lru_cache(maxsize=2)
 def _noise(shape: tuple[int, ...]) -> np.ndarray:
-    """Half a code of even noise about half a code, int32 (`_NOISE_ROWS`, *shape)."""
-    return np.random.default_rng(5).integers(0, 257, (_NOISE_ROWS, *shape), np.int32)
-
-
-def write_eight_bits(
-    path: Path, output: Output, size: Size, bands: Bands, labels: Labels, progress: Progress | None = None
-) -> int:
-    """JPEG, AVIF or WebP; the quality that it came to.
-
-    Their encoders want the whole picture: it waits on disk beside the file, four bytes a pixel. Where the file may have
-    so many bytes at most, the highest quality that keeps within them is found by halves; ``progress`` is told of that.
-
-    Raises
-    ------
-    CrennError
-        If a side is longer than the format can have, or no quality keeps within the bytes.
-    """
-    width, height = size
-    kind, longest = {"jpg": ("JPEG", 65500), "avif": ("AVIF", 65535), "webp": ("WEBP", 16383)}[output.format]
-    if max(size) > longest:
-        raise CrennError(
-            f"A side of {max(size)} px is too long for {kind}, which can have {longest}.",
-            remedy="Choose PNG or TIFF, or a smaller size.",
-        )
-    options: dict[str, Any] = {"icc_profile": labels.profile, "exif": labels.exif}
-    if labels.xmp:
-        options["xmp"] = labels.xmp
-    with tempfile.TemporaryFile(dir=path.parent) as file:
-        # All of it is taken at once: a disk that is full is told here, and not by a signal in the middle.
-        os.posix_fallocate(file.fileno(), 0, 4 * width * height)
-        codes = np.memmap(file, np.uint8, "r+", shape=(height, width, 4))
-        top = 0
-        for band in bands:
-            codes[top : top + len(band), :, :3] = to_eight_bits(band, top)
-            top += len(band)
-        picture = Image.frombuffer("RGBX", size, codes, "raw", "RGBX", 0, 1)
-        if kind == "JPEG":
-            options |= {
-                "subsampling": 2 if output.halved else 0,
-                "progressive": output.progressive,
-                "optimize": 3 * width * height < _FLAT_JPEG,
-            }
-            if labels.dpi:
-                options["dpi"] = (labels.dpi, labels.dpi)
-        else:
-            picture = picture.convert("RGB")
-            options |= {"subsampling": "4:2:0" if output.halved else "4:4:4"} if kind == "AVIF" else {"method": 4}
-        if output.most_kb is None:
-            picture.save(path, kind, quality=output.quality, **options)
-            return output.quality
-        return _within(path, picture, kind, output, options, progress or Progress())
-
-
-def _within(
-    path: Path, picture: Image.Image, kind: str, output: Output, options: dict[str, Any], progress: Progress
-) -> int:
-    """Save a picture by the highest quality at which its file is no larger than it may be."""
-    most = 1000 * (output.most_kb or 0)
-    low, high, best, saved = 1, output.quality, 0, 0
-    # Mostly it fits as it is.
-    middle, tries = high, 0
-    while low <= high:
-        progress.at(tries / _TRIES, f"Finding the quality for {output.most_kb} kB")
-        picture.save(path, kind, quality=(saved := middle), **options)
-        if path.stat().st_size <= most:
-            low, best = middle + 1, middle
-        else:
-            high = middle - 1
-        middle, tries = (low + high) // 2, tries + 1
-    if best == 0:
-        raise CrennError(
-            f"Even at the lowest quality the file has more than {output.most_kb} kB;", remedy="choose a smaller size."
-        )
-    if saved != best:
-        picture.save(path, kind, quality=best, **options)
-    return best
+    """A code of 16 bits of even noise, int32 (`_NOISE_ROWS`, *shape)."""
+    return np.random.default_rng(5).integers(0, 65535, (_NOISE_ROWS, *shape), np.int32)
 
 
 def _chunk(kind: bytes, body: bytes) -> bytes:
@@ -176,7 +104,7 @@ def write_png(path: Path, size: Size, bands: Bands, labels: Labels | None, bits:
         if labels is not None:
             file.write(_labels_of_png(labels))
         for band in bands:
-            codes = band.astype(">u2") if bits == 16 else to_eight_bits(band, top)
+            codes = band.astype(">u2") if bits == 16 else cut(band, 8, top)
             top += len(band)
             rows = np.ascontiguousarray(codes).view(np.uint8).reshape(len(band), -1)
             filtered = np.empty((len(band), rows.shape[1] + 1), np.uint8)
@@ -190,7 +118,12 @@ def write_png(path: Path, size: Size, bands: Bands, labels: Labels | None, bits:
 
 
 def _labels_of_png(labels: Labels) -> bytes:
-    out = _chunk(b"sRGB", b"\0") if labels.srgb else _chunk(b"iCCP", b"ICC\0\0" + zlib.compress(labels.profile))
+    if labels.level is not None:
+        out = _chunk(b"cICP", bytes(REC2100_PQ[:2]) + b"\0\1")
+    elif labels.srgb:
+        out = _chunk(b"sRGB", b"\0")
+    else:
+        out = _chunk(b"iCCP", b"ICC\0\0" + zlib.compress(labels.profile))
     if labels.dpi:
         metre = round(labels.dpi / 0.0254)
         out += _chunk(b"pHYs", struct.pack(">IIB", metre, metre, 1))
@@ -222,7 +155,7 @@ def write_tiff(path: Path, size: Size, bands: Bands, labels: Labels, metadata: C
     about = about.encode("ascii", "replace").decode()
     tiles = _tiles(bands, size[0])
     if bits == 8:
-        tiles = (to_eight_bits(tile, _TILE * number) for number, tile in enumerate(tiles))
+        tiles = (cut(tile, 8, _TILE * number) for number, tile in enumerate(tiles))
     tifffile.imwrite(
         path,
         tiles,

@@ -53,9 +53,9 @@ class EndsParameters(StepParameters):
     )
 
 
-def neutral_display() -> np.ndarray:
+def neutral_display(peak: float = 1.0) -> np.ndarray:
     """The display without this step: nominal white is white, no light is taken off; float64 (TABLE_SIZE,)."""
-    return shown_luminance(table_stops(), 0.0, None)
+    return shown_luminance(table_stops(), 0.0, None, peak)
 
 
 class Ends(LightStep[EndsParameters]):
@@ -71,7 +71,7 @@ class Ends(LightStep[EndsParameters]):
     def act(self, program: Program, parameters: EndsParameters, scene: SceneLight) -> None:
         fades = _FADED if scene.capture.finished else FADES
         fade = float(np.interp(parameters.colour, (0, 50, 100), fades))
-        program.show(_shown(table_stops(), parameters), fade)
+        program.show(lambda peak: _shown(table_stops(), parameters, peak), fade)
 
     def bend(self, program: Program, bends: Mapping[str, float], parameters: EndsParameters, scene: SceneLight) -> None:
         bent = self.bent(parameters, bends)
@@ -93,6 +93,6 @@ def _as_if(stops: np.ndarray, now: EndsParameters, bent: EndsParameters) -> np.n
     return np.asarray(np.where(wanted == _shown(stops, now), 0.0, found))
 
 
-def _shown(stops: np.ndarray, ends: EndsParameters) -> np.ndarray:
+def _shown(stops: np.ndarray, ends: EndsParameters, peak: float = 1.0) -> np.ndarray:
     """`shown_luminance` by parameters that are resolved."""
-    return shown_luminance(stops, 0.0 if ends.white is None else ends.white, ends.black)
+    return shown_luminance(stops, 0.0 if ends.white is None else ends.white, ends.black, peak)

@@ -55,6 +55,7 @@ class Program:
         self.instructions: list[Instruction] = []
         self.effects: list[Effect] = []
         self._of_light = 0
+        self._reaching: Callable[[float], np.ndarray] | None = None
         self.display: np.ndarray | None = None
         self.fade = FADE
         self._area = EVERYWHERE
@@ -94,6 +95,12 @@ class Program:
         if self.display is None:
             raise ValueError("a picture needs a display transform")
         return self.display
+
+    def reaching(self, peak: float) -> np.ndarray:
+        """The display's table where what is brighter than white is shown, up to ``peak``."""
+        if self._reaching is None:
+            raise ValueError("a picture needs a display transform")
+        return self._reaching(peak)
 
     @property
     def planes(self) -> list[Plane]:
@@ -269,9 +276,12 @@ class Program:
         before.effects, after.effects = [], []
         return before, after
 
-    def show(self, table: np.ndarray, fade: float = FADE) -> None:
-        """Set the display: luminance 0–1 over the stop, float64 (TABLE_SIZE,), and from which on colours fade."""
-        self.display, self.fade = table, fade
+    def show(self, reaching: Callable[[float], np.ndarray], fade: float = FADE) -> None:
+        """Set the display, and from which luminance on colours fade.
+
+        ``reaching`` gives luminance over the stop, float64 (TABLE_SIZE,), for the brightest that is shown: 1 is white.
+        """
+        self._reaching, self.display, self.fade = reaching, reaching(1.0), fade
 
 
 def _unchanged(colours: Colours) -> Colours:

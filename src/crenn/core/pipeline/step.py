@@ -139,7 +139,7 @@ def toggle(default: bool, title: str, help: str, **extra: Any) -> Any:
     return Field(default, title=title, description=help, json_schema_extra={"kind": "toggle", **extra})
 
 
-def _about(model: type[BaseModel], name: str) -> dict[str, Any]:
+def about_parameter(model: type[BaseModel], name: str) -> dict[str, Any]:
     """What a parameter states of itself besides its type; nothing if there is none of the name."""
     info = model.model_fields.get(name)
     extra = info.json_schema_extra if info else None
@@ -180,7 +180,7 @@ class Step(Generic[P]):
         """How areas may bend a dial, or an item's (“Range 1.shift”); None if they may not, or there is none."""
         item, _, dial = name.rpartition(".")
         for model in self.items.values() if item else (self.parameters,):
-            bend: Any = _about(model, dial).get("bend")
+            bend: Any = about_parameter(model, dial).get("bend")
             if bend is not None:
                 return Bend(**bend)
         return None
@@ -203,7 +203,7 @@ class Step(Generic[P]):
         return parameters.model_copy(update=update)
 
     def _bent(self, of: BaseModel, dial: str, name: str, by: float) -> float:
-        bend, about, value = self.bend_of(name), _about(type(of), dial), getattr(of, dial)
+        bend, about, value = self.bend_of(name), about_parameter(type(of), dial), getattr(of, dial)
         if bend is None or bend.kind == "mired":
             raise ValueError(f"“{name}” is not bent by itself")
         value = value * by if bend.kind == "factor" else value + by

@@ -230,9 +230,9 @@ class Display(NamedTuple):
     Attributes
     ----------
     table : ndarray, float32 (TABLE_SIZE,)
-        Luminance 0–1 of the picture over the stop.
+        Luminance of the picture over the stop, in shares of the brightest that is shown.
     begin : float32
-        Luminance of the picture from which colours fade to white.
+        The share of that from which colours fade to white.
     space : ndarray, float32 (3, 3, 3)
         See `space_of`.
     """
@@ -242,9 +242,9 @@ class Display(NamedTuple):
     space: np.ndarray
 
     @classmethod
-    def of(cls, program: Program, space: np.ndarray = SRGB) -> "Display":
-        """The display of a program in a space."""
-        return cls(program.shown.astype(np.float32), np.float32(program.fade), space)
+    def of(cls, program: Program, space: np.ndarray = SRGB, peak: float = 1.0) -> "Display":
+        """The display of a program in a space; ``peak`` is the brightest that is shown, 1 being white."""
+        return cls((program.reaching(peak) / peak).astype(np.float32), np.float32(program.fade), space)
 
 
 @nb.njit(fastmath=True)
@@ -296,7 +296,8 @@ def _shown(inputs, display, light, eight, sixteen, limits):
 
 
 def shown_of(inputs: KernelInputs, display: Display) -> tuple[np.ndarray, np.ndarray]:
-    """The picture as linear light 0–1 of the display's space, float32 (h, w, 3), and its limits, uint8 (h, w)."""
+    """The picture as linear light of the display's space, in shares of the brightest that is shown, float32 (h, w, 3),
+    and its limits, uint8 (h, w)."""
     light = np.empty(inputs.light.shape, np.float32)
     limits = np.empty(light.shape[:2], np.uint8)
     _shown(inputs, display, light, _NO_BYTES, _NO_WORDS, limits)

@@ -37,7 +37,7 @@ def program_of(treatment: Treatment, light: SceneLight, display: bool = True) ->
     laid = {index: area.acts == "added" for index, area in enumerate(areas) if area.lies}
     program = compiled(steps, bends, light, display, [area.acts for area in areas], laid)
     if display and program.display is None:
-        program.show(neutral_display())
+        program.show(neutral_display)
     return program
 
 

@@ -257,16 +257,20 @@ class Renderer:
         return codes_of(inputs, Display.of(program), bits)
 
     def shown(
-        self, treatment: Treatment, window: Window, fine: bool = True, space: np.ndarray = SRGB
+        self, treatment: Treatment, window: Window, fine: bool = True, space: np.ndarray = SRGB, peak: float = 1.0
     ) -> tuple[np.ndarray, np.ndarray]:
-        """The picture as the light that a screen is to give, 0–1 of a space, float32 (h, w, 3), and its limits.
+        """The picture as the light that a screen is to give, 0 to ``peak`` of a space, float32 (h, w, 3), and its
+        limits.
 
-        The space is one of `crenn.core.render.display.space_of`.
+        The space is one of `crenn.core.render.display.space_of`; 1 is white, and lamps reach the peak.
 
         What is made smaller is averaged as light, and encoded after that.
         """
         program, inputs = self._picture_inputs(treatment, window, fine)
-        return shown_of(inputs, Display.of(program, space))
+        light, limits = shown_of(inputs, Display.of(program, space, peak))
+        if peak != 1.0:
+            light *= np.float32(peak)
+        return light, limits
 
     def _picture_inputs(self, treatment: Treatment, window: Window, fine: bool) -> tuple[Program, KernelInputs]:
         program = self._program(treatment)

@@ -1,5 +1,5 @@
 import type { Output } from "../../api/client";
-import { changeOutput, sizeOf } from "../../state/delivering";
+import { changeOutput, HDR, holdsBeyond, isPq, sizeOf } from "../../state/delivering";
 import { useView } from "../../state/view";
 import { Folded } from "../Folded";
 import { BorderFields } from "./BorderFields";
@@ -35,10 +35,11 @@ export function OutputFields({ output }: { output: Output }) {
       <ChoiceRow label="Format" value={format} choices={FORMAT_NAMES} set={(next) => changeOutput({ format: next })} />
       <p className="dim">{FORMATS[format].about}</p>
       <SizeRows output={output} />
-      {picture && (
+      {holdsBeyond(output) && <BeyondRows output={output} />}
+      {picture && !isPq(output) && (
         <ChoiceRow label="Space" value={output.space} choices={SPACES} set={(space) => changeOutput({ space })} />
       )}
-      {hasBits(output) && (
+      {hasBits(output) && !isPq(output) && (
         <ChoiceRow label="Bits" value={output.bits} choices={BITS} set={(bits) => changeOutput({ bits })} />
       )}
       {!picture && (
@@ -126,6 +127,40 @@ export function OutputFields({ output }: { output: Output }) {
           </>
         )}
       </Folded>
+    </>
+  );
+}
+
+/** What is told of a file that holds what is above white. */
+const HELD = {
+  jpg: "shown as ever where screens reach no farther; beside it a gain map (ISO 21496-1)",
+  avif: "Rec. 2100 PQ, 10 bits",
+  png: "Rec. 2100 PQ, 16 bits",
+} as Partial<Record<Output["format"], string>>;
+
+function BeyondRows({ output }: { output: Output }) {
+  const stops = output.hdr ?? null;
+  return (
+    <>
+      <SwitchRow
+        label="Lamps above white (HDR)"
+        title="On screens that can, lamps are brighter than the white of paper"
+        on={stops !== null}
+        set={(on) => changeOutput({ hdr: on ? HDR.usual : null })}
+      />
+      {stops !== null && (
+        <>
+          <NumberRow
+            label="Lamps up to"
+            unit="stops"
+            value={stops}
+            low={HDR.low}
+            high={HDR.high}
+            set={(hdr) => changeOutput({ hdr: hdr ?? HDR.usual })}
+          />
+          <p className="dim">{HELD[output.format]}</p>
+        </>
+      )}
     </>
   );
 }

@@ -1,4 +1,5 @@
 import type { Output } from "../../api/client";
+import { isPq, stopsOf } from "../../state/delivering";
 
 export const FORMATS: Record<Output["format"], { title: string; about: string }> = {
   jpg: { title: "JPEG", about: "8 bits" },
@@ -31,8 +32,9 @@ export function sizeIn({ size }: Output): string {
 
 /** An output in a few words. */
 export function inWords(o: Output): string {
-  const more = o.format === "exr" ? (o.half ? ["16 bits"] : []) : [SPACES[o.space]];
-  if (hasBits(o) && o.bits === 8) more.push("8 bits");
+  const more = o.format === "exr" ? (o.half ? ["16 bits"] : []) : isPq(o) ? [] : [SPACES[o.space]];
+  if (hasBits(o) && o.bits === 8 && !isPq(o)) more.push("8 bits");
+  if (stopsOf(o) !== null) more.push(`HDR +${stopsOf(o)}`);
   // Of what was delivered by an earlier version less is told.
   return [FORMATS[o.format].title, sizeIn(o), ...more].filter(Boolean).join(", ");
 }

@@ -2,7 +2,7 @@ import { evAt } from "./scale";
 
 type Pairs = [number, number][];
 
-/** Tone in % that counts as white for what spills, and those between which stops and EV are read off each other. */
+/** Tone in % that counts as white, and those between which stops and EV are read off each other. */
 const WHITE = 99.2;
 const READ: [number, number] = [2, 98];
 /** So many stops near the upper end tell how it goes on beyond. */
@@ -32,14 +32,17 @@ function read(of: Pairs, from: 0 | 1, value: number): number {
   return a[to] + ((value - a[from]) * (b[to] - a[to])) / Math.max(b[from] - a[from], 1e-6);
 }
 
-/** Where light that exceeds white by so many EV lies on the stops of the scene; null where nothing tells. */
-export function stopOfGlow(lines: Pairs, tones: Pairs, threshold: number): number | null {
+/** Where light of some EV of the picture lies on the stops of the scene; null where nothing tells. */
+export function stopOfEv(lines: Pairs, tones: Pairs, ev: number): number | null {
   const known = pairs(lines, tones);
-  return known.length < 2 ? null : read(known, 1, evAt(tones, WHITE) + threshold);
+  return known.length < 2 ? null : read(known, 1, ev);
 }
 
-/** By how many EV light at a stop of the scene exceeds white. */
-export function glowOfStop(lines: Pairs, tones: Pairs, stop: number): number {
+/** The EV of the picture that light at a stop of the scene comes to. */
+export function evOfStop(lines: Pairs, tones: Pairs, stop: number): number | null {
   const known = pairs(lines, tones);
-  return known.length < 2 ? 0 : read(known, 0, stop) - evAt(tones, WHITE);
+  return known.length < 2 ? null : read(known, 0, stop);
 }
+
+/** The EV of the picture that is shown as white. */
+export const whiteOf = (tones: Pairs) => evAt(tones, WHITE);
