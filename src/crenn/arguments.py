@@ -48,6 +48,14 @@ def positive(text: str) -> int:
     return value
 
 
+def key(text: str) -> tuple[int, Path]:
+    """The number of a scene, and a treatment's file, like 12=night.json."""
+    number, _, name = text.partition("=")
+    if not (name and number.isdecimal() and int(number) > 0):
+        raise argparse.ArgumentTypeError(f"{text!r} is no key; write it like 12=night.json")
+    return int(number), Path(name)
+
+
 def preset(text: str) -> tuple[Path, float]:
     """A preset's file and its strength in %, like night.json@60."""
     name, _, strength = text.rpartition("@")

@@ -11,6 +11,7 @@ from crenn import arguments as typed
 from crenn.core.errors import Cancelled, CrennError
 from crenn.library_commands import add_commands
 from crenn.render_command import add_render
+from crenn.series_command import add_series
 
 
 def _instructions(arguments):
@@ -166,6 +167,7 @@ def _mask(arguments) -> None:
 
 
 def _shoot(arguments) -> None:
+    from crenn.camera.dawn import shoot_dawn
     from crenn.camera.sensor import Sensor
     from crenn.camera.shoot import Bracket, scene_named, shoot
     from crenn.core.progress import Progress
@@ -187,6 +189,20 @@ def _shoot(arguments) -> None:
             arguments.shift or 0.0,
             arguments.seed,
         )
+    if arguments.times is not None:
+        shoot_dawn(
+            arguments.scene,
+            arguments.out,
+            arguments.times,
+            arguments.every,
+            arguments.rise,
+            size=arguments.size,
+            bracket=bracket,
+            seed=arguments.seed,
+            sensor=Sensor(flaws=arguments.flaws),
+            progress=Progress(tell),
+        )
+        return
     shoot(
         arguments.scene,
         arguments.out,
@@ -288,6 +304,7 @@ def parser() -> argparse.ArgumentParser:
     p.set_defaults(run=_merge)
     add_commands(commands)
     add_render(commands, _scene)
+    add_series(commands)
     p = commands.add_parser("mask", help="the mask of an area of a treatment, as a grey PNG of 16 bits")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     p.add_argument("--treatment", type=Path, required=True, metavar="T.json")
@@ -354,6 +371,9 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument(
         "--flaws", type=typed.flaws, default="0", metavar="N", help="1 for a real sensor's, or some: dust=2,glare=1"
     )
+    p.add_argument("--times", type=int, metavar="N", help="again and again while it dawns: a series of N brackets")
+    p.add_argument("--every", type=typed.above_nothing, default=30.0, metavar="S", help="seconds from one to the next")
+    p.add_argument("--rise", type=float, default=4.0, metavar="EV", help="by which it gets lighter in all (default 4)")
     p.set_defaults(run=_shoot)
     p = commands.add_parser("bench", help="measure picture quality and speed")
     p.add_argument("names", nargs="*", metavar="NAME")
@@ -365,7 +385,7 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: list[str] | None = None) -> int:
     """Run a command; 0, or 1 with one line on stderr."""
     arguments = parser().parse_args(argv)
-    if arguments.command in ("merge", "render", "mask", "horizon", "colour", "noise-model", "shoot"):
+    if arguments.command in ("merge", "render", "mask", "horizon", "colour", "noise-model", "shoot", "series"):
         from crenn.log import log_nothing
 
         log_nothing()

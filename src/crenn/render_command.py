@@ -132,6 +132,18 @@ def _with_presets(arguments: argparse.Namespace, treatment: "Treatment", scene: 
     return on_top(treatment, presets, automatic=automatic_values(scene.light), scene=sides_of(width, height))
 
 
+def read_output(path: Path | None) -> "Output":
+    """What a file is to be like, as another tells; as usual if none does."""
+    from crenn.core.deliver.output import Output
+
+    if path is None:
+        return Output()
+    try:
+        return Output.model_validate(json.loads(path.read_text("utf-8")))
+    except (OSError, ValueError) as fault:
+        raise CrennError("tells of no output:", path, _first(fault)) from None
+
+
 def _output(arguments: argparse.Namespace) -> "Output":
     """What the file is to be like: of the file that tells, and over it what options do."""
     from pydantic import ValidationError
@@ -143,13 +155,7 @@ def _output(arguments: argparse.Namespace) -> "Output":
     if file_format not in FORMATS:
         told = ", ".join(FORMATS[:-1])
         raise CrennError(f"“{file_format}” is no format to deliver;", arguments.out, f"use {told} or {FORMATS[-1]}.")
-    document: dict[str, Any] = {}
-    if arguments.output:
-        try:
-            document = json.loads(arguments.output.read_text("utf-8"))
-            document = Output.model_validate(document).model_dump()
-        except (OSError, ValueError) as fault:
-            raise CrennError("tells of no output:", arguments.output, _first(fault)) from None
+    document: dict[str, Any] = read_output(arguments.output).model_dump() if arguments.output else {}
     document["format"] = file_format
     sizes = {"pixels": arguments.long_edge, "cm": arguments.print, "share": arguments.share}
     sizes |= {"megapixels": arguments.megapixels, "dpi": arguments.dpi, "enlarge": arguments.enlarge or None}

@@ -18,6 +18,7 @@ import { useMessages } from "./state/messages";
 import { theme } from "./theme";
 
 const Workbench = lazy(() => import("./workbench/Workbench"));
+const SeriesPage = lazy(() => import("./series/SeriesPage"));
 const Messages = lazy(() => import("./Messages"));
 const SignIn = lazy(() => import("./SignIn"));
 
@@ -41,6 +42,7 @@ function App() {
         <Suspense>
           <Routes>
             <Route path="/scenes/:sceneId/:station?" element={<Workbench />} />
+            <Route path="/shoots/:shootId/series" element={<SeriesPage />} />
             <Route path="*" element={<ContactSheet />} />
           </Routes>
         </Suspense>

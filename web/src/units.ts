@@ -31,6 +31,13 @@ export function bytes(count: number): string {
   return count > 1e6 ? `${(count / 1e6).toFixed(1)} MB` : `${Math.ceil(count / 1e3)} kB`;
 }
 
+/** How long something lasts: "20 s", "1 min 20 s". */
+export function lasting(seconds: number): string {
+  if (seconds < 60) return `${Number(seconds.toFixed(1))} s`;
+  const whole = Math.round(seconds);
+  return whole % 60 === 0 ? `${whole / 60} min` : `${Math.floor(whole / 60)} min ${whole % 60} s`;
+}
+
 export function duration(seconds: number): string {
   return seconds < 60 ? `${Math.ceil(seconds)} s left` : `${Math.ceil(seconds / 60)} min left`;
 }

@@ -25,6 +25,7 @@ from crenn.api import (
     order,
     presets,
     scenes,
+    series,
     steps,
     view,
 )
@@ -94,6 +95,7 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
         presets,
         carrying,
         deliveries,
+        series,
         view,
         news,
     ):

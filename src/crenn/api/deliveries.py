@@ -117,7 +117,7 @@ def deliveries(scene_id: PathId, config: Settings = Depends(settings)) -> list[J
 
 def _file(config: Settings, job: Job | None) -> tuple[Path, str]:
     """A delivered file, and what it is called."""
-    if job is None or job.kind != "deliver" or job.state != "done" or not job.result:
+    if job is None or job.kind not in ("deliver", "film") or job.state != "done" or not job.result:
         raise Missing("This delivery is not finished.")
     path = config.library.delivery(job.id, job.result["format"])
     if not path.exists():

@@ -29,6 +29,7 @@ from crenn.api.schemas import (
     SceneSummary,
     ShootOut,
 )
+from crenn.camera.dawn import check_dawn
 from crenn.camera.scenes import SCENES
 from crenn.camera.shoot import Bracket, scene_named
 from crenn.core.errors import CrennError, DiskFull, Missing
@@ -46,6 +47,11 @@ _CHUNK = 2**20
 _LONGEST_NAME = 180
 
 
+def picture_version(scene: Scene) -> str | None:
+    """What changes when a scene's small picture does; None if there is none yet."""
+    return f"{scene.prepared}-{scene.take.revision_id}" if scene.prepared and scene.take else None
+
+
 def summary(scene: Scene) -> SceneSummary:
     """A scene as the contact sheet shows it."""
     report = scene.report or {}
@@ -58,7 +64,7 @@ def summary(scene: Scene) -> SceneSummary:
         title=scene.title,
         ready=scene.prepared is not None,
         fault=scene.fault,
-        picture_version=f"{scene.prepared}-{scene.take.revision_id}" if scene.prepared and scene.take else None,
+        picture_version=picture_version(scene),
         frames=[FrameOut.model_validate(f) for f in scene.frames],
         low_stop=report.get("low_stop"),
         high_stop=report.get("high_stop"),
@@ -296,7 +302,9 @@ def camera_scenes() -> list[CameraScene]:
 def shoot_scene(body: CameraIn, config: Settings = Depends(settings)) -> JobOut:
     """Let the simulated camera shoot a scene and bring the frames in."""
     scene = scene_named(body.scene)
-    Bracket.chosen(scene, body.frames, body.step, body.iso, body.shake, body.shift)
+    bracket = Bracket.chosen(scene, body.frames, body.step, body.iso, body.shake, body.shift)
+    if body.times > 1:
+        check_dawn(bracket, body.times, body.every, body.rise)
     title = f"{scene.title.split(',')[0]}: {body.frames} × {body.step:g} EV, ISO {body.iso:.0f}" + (
         f", {body.shake:g}° shake" if body.shake else ""
     )

@@ -59,7 +59,7 @@ class JobOut(BaseModel):
 
     model_config = ConfigDict(from_attributes=True)
     id: int
-    kind: Literal["import", "merge", "noise", "fit", "deliver", "shoot", "alone"]
+    kind: Literal["import", "merge", "noise", "fit", "deliver", "shoot", "alone", "series", "film"]
     scene_id: int | None
     shoot_id: int | None
     state: Literal["waiting", "running", "done", "failed", "cancelled"]
@@ -258,6 +258,9 @@ class CameraIn(Body):
     flaws: float = Field(0.0, ge=0, le=STRONGEST, description="strength of a real sensor's flaws, 1 as they are")
     flaws_only: list[FlawName] = Field([], max_length=len(FLAWS), description="which flaws; all of them without any")
     shift: float = Field(0.0, ge=-6, le=6, description="EV by which all frames are exposed more")
+    times: int = Field(1, ge=1, le=400, description="how often: a series while it dawns, of small frames")
+    every: float = Field(30.0, ge=1, le=3600, description="seconds from one bracket of a series to the next")
+    rise: float = Field(4.0, ge=-8, le=8, description="EV by which it gets lighter while a series is taken")
 
 
 class FolderIn(Body):

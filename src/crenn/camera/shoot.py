@@ -92,6 +92,11 @@ def _read_light(name: str, index: int) -> tuple[np.ndarray, np.ndarray | None]:
     return rgb, np.clip(channels["sky"], 0, 1) if "sky" in channels else None
 
 
+def shipped_light(name: str) -> np.ndarray:
+    """The light of a scene as it ships, in the scene's unit, float32 (H, W, 3)."""
+    return _read_light(name, 0)[0]
+
+
 def zoomed(scene: Scene, shaken: bool, faulty: bool = False) -> bool:
     """Whether a slightly longer lens is taken: where light is needed that the picture has no margin for."""
     return faulty or (shaken and not scene.margin)

@@ -44,10 +44,13 @@ def _swept(database: Database, library: Library, arriving: bool) -> int:
 
 
 def _kept_deliveries(database: Database) -> set[int]:
-    """Jobs of the deliveries that are listed: the newest of each scene."""
+    """Jobs of the deliveries that are listed: the newest of each scene, and films of each shoot."""
     newest = (
-        select(Job.id, func.row_number().over(partition_by=Job.scene_id, order_by=Job.id.desc()).label("place"))
-        .where(Job.kind == "deliver")
+        select(
+            Job.id,
+            func.row_number().over(partition_by=(Job.scene_id, Job.shoot_id), order_by=Job.id.desc()).label("place"),
+        )
+        .where(Job.kind.in_(("deliver", "film")))
         .subquery()
     )
     with database.session() as session:

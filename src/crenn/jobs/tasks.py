@@ -1,7 +1,11 @@
-"""What the queue does: bring frames in, merge, show one alone, deliver, and let the simulated camera shoot."""
+"""What the queue does: bring frames in, merge, show one alone, deliver, and let the simulated camera shoot; see also
+`crenn.jobs.series`."""
 
 import shutil
+from collections.abc import Sequence
+from pathlib import Path
 
+from crenn.camera.dawn import shoot_dawn
 from crenn.camera.flaws import Flaws
 from crenn.camera.sensor import Sensor
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
@@ -25,6 +29,7 @@ from crenn.core.report.merging import MergeReport
 from crenn.jobs.importing import bring_in
 from crenn.jobs.queue import add_job
 from crenn.jobs.running import RunningJob
+from crenn.jobs.series import make_film, treat_series
 from crenn.store.camera_noise import keep_models, kept_models
 from crenn.store.library import prepared_name
 from crenn.store.models import Revision, Scene
@@ -151,14 +156,17 @@ def shoot_scene(job: RunningJob) -> None:
     folder = job.library.incoming_of_camera(job.id)
     shutil.rmtree(folder, ignore_errors=True)
     sensor = Sensor(flaws=Flaws.some(options.get("flaws", 0.0), options.get("flaws_only", ())))
-    shot = shoot(
-        options["scene"], folder, SHIPPED_SIZE, job.id, sensor, progress=job.progress, truth=False, bracket=bracket
-    )
+    taken: Sequence[Path]
+    if (times := options.get("times", 1)) > 1:
+        about = {"interval": options["every"], "rise": options["rise"], "bracket": bracket, "seed": job.id}
+        taken = shoot_dawn(options["scene"], folder, times, sensor=sensor, progress=job.progress, **about)
+    else:
+        shot = shoot(
+            options["scene"], folder, SHIPPED_SIZE, job.id, sensor, progress=job.progress, truth=False, bracket=bracket
+        )
+        taken = shot.frames + shot.darks
     # Named after the job: a second shoot of the same scene must not look like the first.
-    files = [
-        p.rename(p.with_name(p.name.replace(options["scene"], f"{options['scene']}-{job.id}")))
-        for p in shot.frames + shot.darks
-    ]
+    files = [p.rename(p.with_name(p.name.replace(options["scene"], f"{options['scene']}-{job.id}"))) for p in taken]
     with job.database.session() as session:
         bringing = add_job(
             session,
@@ -241,4 +249,6 @@ TASKS = {
     "shoot": shoot_scene,
     "noise": split_noise,
     "fit": fit_noise,
+    "series": treat_series,
+    "film": make_film,
 }

@@ -56,6 +56,7 @@ class Scene(Base):
     created: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
     choice: Mapped[int] = mapped_column(SmallInteger, default=0, doc="marks of choice, 0 to 3")
     binned: Mapped[bool] = mapped_column(default=False, doc="whether it lies in the bin")
+    series_key: Mapped[bool] = mapped_column(default=False, doc="whether its series goes by its treatment")
     shoot: Mapped[Shoot] = relationship(back_populates="scenes")
     frames: Mapped[list["Frame"]] = relationship(back_populates="scene", order_by="Frame.sensitivity, Frame.id")
     take: Mapped["Take"] = relationship(foreign_keys=[take_id])

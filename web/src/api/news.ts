@@ -1,7 +1,7 @@
 import { create } from "zustand";
 
 import { api, type Job } from "./client";
-import { deliveriesChanged, modelsChanged, queries, shootsChanged } from "./queries";
+import { deliveriesChanged, filmsChanged, modelsChanged, queries, shootsChanged } from "./queries";
 import { Line } from "./socket";
 
 interface SceneNews {
@@ -53,6 +53,7 @@ export function take(told: Told) {
     if (jobs[job.id]?.state !== job.state) {
       changed = true;
       if (job.kind === "fit") modelsChanged();
+      if (job.kind === "film" && job.shoot_id !== null) filmsChanged(job.shoot_id);
       if (job.kind === "deliver" && job.scene_id !== null) deliveriesChanged(job.scene_id);
     }
     jobs[job.id] = job;

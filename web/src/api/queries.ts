@@ -38,6 +38,18 @@ const folder = (path: string | null) =>
     staleTime: 0,
   });
 
+const series = (shoot: number) =>
+  queryOptions({
+    // What lets shoots be asked for again does so with them.
+    queryKey: ["shoots", "series", shoot],
+    queryFn: () => answered(api.GET("/api/shoots/{shoot_id}/series", { params: { path: { shoot_id: shoot } } })),
+  });
+const films = (shoot: number) =>
+  queryOptions({
+    queryKey: ["films", shoot],
+    queryFn: () => answered(api.GET("/api/shoots/{shoot_id}/films", { params: { path: { shoot_id: shoot } } })),
+  });
+
 export const useShoots = () => useQuery(shoots);
 export const useSteps = () => useQuery(steps);
 /** The dials of areas, of their parts by kind, and of the brush. */
@@ -60,8 +72,20 @@ export const useLimits = (body: string) =>
   });
 export const useFolder = (path: string | null, enabled: boolean) => useQuery({ ...folder(path), enabled });
 
+export const useSeries = (shoot: number) => useQuery(series(shoot));
+export const useFilms = (shoot: number) => useQuery(films(shoot));
+
 /** Shoots, scenes or frames are no longer what they were. */
 export const shootsChanged = () => void queries.invalidateQueries({ queryKey: shoots.queryKey });
+/** Keys of a shoot's series are no longer what they were. */
+export const seriesChanged = (shoot: number) => void queries.invalidateQueries({ queryKey: series(shoot).queryKey });
+/** A scene is shown as a key, or none, before the server has said so. */
+export const keySeen = (shoot: number, scene: number, key: boolean) =>
+  queries.setQueryData(series(shoot).queryKey, (known) =>
+    known?.map((one) => ({ ...one, members: one.members.map((m) => (m.id === scene ? { ...m, key } : m)) })),
+  );
+/** A film was made, or asked for. */
+export const filmsChanged = (shoot: number) => void queries.invalidateQueries({ queryKey: films(shoot).queryKey });
 /** Noise models of cameras are no longer what they were. */
 export const modelsChanged = () => void queries.invalidateQueries({ queryKey: ["models"] });
 /** Something was delivered, or asked for. */

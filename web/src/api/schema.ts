@@ -1690,6 +1690,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shoots/{shoot_id}/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Series
+         * @description The series of a shoot: scenes of one camera and view at even intervals.
+         */
+        get: operations["series"];
+        put?: never;
+        /**
+         * Treat
+         * @description Look at the light of a series and, unless it is told not to, treat all of its scenes by its keys.
+         */
+        post: operations["treat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Key
+         * @description Make a scene a key of its series, or no longer.
+         */
+        put: operations["set_key"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shoots/{shoot_id}/films": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Films
+         * @description Films of a shoot, the newest first.
+         */
+        get: operations["films"];
+        put?: never;
+        /**
+         * Film
+         * @description Render a series, as its scenes are treated now, into a film to download.
+         */
+        post: operations["film"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2362,6 +2430,24 @@ export interface components {
              * @default 0
              */
             shift: number;
+            /**
+             * Times
+             * @description how often: a series while it dawns, of small frames
+             * @default 1
+             */
+            times: number;
+            /**
+             * Every
+             * @description seconds from one bracket of a series to the next
+             * @default 30
+             */
+            every: number;
+            /**
+             * Rise
+             * @description EV by which it gets lighter while a series is taken
+             * @default 4
+             */
+            rise: number;
         };
         /**
          * CameraNoise
@@ -3492,6 +3578,45 @@ export interface components {
             kind: "fault" | "stale" | "database" | "sign-in";
         };
         /**
+         * Film
+         * @description What a film is to be like.
+         */
+        Film: {
+            /**
+             * Codec
+             * @default h264
+             * @enum {string}
+             */
+            codec: "h264" | "av1" | "vc3";
+            /**
+             * Rate
+             * @description pictures a second
+             * @default 24
+             */
+            rate: number;
+            /**
+             * Pixels
+             * @description of the longer side; pictures are not enlarged
+             * @default 1920
+             */
+            pixels: number;
+            /**
+             * Quality
+             * @description of H.264 and AV1
+             * @default 85
+             */
+            quality: number;
+        };
+        /**
+         * FilmIn
+         * @description A series, and what its film is to be like.
+         */
+        FilmIn: {
+            /** Scenes */
+            scenes: number[];
+            film?: components["schemas"]["Film"];
+        };
+        /**
          * FitIn
          * @description Smooth places of the scene to fit its camera's noise on; the smoothest of all if none are given.
          */
@@ -3767,6 +3892,19 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * GapOut
+         * @description Scenes that are missing in the midst of a series.
+         */
+        GapOut: {
+            /**
+             * After
+             * @description place in the series
+             */
+            after: number;
+            /** Count */
+            count: number;
         };
         /** GlowParameters */
         GlowParameters: {
@@ -4466,7 +4604,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "import" | "merge" | "noise" | "fit" | "deliver" | "shoot" | "alone";
+            kind: "import" | "merge" | "noise" | "fit" | "deliver" | "shoot" | "alone" | "series" | "film";
             /** Scene Id */
             scene_id: number | null;
             /** Shoot Id */
@@ -4521,6 +4659,14 @@ export interface components {
         KeptPresetsOut: {
             /** Presets */
             presets: components["schemas"]["KeptPresetOut"][];
+        };
+        /**
+         * KeyIn
+         * @description Whether a scene is a key of its series.
+         */
+        KeyIn: {
+            /** Key */
+            key: boolean;
         };
         /**
          * Lamp
@@ -4805,6 +4951,21 @@ export interface components {
             };
         };
         /**
+         * LightOut
+         * @description The light of a series, in EV beside its first scene: as it was measured, and without flicker.
+         */
+        LightOut: {
+            /** Curve */
+            curve: number[];
+            /** Smooth */
+            smooth: number[];
+            /**
+             * Treated
+             * @description whether the scenes were treated by that
+             */
+            treated: boolean;
+        };
+        /**
          * LightRange
          * @description Light between two stops of the scene; half where it begins and ends, beyond which it fades.
          */
@@ -4984,6 +5145,34 @@ export interface components {
             document: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * MemberOut
+         * @description A scene of a series.
+         */
+        MemberOut: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
+            /** Taken */
+            taken: string | null;
+            /**
+             * At
+             * @description seconds since the first
+             */
+            at: number;
+            /** Frames */
+            frames: number;
+            /** Ready */
+            ready: boolean;
+            /** Picture Version */
+            picture_version: string | null;
+            /**
+             * Key
+             * @description whether the series goes by its treatment
+             */
+            key: boolean;
         };
         /**
          * MendLayer
@@ -6667,6 +6856,42 @@ export interface components {
              * @default true
              */
             sure: boolean;
+        };
+        /**
+         * SeriesIn
+         * @description A series, by its scenes in the order of time.
+         */
+        SeriesIn: {
+            /** Scenes */
+            scenes: number[];
+            /**
+             * Treat
+             * @description whether scenes are treated, or their light is looked at alone
+             * @default true
+             */
+            treat: boolean;
+        };
+        /**
+         * SeriesOut
+         * @description Scenes at even intervals.
+         */
+        SeriesOut: {
+            /**
+             * Interval
+             * @description seconds from one scene to the next
+             */
+            interval: number;
+            /** Members */
+            members: components["schemas"]["MemberOut"][];
+            /** Missing */
+            missing: components["schemas"]["GapOut"][];
+            /**
+             * Set Back
+             * @description places after which the camera's clock was set back
+             */
+            set_back: number[];
+            /** @description none before it was looked at */
+            light: components["schemas"]["LightOut"] | null;
         };
         /**
          * SessionOut
@@ -16687,6 +16912,488 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutputSet-Output"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    series: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesOut"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    treat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    set_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    films: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultOut"];
+                };
+            };
+        };
+    };
+    film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shoot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilmIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
             /** @description Bad Request */

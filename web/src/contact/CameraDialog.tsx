@@ -14,6 +14,9 @@ interface Setting {
   shake: number;
   shift: number;
   flaws: number;
+  times: number;
+  every: number;
+  rise: number;
 }
 
 type Flaw = components["schemas"]["CameraIn"]["flaws_only"][number];
@@ -41,8 +44,13 @@ const FIELDS: { name: keyof Setting; title: string; step: number }[] = [
   { name: "shake", title: "Shake, degrees (0 on a tripod)", step: 0.1 },
   { name: "shift", title: "Expose all more by, EV", step: 0.5 },
   { name: "flaws", title: "Flaws (1 as a real sensor has)", step: 0.5 },
+  { name: "times", title: "How often (a series while it dawns)", step: 1 },
+  { name: "every", title: "One every, seconds", step: 10 },
+  { name: "rise", title: "It gets lighter by, EV", step: 1 },
 ];
-const START: Setting = { frames: 5, step: 2, iso: 100, shake: 0, shift: 0, flaws: 0 };
+/** What is told of a series alone. */
+const OF_SERIES: (keyof Setting)[] = ["every", "rise"];
+const START: Setting = { frames: 5, step: 2, iso: 100, shake: 0, shift: 0, flaws: 0, times: 1, every: 30, rise: 4 };
 
 /** The simulated camera: shoot a Tarrowick scene again in another way, to see what a bracket should be. */
 export default function CameraDialog({ onClose }: { onClose: () => void }) {
@@ -90,7 +98,7 @@ export default function CameraDialog({ onClose }: { onClose: () => void }) {
             </MenuItem>
           ))}
         </TextField>
-        {FIELDS.map((f) => (
+        {FIELDS.filter((f) => setting.times > 1 || !OF_SERIES.includes(f.name)).map((f) => (
           <TextField
             key={f.name}
             size="small"

@@ -17,6 +17,9 @@ import { upload, useUpload } from "./upload";
 const CameraDialog = lazy(() => import("./CameraDialog"));
 const FolderDialog = lazy(() => import("./FolderDialog"));
 
+/** A series has so many scenes at least. */
+const LEAST_SERIES = 8;
+
 /** The contact sheet: shoots with their scenes, and the way to bring frames in. */
 export function ContactSheet() {
   const { data: shoots, error } = useShoots();
@@ -134,6 +137,11 @@ export function ContactSheet() {
                 {shoot.scenes.length === 1 ? "1 scene" : `${shoot.scenes.length} scenes`}, brought in{" "}
                 {shoot.created.slice(0, 10)}
               </span>
+              {shoot.scenes.length >= LEAST_SERIES && (
+                <Link className="quiet" to={`/shoots/${shoot.id}/series`}>
+                  as a series
+                </Link>
+              )}
               <ShootMenu shoot={shoot} others={(shoots ?? []).filter((s) => s.id !== shoot.id)} />
             </header>
             {shoot.refusals.length > 0 && (

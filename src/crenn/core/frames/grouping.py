@@ -7,6 +7,8 @@ from datetime import datetime
 import cv2
 import numpy as np
 
+from crenn.core.series.intervals import LEAST, are_even
+
 #: A pause longer than this, besides the exposures themselves, ends a bracket, in seconds.
 PAUSE = 12.0
 #: Sensitivities closer than this are the same step of a bracket, in stops.
@@ -76,9 +78,9 @@ def group_frames(keys: Sequence[GroupingKey]) -> list[list[int]]:
 
     Frames follow each other in time. A scene ends at a pause, another camera, size or focal length, and where a
     bracket starts over: a step comes again that the scene already has, while the scene has several, unless it shows the
-    same view: then it is a stack of brackets. Dark, flat and bias frames go to the scene of their camera that is
-    nearest
-    in time, dark frames to one of their exposure if there is one.
+    same view: then it is a stack of brackets, or a series of them, if they are many at even intervals. Dark, flat and
+    bias frames go to the scene of their camera that is nearest in time, dark frames to one of their exposure if there
+    is one.
 
     Parameters
     ----------
@@ -112,9 +114,30 @@ def group_frames(keys: Sequence[GroupingKey]) -> list[list[int]]:
         scenes[-1].append(index)
         if stop is not None:
             steps[index] = stop
+    scenes = [bracket for scene in scenes for bracket in _brackets(scene, keys)]
     for index in calibration:
         scenes[_nearest(keys, scenes, index)].append(index)
     return scenes
+
+
+def _brackets(scene: list[int], keys: Sequence[GroupingKey]) -> list[list[int]]:
+    """The brackets of a scene by themselves, if there are as many as a series has, one like the other."""
+    steps = [keys[i].sensitivity for i in scene]
+    taken = [keys[i].taken for i in scene]
+    if None in steps or None in taken or len(scene) < 2 * LEAST:
+        return [scene]
+    stops = np.log2(np.array(steps, np.float64))
+    alike = np.flatnonzero(np.abs(stops[1:] - stops[0]) < SAME_STEP) + 1
+    if alike.size == 0 or alike[0] == 1:
+        return [scene]
+    each = int(alike[0])
+    if len(scene) % each or len(scene) // each < LEAST:
+        return [scene]
+    rounds = stops.reshape(-1, each)
+    begins = [t.timestamp() for t in taken[::each] if t is not None]
+    if np.abs(rounds - rounds[0]).max() > SAME_STEP or not are_even(np.diff(begins)):
+        return [scene]
+    return [scene[first : first + each] for first in range(0, len(scene), each)]
 
 
 def _nearest(keys: Sequence[GroupingKey], scenes: list[list[int]], index: int) -> int:
