@@ -75,7 +75,7 @@ def add_render(commands, scene_of: Callable[[argparse.Namespace], "PreparedScene
     p.add_argument("--border", type=float, metavar="PERCENT", help="round the picture, in %% of its longer side")
     p.add_argument("--border-shade", choices=("white", "grey", "black"), default="white")
     p.add_argument("--caption", metavar="TEXT", help="a line within the lower border")
-    p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|tif|png|jpg|avif|webp)")
+    p.add_argument("--out", required=True, type=Path, metavar="OUT.(exr|dng|tif|png|jpg|avif|webp)")
     p.add_argument("--noise-model", type=Path, metavar="N.json", help=typed.NOISE_MODEL)
     p.set_defaults(run=lambda arguments: _render(arguments, scene_of))
 

@@ -11,6 +11,7 @@ from unittest import mock
 import cv2
 import imagecodecs
 import numpy as np
+import rawpy
 import tifffile
 from PIL import Image, ImageCms
 
@@ -140,6 +141,25 @@ class Outputs(FolderCase):
                 np.testing.assert_allclose(read[4][:side].astype(float), 1, atol=0.02)
         # What cannot be held is not told of.
         self.assertEqual(self.deliver("h.tif", hdr=2.0).read_bytes(), self.deliver("p.tif").read_bytes())
+
+    def test_a_raw_developer_reads_the_merged_light(self):
+        true = night()
+        true[40:80, 40:80] = (0.02, 0.5, 0.02)
+        treatment = parse_treatment({"exposure": {"ev": 3.0}, "crop": {"width": 0.5}})
+        for half, near in ((False, 1e-6), (True, 6e-4)):
+            path = self.deliver("l.dng", treatment, half=half)
+            with tifffile.TiffFile(path) as file:
+                tags = {tag.code: tag.value for tag in file.pages[0].tags.values()}
+                stored = file.pages[0].asarray().astype(np.float64)
+            self.assertEqual((int(tags[262]), bytes(tags[50706])), (34892, bytes((1, 4, 0, 0))))
+            self.assertAlmostEqual(tags[50730][0] / tags[50730][1], np.log2(true.max()), places=4)
+            np.testing.assert_allclose(stored / tags[50717][0] * true.max(), true, rtol=near, atol=1e-6)
+            with rawpy.imread(str(path)) as raw:
+                self.assertEqual(list(raw.camera_whitebalance[:3]), [1, 1, 1])
+                space = rawpy.ColorSpace.Rec2020
+                read = raw.postprocess(gamma=(1, 1), no_auto_bright=True, output_bps=16, output_color=space)
+            # It reads 14 bits of it.
+            np.testing.assert_allclose(read / 65535 * true.max(), true, rtol=0.02, atol=true.max() / 8000)
 
     def test_sizes(self):
         size = (480, 320)

@@ -5699,11 +5699,11 @@ export interface components {
              * @default jpg
              * @enum {string}
              */
-            format: "jpg" | "png" | "tif" | "avif" | "webp" | "exr";
+            format: "jpg" | "png" | "tif" | "avif" | "webp" | "exr" | "dng";
             size?: components["schemas"]["OutputSize-Input"];
             /**
              * Space
-             * @description not of OpenEXR, which is scene-linear Rec. 2020
+             * @description not of OpenEXR and DNG, which are scene-linear Rec. 2020
              * @default srgb
              * @enum {string}
              */
@@ -5717,7 +5717,7 @@ export interface components {
             bits: 8 | 16;
             /**
              * Half
-             * @description whether OpenEXR has numbers of 16 bits, and not of 32
+             * @description whether OpenEXR and DNG have numbers of 16 bits, and not of 32
              * @default false
              */
             half: boolean;
@@ -5763,7 +5763,7 @@ export interface components {
              * @default 100
              */
             sharpening: number;
-            /** @description goes round the picture; not of OpenEXR */
+            /** @description goes round the picture; not of OpenEXR and DNG */
             border?: components["schemas"]["Border-Input"] | null;
             about?: components["schemas"]["About-Input"];
             /**
@@ -5783,11 +5783,11 @@ export interface components {
              * @default jpg
              * @enum {string}
              */
-            format: "jpg" | "png" | "tif" | "avif" | "webp" | "exr";
+            format: "jpg" | "png" | "tif" | "avif" | "webp" | "exr" | "dng";
             size: components["schemas"]["OutputSize-Output"];
             /**
              * Space
-             * @description not of OpenEXR, which is scene-linear Rec. 2020
+             * @description not of OpenEXR and DNG, which are scene-linear Rec. 2020
              * @default srgb
              * @enum {string}
              */
@@ -5801,7 +5801,7 @@ export interface components {
             bits: 8 | 16;
             /**
              * Half
-             * @description whether OpenEXR has numbers of 16 bits, and not of 32
+             * @description whether OpenEXR and DNG have numbers of 16 bits, and not of 32
              * @default false
              */
             half: boolean;
@@ -5847,7 +5847,7 @@ export interface components {
              * @default 100
              */
             sharpening: number;
-            /** @description goes round the picture; not of OpenEXR */
+            /** @description goes round the picture; not of OpenEXR and DNG */
             border: components["schemas"]["Border-Output"] | null;
             about: components["schemas"]["About-Output"];
             /**

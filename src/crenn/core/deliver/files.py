@@ -1,4 +1,4 @@
-"""Writes finished pictures: JPEG, PNG, TIFF, AVIF, WebP, and scene-linear OpenEXR."""
+"""Writes finished pictures: JPEG, PNG, TIFF, AVIF, WebP, and light as OpenEXR and DNG."""
 
 from collections.abc import Iterator
 from contextlib import ExitStack
@@ -11,6 +11,7 @@ from crenn.core.areas.area import Area
 from crenn.core.deliver.bands import bands as whole_bands
 from crenn.core.deliver.bands import code_bands, light_bands, shown_bands
 from crenn.core.deliver.border import bordered
+from crenn.core.deliver.dng import write_dng
 from crenn.core.deliver.gain_map import GainMap
 from crenn.core.deliver.hdr import LightLevel, space_of_output
 from crenn.core.deliver.lossy import write_lossy
@@ -56,26 +57,31 @@ def deliver(
     path : Path
     output : Output
         JPEG, AVIF and WebP have 8 bits, PNG and TIFF 8 or 16, of the space that it names; OpenEXR is scene-linear
-        Rec. 2020 before the display transform. What reaches above white is Rec. 2100 PQ, 10 bits of AVIF or 16 of PNG,
-        or stands beside the picture of a JPEG as a gain map.
+        Rec. 2020 before the display transform, DNG the merged light before any treatment. What reaches above white is
+        Rec. 2100 PQ, 10 bits of AVIF or 16 of PNG, or stands beside the picture of a JPEG as a gain map.
     metadata : CaptureMetadata, optional
     progress : Progress, optional
 
     Raises
     ------
     CrennError
-        If it would be too large, OpenEXR is to have a border, or the file cannot be written.
+        If it would be too large, light is to have a border, or the file cannot be written.
     """
     progress, metadata = progress or Progress(), (metadata or CaptureMetadata()).told(output.about)
-    if output.border is not None and output.format == "exr":
+    if output.border is not None and output.of_light:
         raise CrennError("A border goes round a picture, not round scene-linear light;", path, "leave it out.")
-    height, width = renderer.frame(treatment).size
+    # A raw developer is given all that was merged.
+    shown = Treatment.neutral() if output.format == "dng" else treatment
+    height, width = renderer.frame(shown).size
     size = output.size.of((width, height))
     rendering = progress.part(0, 0.9)
     quality = None
     with replacing(path) as temporary, ExitStack() as open_until_then:
         if output.format == "exr":
             write_light(temporary, size, light_bands(renderer, treatment, size, rendering), output.half)
+        elif output.format == "dng":
+            bands = light_bands(renderer, shown, size, rendering)
+            write_dng(temporary, size, bands, renderer.brightest, metadata, output.half)
         else:
             space = space_of_output(output)
             gains = None

@@ -8,8 +8,10 @@ from crenn.core.deliver.border import Border
 from crenn.core.deliver.spaces import SpaceName
 from crenn.core.errors import CrennError
 
-FileFormat = Literal["jpg", "png", "tif", "avif", "webp", "exr"]
-FORMATS: tuple[FileFormat, ...] = ("jpg", "png", "tif", "avif", "webp", "exr")
+FileFormat = Literal["jpg", "png", "tif", "avif", "webp", "exr", "dng"]
+FORMATS: tuple[FileFormat, ...] = ("jpg", "png", "tif", "avif", "webp", "exr", "dng")
+#: Formats that hold light, and no picture.
+_OF_LIGHT = ("exr", "dng")
 #: Formats whose encoders leave something out.
 LOSSY = ("jpg", "avif", "webp")
 #: Formats that can hold what is above white.
@@ -82,9 +84,9 @@ class Output(_Part):
 
     format: FileFormat = "jpg"
     size: OutputSize = Field(default_factory=OutputSize)
-    space: SpaceName = Field("srgb", description="not of OpenEXR, which is scene-linear Rec. 2020")
+    space: SpaceName = Field("srgb", description="not of OpenEXR and DNG, which are scene-linear Rec. 2020")
     bits: Literal[8, 16] = Field(16, description="of PNG and TIFF")
-    half: bool = Field(False, description="whether OpenEXR has numbers of 16 bits, and not of 32")
+    half: bool = Field(False, description="whether OpenEXR and DNG have numbers of 16 bits, and not of 32")
     quality: int = Field(92, ge=1, le=100, description="of JPEG, AVIF and WebP")
     most_kb: int | None = Field(
         None, ge=5, le=1_000_000, description="kB that JPEG, AVIF and WebP may have at most: quality falls for it"
@@ -102,11 +104,16 @@ class Output(_Part):
     )
     sharpen: Literal["none", "screen", "glossy", "matt"] = Field("none", description="what it is sharpened for")
     sharpening: float = Field(100.0, ge=0, le=200, description="strength of that in %")
-    border: Border | None = Field(None, description="goes round the picture; not of OpenEXR")
+    border: Border | None = Field(None, description="goes round the picture; not of OpenEXR and DNG")
     about: About = Field(default_factory=About)
     name: str = Field(
         "{title}", min_length=1, max_length=200, pattern=r"^[^\x00-\x1f\x7f]*$", description="pattern of its name"
     )
+
+    @property
+    def of_light(self) -> bool:
+        """Whether it holds light, and no picture."""
+        return self.format in _OF_LIGHT
 
     @property
     def lossy(self) -> bool:

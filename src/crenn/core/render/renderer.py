@@ -208,6 +208,11 @@ class Renderer:
         view = self.view(treatment, window, fine)
         return self.light(view).copy() if program.neutral else self.light_after(treatment, program, view)
 
+    @property
+    def brightest(self) -> float:
+        """The brightest light of the scene, by its strongest channel; 1 at least."""
+        return max(float(self.scene.read(0).max()), 1.0)
+
     def finishing(self, treatment: Treatment, program: Program | None = None) -> Finishing:
         """The effects of a treatment's picture, or those of its program."""
         program = program or self._program(treatment)

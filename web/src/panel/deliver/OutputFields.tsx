@@ -4,7 +4,7 @@ import { useView } from "../../state/view";
 import { Folded } from "../Folded";
 import { BorderFields } from "./BorderFields";
 import { ChoiceRow, NumberRow, SwitchRow, TextRow } from "./rows";
-import { FORMATS, hasBits, isLossy, SPACES } from "./words";
+import { FORMATS, hasBits, isLossy, isOfLight, SPACES } from "./words";
 
 const FORMAT_NAMES = Object.entries(FORMATS).map(([name, f]): [Output["format"], string] => [
   name as Output["format"],
@@ -27,7 +27,7 @@ const BITS: [8 | 16, string][] = [
 /** What one file is to be like. */
 export function OutputFields({ output }: { output: Output }) {
   const { format, about } = output;
-  const picture = format !== "exr";
+  const picture = !isOfLight(output);
   const tell = (change: Partial<typeof about>) => changeOutput({ about: { ...about, ...change } });
   const toldOf = [about.title, about.caption, about.creator, about.copyright].filter((text) => text !== "").length;
   return (
@@ -45,7 +45,7 @@ export function OutputFields({ output }: { output: Output }) {
       {!picture && (
         <SwitchRow
           label="Numbers of 16 bits"
-          title="Half the size; light beyond 65504 is held"
+          title="Half the size; enough for most scenes"
           on={output.half}
           set={(half) => changeOutput({ half })}
         />

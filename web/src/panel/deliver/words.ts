@@ -8,6 +8,7 @@ export const FORMATS: Record<Output["format"], { title: string; about: string }>
   png: { title: "PNG", about: "8 or 16 bits" },
   tif: { title: "TIFF", about: "8 or 16 bits" },
   exr: { title: "OpenEXR", about: "scene-linear Rec. 2020, before the display" },
+  dng: { title: "DNG", about: "the merged light, untreated, for any raw developer" },
 };
 export const SPACES: Record<Output["space"], string> = {
   srgb: "sRGB",
@@ -16,6 +17,8 @@ export const SPACES: Record<Output["space"], string> = {
   romm: "ROMM RGB",
   rec2020: "Rec. 2020",
 };
+/** Whether it holds light, and no picture. */
+export const isOfLight = (o: Output) => o.format === "exr" || o.format === "dng";
 export const isLossy = (o: Output) => ["jpg", "avif", "webp"].includes(o.format);
 export const hasBits = (o: Output) => o.format === "png" || o.format === "tif";
 
@@ -32,7 +35,7 @@ export function sizeIn({ size }: Output): string {
 
 /** An output in a few words. */
 export function inWords(o: Output): string {
-  const more = o.format === "exr" ? (o.half ? ["16 bits"] : []) : isPq(o) ? [] : [SPACES[o.space]];
+  const more = isOfLight(o) ? (o.half ? ["16 bits"] : []) : isPq(o) ? [] : [SPACES[o.space]];
   if (hasBits(o) && o.bits === 8 && !isPq(o)) more.push("8 bits");
   if (stopsOf(o) !== null) more.push(`HDR +${stopsOf(o)}`);
   // Of what was delivered by an earlier version less is told.
