@@ -11,6 +11,7 @@ from crenn.core.errors import CrennError
 from crenn.library_commands import add_database, scene_and_treatment
 
 if TYPE_CHECKING:
+    from crenn.core.colorimetry.profiles import IccProfile
     from crenn.core.deliver.output import Output
     from crenn.core.render.pyramid import PreparedScene
     from crenn.core.treatment import Treatment
@@ -57,6 +58,7 @@ def add_render(commands, scene_of: Callable[[argparse.Namespace], "PreparedScene
     p.add_argument("--dpi", type=int, metavar="N", help="of the print (default 300)")
     p.add_argument("--enlarge", action="store_true", help="a picture that has fewer pixels, up to four times")
     p.add_argument("--space", choices=("srgb", "p3", "oprgb", "romm", "rec2020"))
+    p.add_argument("--profile", type=Path, metavar="P.icc", help="an ICC profile of RGB, in the place of the space")
     p.add_argument("--quality", type=int, metavar="1-100", help="of JPEG, AVIF and WebP")
     p.add_argument(
         "--hdr",
@@ -108,7 +110,20 @@ def _render(arguments: argparse.Namespace, scene_of: Callable[[argparse.Namespac
         treatment = treatment.started(start_values(scene.light, arguments.start))
     if treatment.takes_noise:
         scene.split_noise()
-    deliver(Renderer(scene), treatment, arguments.out, output, metadata)
+    profile = None
+    if arguments.profile is not None:
+        profile = _profile_of(arguments.profile)
+        output = output.model_copy(update={"profile": profile.title[:60]})
+    deliver(Renderer(scene), treatment, arguments.out, output, metadata, profile=profile)
+
+
+def _profile_of(path: Path) -> "IccProfile":
+    from crenn.core.colorimetry.profiles import read_profile
+
+    try:
+        return read_profile(path.read_bytes(), path)
+    except OSError as fault:
+        raise CrennError("cannot be read.", path, "Check its name.") from fault
 
 
 def _treatment_of(path: Path) -> "Treatment":

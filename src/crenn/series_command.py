@@ -10,8 +10,8 @@ from crenn import arguments as typed
 from crenn.core.errors import CrennError
 
 if TYPE_CHECKING:
+    from crenn.core.frames.intervals import Series
     from crenn.core.render.pyramid import PreparedScene
-    from crenn.core.series.intervals import Series
     from crenn.core.treatment import Treatment
 
 
@@ -90,9 +90,9 @@ def _keys(arguments: argparse.Namespace) -> "list[tuple[int, Treatment]]":
 def _found(paths: list[Path]) -> "tuple[Series, list[list[Path]]]":
     """The series that frames are, and the frames of all scenes among them."""
     from crenn.core.frames.grouping import GroupingKey, group_frames, signature_of
+    from crenn.core.frames.intervals import find_series, moment_of
     from crenn.core.frames.preview import preview
     from crenn.core.frames.read import read_frame
-    from crenn.core.series.intervals import find_series, moment_of
 
     keys, about = [], []
     for number, path in enumerate(sorted(paths)):

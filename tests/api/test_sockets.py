@@ -16,6 +16,7 @@ from websockets.sync.client import connect
 from crenn.core.render.views import _HATCH, _draw_limits
 from crenn.jobs.queue import defer
 from tests.api.case import ApiCase, SceneCase
+from tests.core.deliver.test_proof import dull
 from tests.support import night
 
 
@@ -61,6 +62,34 @@ class Sockets(SocketCase):
         tones = [tone for _, tone in header["ladder"]]
         self.assertTrue(tones[0] < 3 and tones[-1] > 97)
         self.assertGreater(image.std(), 20)
+
+    def test_a_picture_is_proofed_by_a_profile_that_was_brought_in(self):
+        profile = dull().data
+        files = {"file": ("printer.icc", profile)}
+        self.assertEqual(self.http.post("/api/profiles", files={"file": ("p.icc", b"none")}).status_code, 400)
+        kept = self.http.post("/api/profiles", files=files).json()
+        self.assertEqual(kept, [{"name": "Dull printer", "space": "RGB"}])
+        # By its name again, it takes the other's place.
+        self.assertEqual(self.http.post("/api/profiles", files=files).json(), kept)
+        proof = {"profile": "Dull printer", "marks": False}
+        with self.socket("/api/view") as line:
+            line.send(self.wish(1))
+            plain = self.picture(line.recv(20))[1].astype(int)
+            line.send(self.wish(2, proof=proof))
+            proofed = self.picture(line.recv(20))[1].astype(int)
+            line.send(self.wish(3, proof={"profile": "srgb"}))
+            same = self.picture(line.recv(20))[1].astype(int)
+            for number, wrong in enumerate(
+                ({"profile": "none"}, {"profile": "srgb", "intent": "other"}, {"profile": 1})
+            ):
+                line.send(self.wish(4 + number, proof=wrong))
+                told = json.loads(line.recv(20))
+                self.assertEqual(told["number"], 4 + number, told)
+        sky = np.s_[10:60, 50:430]
+        self.assertLess(np.ptp(proofed[sky], -1).mean(), 0.8 * np.ptp(plain[sky], -1).mean())
+        self.assertLess(np.abs(same - plain).mean(), 2)
+        self.assertEqual(self.http.post("/api/profiles/forget", json={"name": "Dull printer"}).json(), [])
+        self.assertEqual(self.http.post("/api/profiles/forget", json={"name": "Dull printer"}).status_code, 404)
 
     def test_the_latest_request_wins(self):
         with self.socket("/api/view") as line:

@@ -11,8 +11,8 @@ from crenn.api.context import Settings, settings
 from crenn.api.library import picture_version
 from crenn.api.schemas import Body, Id, JobOut, PathId
 from crenn.core.errors import CrennError, Missing
+from crenn.core.frames.intervals import Series
 from crenn.core.series.film import Film
-from crenn.core.series.intervals import Series
 from crenn.jobs.queue import add_job
 from crenn.store.models import Job, Scene
 from crenn.store.series import measured, series_of

@@ -18,6 +18,8 @@ from crenn.api.context import Renderers
 from crenn.api.faults import validation_words
 from crenn.core.areas.part import Id
 from crenn.core.changes import Change, UnknownPlace
+from crenn.core.colorimetry.profiles import IccProfile
+from crenn.core.deliver.proof import Proof, proof_view
 from crenn.core.errors import CrennError
 from crenn.core.files import as_jpeg
 from crenn.core.noise.cleaning import Box
@@ -28,6 +30,8 @@ from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import VIEWS, About, paint_view
 from crenn.core.render.window import Window
 from crenn.core.treatment import CROP, Treatment, parse_treatment
+from crenn.store.database import Database
+from crenn.store.profiles import profile_named
 
 router = APIRouter()
 _log = logging.getLogger(__name__)
@@ -39,6 +43,8 @@ _ALL_OF_IT = 250_000
 _TURN = 0.5
 #: While an answer is awaited it is told this often how far what takes long is, in seconds.
 _TOLD_EVERY = 0.3
+#: Seconds after which a profile is read anew: another may have been kept by its name.
+_PROFILE_KNOWN = 5.0
 R = TypeVar("R")
 #: Names of prepared scenes: scene and job, never a path.
 PREPARED = r"^\d+-\d+$"
@@ -69,7 +75,8 @@ class ViewRequest(_Request):
     ``most`` times as large as it is. A part that lies beyond the picture, as one asked for before a crop does, is moved
     into it. ``known`` is the map that the page has; a new one is sent if it is another. ``area``, ``piece`` and
     ``range`` are the ids of an area and of a part of it, and the name of a range of hues, that views of them show;
-    ``within`` is the id of the area whose tones are counted, ``ink`` what a mask is washed in.
+    ``within`` is the id of the area whose tones are counted, ``ink`` what a mask is washed in, ``proof`` for
+    which device the picture is proofed.
     """
 
     number: int = Field(ge=0, le=2**53)
@@ -85,6 +92,7 @@ class ViewRequest(_Request):
     range: str | None = Field(None, max_length=40)
     within: Id | None = None
     ink: tuple[Code, Code, Code] | None = None
+    proof: Proof | None = None
 
     @model_validator(mode="after")
     def _not_too_large(self) -> "ViewRequest":
@@ -146,8 +154,8 @@ def understood(message: Mapping[str, Any]) -> ViewRequest | ProbeRequest:
         ) from None
 
 
-def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest) -> bytes:
-    """Header length, header and JPEG of a requested picture."""
+def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest, profile: IccProfile | None) -> bytes:
+    """Header length, header and JPEG of a requested picture, proofed for a device if one is named."""
     began = time.perf_counter()
     if wanted.view not in VIEWS:
         raise CrennError(f"There is no view “{wanted.view}”.")
@@ -161,6 +169,8 @@ def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest) -> b
     finer = 1 if wanted.coarse else renderer.oversampling(frame, window)
     about = About(wanted.area, wanted.piece, wanted.range, wanted.within, wanted.ink)
     codes, shares = paint_view(renderer, shown, window, wanted.view, finer, not wanted.coarse, about)
+    if wanted.proof is not None and profile is not None and wanted.view == "picture":
+        codes = proof_view(renderer, shown, window, wanted.proof, profile, finer, not wanted.coarse)
     data = as_jpeg(codes, 82 if wanted.coarse else 93, whole_colour=not wanted.coarse)
     known = hashlib.sha256(repr((frame.scene, frame.key)).encode()).hexdigest()[:16]
     header = {
@@ -207,12 +217,33 @@ class _Wish:
     treatment: Treatment
 
 
+class _Profiles:
+    """Profiles that a line has asked for lately: each is read from the database once for many pictures."""
+
+    def __init__(self, database: Database):
+        self._database = database
+        self._kept: dict[str, tuple[float, IccProfile]] = {}
+
+    async def named(self, name: str) -> IccProfile:
+        """A profile; `Missing` if there is none of that name."""
+        found, now = self._kept.get(name), time.monotonic()
+        if found is None or now - found[0] > _PROFILE_KNOWN:
+            found = now, await asyncio.to_thread(self._read, name)
+            self._kept = {name: found}
+        return found[1]
+
+    def _read(self, name: str) -> IccProfile:
+        with self._database.session() as session:
+            return profile_named(session, name)
+
+
 class Connection:
     """A line to one page: the latest request of each kind waits, one is worked on."""
 
     def __init__(self, socket: WebSocket):
         self._socket = socket
         self._renderers: Renderers = socket.app.state.renderers
+        self._profiles = _Profiles(socket.app.state.settings.database)
         self._treatment: Treatment | None = None
         self._waiting: dict[type, _Wish] = {}
         self._arrived = asyncio.Event()
@@ -300,7 +331,8 @@ class Connection:
     async def _answer(self, wish: _Wish) -> bytes | dict:
         request, treatment = wish.request, wish.treatment
         if isinstance(request, ViewRequest):
-            return await self._run(wish, lambda renderer: _picture(renderer, treatment, request))
+            profile = None if request.proof is None else await self._profiles.named(request.proof.profile)
+            return await self._run(wish, lambda renderer: _picture(renderer, treatment, request, profile))
         shown = treatment.uncropped() if request.uncropped else treatment
         place = request.probe
         return await self._run(wish, lambda renderer: {"probe": probe(renderer, shown, *place)})

@@ -10,8 +10,8 @@ from crenn.camera.flaws import Flaws
 from crenn.camera.sensor import Sensor
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
 from crenn.core.basis import basis_of, carried_over
+from crenn.core.deliver.codes import codes_of_output
 from crenn.core.deliver.files import deliver, deliver_mask
-from crenn.core.deliver.hdr import space_of_output
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.deliver.naming import named
 from crenn.core.deliver.output import Output
@@ -33,6 +33,7 @@ from crenn.jobs.series import make_film, treat_series
 from crenn.store.camera_noise import keep_models, kept_models
 from crenn.store.library import prepared_name
 from crenn.store.models import Revision, Scene
+from crenn.store.profiles import profile_named
 from crenn.store.treatments import current_treatment, treatment_of
 
 #: So many frames tell a camera's noise well.
@@ -201,7 +202,10 @@ def deliver_scene(job: RunningJob) -> None:
         name = f"{title}, {area.name}.png".replace("/", "-")
         job.done({"format": "png", "bytes": path.stat().st_size, "name": name})
         return
-    output = Output.model_validate(options["output"])
+    output, profile = Output.model_validate(options["output"]), None
+    if output.profile is not None:
+        with job.database.session() as session:
+            profile = profile_named(session, output.profile)
     metadata = CaptureMetadata()
     if original is not None and original.exists():
         metadata = CaptureMetadata.of(frame_metadata(original))
@@ -211,9 +215,9 @@ def deliver_scene(job: RunningJob) -> None:
         prepared.split_noise(job.progress.part(0.0, 0.8))
         rendering = job.progress.part(0.8, 1.0)
     path = job.library.delivery(job.id, output.format)
-    found = deliver(Renderer(prepared), treatment, path, output, metadata, rendering)
+    found = deliver(Renderer(prepared), treatment, path, output, metadata, rendering, profile)
     width, height = found.size
-    values = about | {"width": width, "height": height, "space": space_of_output(output).title}
+    values = about | {"width": width, "height": height, "space": codes_of_output(output, profile).title}
     values |= {"date": None if metadata.taken is None else metadata.taken.strftime("%Y-%m-%d")}
     told = {"format": output.format, "width": width, "height": height, "quality": found.quality}
     job.done(told | {"bytes": path.stat().st_size, "name": named(output.name, values, output.format)})

@@ -1,4 +1,4 @@
-"""What is kept by a name of the user's, a row each: presets, areas, sets of outputs."""
+"""What is kept by a name of the user's, a row each: presets, areas, sets of outputs, profiles."""
 
 from typing import TypeVar
 
@@ -6,9 +6,9 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from crenn.core.errors import CrennError, Missing
-from crenn.store.models import AreaPreset, OutputSetRow, PresetRow
+from crenn.store.models import AreaPreset, OutputSetRow, PresetRow, ProfileRow
 
-Row = TypeVar("Row", AreaPreset, OutputSetRow, PresetRow)
+Row = TypeVar("Row", AreaPreset, OutputSetRow, PresetRow, ProfileRow)
 
 
 def row_by_name(session: Session, table: type[Row], name: str, most: int, what: str) -> Row:

@@ -3,7 +3,18 @@
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, DateTime, Float, ForeignKey, Index, SmallInteger, String, Text, UniqueConstraint
+from sqlalchemy import (
+    BigInteger,
+    DateTime,
+    Float,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    SmallInteger,
+    String,
+    Text,
+    UniqueConstraint,
+)
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -121,6 +132,17 @@ class PresetRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(60), unique=True)
     document: Mapped[dict] = mapped_column(JSONB)
+    kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
+
+
+class ProfileRow(Base):
+    """An ICC profile kept by a name; see `crenn.core.colorimetry.profiles.IccProfile`."""
+
+    __tablename__ = "profile"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    space: Mapped[str] = mapped_column(String(4))
+    data: Mapped[bytes] = mapped_column(LargeBinary)
     kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 

@@ -7,7 +7,7 @@ from itertools import pairwise
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
-from crenn.core.series.intervals import Moment, Series, find_series, moment_of
+from crenn.core.frames.intervals import Moment, Series, find_series, moment_of
 from crenn.store.models import Frame, Job, Scene
 
 #: A clock is set back once or twice; where times go back more often, names do not tell the order.

@@ -10,13 +10,13 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import lightness, luminance
 from crenn.core.errors import CrennError
+from crenn.core.frames.intervals import LEAST, Moment, find_series
 from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.window import Window
 from crenn.core.series.film import Film, film_at
-from crenn.core.series.intervals import LEAST, Moment, find_series
 from crenn.core.series.light import light_curve, smoothed
 from crenn.core.series.treating import SeriesLight, picture_of, write_film
 from crenn.core.treatment import Treatment, parse_treatment

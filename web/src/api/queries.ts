@@ -25,6 +25,10 @@ const deliveries = (scene: number) =>
     queryKey: ["deliveries", scene],
     queryFn: () => answered(api.GET("/api/scenes/{scene_id}/deliveries", { params: { path: { scene_id: scene } } })),
   });
+export const keptProfiles = queryOptions({
+  queryKey: ["profiles"],
+  queryFn: () => answered(api.GET("/api/profiles")),
+});
 export const outputSets = queryOptions({ queryKey: ["outputs"], queryFn: () => answered(api.GET("/api/outputs")) });
 const description = queryOptions({
   queryKey: ["description"],
@@ -56,6 +60,7 @@ export const useSteps = () => useQuery(steps);
 export const useKinds = () => useQuery(kinds);
 export const usePresets = () => useQuery(presets);
 export const useCamera = (enabled: boolean) => useQuery({ ...camera, enabled });
+export const useProfiles = () => useQuery(keptProfiles);
 export const useOutputSets = () => useQuery(outputSets);
 export const useDeliveries = (scene: number) => useQuery(deliveries(scene));
 /** What the numbers of a body must lie between, as the API itself describes it. */

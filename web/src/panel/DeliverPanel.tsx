@@ -9,6 +9,7 @@ import { useScene } from "../state/scene";
 import { Delivered } from "./deliver/Delivered";
 import { OutputFields } from "./deliver/OutputFields";
 import { OutputSets } from "./deliver/OutputSets";
+import { ProofFields } from "./deliver/ProofFields";
 import { inWords } from "./deliver/words";
 import { JobProgress } from "./JobProgress";
 
@@ -53,6 +54,7 @@ export default function DeliverPanel() {
         </button>
       )}
       {list[open] && <OutputFields output={list[open]} />}
+      <ProofFields />
       <div className="stack fields spaced">
         {takes.length > 1 && (
           <TextField

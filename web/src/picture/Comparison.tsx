@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 
 import { beyondSeam, columnsOf, type Other, type Shown, useCompare } from "../state/compare";
+import { useProofing } from "../state/proofing";
 import { MARGIN } from "./geometry";
 import { type DrawnPart, LatestRenders } from "./latestRenders";
 import { drawOther } from "./paint";
@@ -90,6 +91,7 @@ function OtherCanvas({ lay, now, uncropped, coarse, pointed, other, className, s
     renders.current = made;
     return () => made.close();
   }, [key]);
+  const proof = useProofing((s) => (s.on ? s.proof : null));
   const size = useMemo(() => sizeWanted(lay.pane, lay), [lay]);
   useEffect(() => {
     renders.current?.ask({
@@ -102,10 +104,11 @@ function OtherCanvas({ lay, now, uncropped, coarse, pointed, other, className, s
       range: null,
       ink: null,
       within: null,
+      proof,
       coarse,
       ...size,
     });
-  }, [prepared, treatment, uncropped, coarse, size]);
+  }, [prepared, treatment, uncropped, proof, coarse, size]);
   useEffect(() => renders.current?.probe(pointed), [pointed]);
   useEffect(() => drawOther(canvas.current!, lay, picture), [lay, picture]);
   return (

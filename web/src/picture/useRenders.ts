@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import type { Treatment } from "../api/client";
 import { type Asked, type Said, ViewLine } from "../api/viewLine";
 import { tell } from "../state/messages";
+import type { Proof } from "../state/proofing";
 import { type Probe, useView } from "../state/view";
 import type { Box } from "./crop";
 import { type MapNodes, PlaneMap, type Point } from "./map";
@@ -28,6 +29,8 @@ export interface Wanted extends Record<string, unknown> {
   ink: [number, number, number] | null;
   /** Id of the area whose tones are counted. */
   within: string | null;
+  /** For which device the picture is proofed, if it is. */
+  proof: Proof | null;
 }
 
 export interface Rendered {

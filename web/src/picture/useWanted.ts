@@ -7,6 +7,7 @@ import { useChosen } from "../state/colour";
 import { useSeen } from "../state/history";
 import { useMend } from "../state/mend";
 import { codesOf, useMaskShown } from "../state/maskShown";
+import { useProofing } from "../state/proofing";
 import { useScene } from "../state/scene";
 import { switchedOff } from "../state/switchedOff";
 import { useView } from "../state/view";
@@ -100,6 +101,7 @@ export function useWanted(
   const within = station === "areas" ? selected : null;
   const piece = view === "part" ? pointed : null;
   const range = view === "range" && chosen?.list === "ranges" ? chosen.item.name : null;
+  const proof = useProofing((s) => (s.on ? s.proof : null));
   // A fitted picture is asked for as such: how large it is need not be known, and what is drawn does not ask anew.
   const zoomed = fitted ? null : lay;
   useEffect(() => {
@@ -108,6 +110,6 @@ export function useWanted(
   useEffect(() => {
     if (!shown || pane.width <= 2 * MARGIN || pane.height <= 2 * MARGIN || (!fitted && !zoomed)) return;
     const size = sizeWanted(pane, zoomed);
-    renders.current?.ask({ ...shown, view, area, piece, range, within, ink: washed, ...size, coarse });
-  }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, within, washed, coarse]);
+    renders.current?.ask({ ...shown, view, area, piece, range, within, ink: washed, proof, ...size, coarse });
+  }, [renders, shown, pane, zoomed, fitted, view, area, piece, range, within, washed, proof, coarse]);
 }

@@ -18,6 +18,7 @@ export const PLAIN: Output = {
   format: "jpg",
   size: { by: "full", pixels: 2048, cm: 40, dpi: 300, share: 50, megapixels: 12, enlarge: false },
   space: "srgb",
+  profile: null,
   bits: 16,
   half: false,
   quality: 92,

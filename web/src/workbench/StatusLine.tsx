@@ -4,6 +4,7 @@ import { useSelected } from "../state/areas";
 import { CompareMenu } from "../history/CompareMenu";
 import { endComparing, setWay, useCompare, type Way } from "../state/compare";
 import { useContribution } from "../state/contribution";
+import { toggleProof, useProofing } from "../state/proofing";
 import { useCrop } from "../state/cropping";
 import { useChosen } from "../state/colour";
 import { type Probe, setView, showAt, toggleZoom, useView } from "../state/view";
@@ -96,6 +97,7 @@ export function StatusLine({ station }: { station: Station }) {
             ))}
           </div>
         )}
+        <ProofSwitch />
         <div className="segment" role="group" aria-label="Zoom">
           <button
             aria-pressed={zoom === null}
@@ -118,6 +120,19 @@ export function StatusLine({ station }: { station: Station }) {
         <span className="zoom">{Math.round(shownZoom * 100)} %</span>
       </div>
     </footer>
+  );
+}
+
+/** Whether the picture is proofed for a device, once that has been asked for. */
+function ProofSwitch() {
+  const { on, used, proof } = useProofing();
+  if (!used) return null;
+  return (
+    <div className="segment">
+      <button aria-pressed={on} title={`As ${proof.profile} shows it. Key Shift O`} onClick={toggleProof}>
+        Proof
+      </button>
+    </div>
   );
 }
 

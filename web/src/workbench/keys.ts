@@ -1,3 +1,4 @@
+import { toggleProof } from "../state/proofing";
 import type { NavigateFunction } from "react-router-dom";
 
 import type { Step } from "../api/client";
@@ -94,6 +95,7 @@ export const KEYS: Key[] = [
   { shown: "Shift H", says: "The history, marks and takes", keys: ["Shift+H"], press: () => toggleAside("history") },
   { shown: "Shift E", says: "Presets", keys: ["Shift+E"], press: () => toggleAside("presets") },
   { shown: "Shift W", says: "What each step does", keys: ["Shift+W"], press: () => toggleAside("steps") },
+  { shown: "Shift O", says: "The soft proof on and off", keys: ["Shift+O"], press: toggleProof },
   { shown: "Shift M", says: "Keep this state as a mark", keys: ["Shift+M"], press: () => void markHere() },
   {
     shown: "Shift C",

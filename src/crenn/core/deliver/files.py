@@ -8,17 +8,19 @@ from pathlib import Path
 import numpy as np
 
 from crenn.core.areas.area import Area
+from crenn.core.colorimetry.profiles import IccProfile
 from crenn.core.deliver.bands import bands as whole_bands
 from crenn.core.deliver.bands import code_bands, light_bands, shown_bands
 from crenn.core.deliver.border import bordered
+from crenn.core.deliver.codes import codes_of_output
 from crenn.core.deliver.dng import write_dng
 from crenn.core.deliver.gain_map import GainMap
-from crenn.core.deliver.hdr import LightLevel, space_of_output
+from crenn.core.deliver.hdr import LightLevel
 from crenn.core.deliver.lossy import write_lossy
 from crenn.core.deliver.metadata import CaptureMetadata
 from crenn.core.deliver.output import Output
 from crenn.core.deliver.sharpen import Sharpening, noise_of
-from crenn.core.deliver.spaces import CodeSpace
+from crenn.core.deliver.spaces import SPACES, CodeSpace
 from crenn.core.deliver.writers import Labels, write_light, write_png, write_tiff
 from crenn.core.deliver.xmp import SEGMENT, packet
 from crenn.core.errors import CrennError
@@ -47,6 +49,7 @@ def deliver(
     output: Output,
     metadata: CaptureMetadata | None = None,
     progress: Progress | None = None,
+    profile: IccProfile | None = None,
 ) -> Delivered:
     """Render a scene and write it to a file.
 
@@ -61,6 +64,8 @@ def deliver(
         Rec. 2100 PQ, 10 bits of AVIF or 16 of PNG, or stands beside the picture of a JPEG as a gain map.
     metadata : CaptureMetadata, optional
     progress : Progress, optional
+    profile : IccProfile, optional
+        The one that the output names.
 
     Raises
     ------
@@ -83,7 +88,7 @@ def deliver(
             bands = light_bands(renderer, shown, size, rendering)
             write_dng(temporary, size, bands, renderer.brightest, metadata, output.half)
         else:
-            space = space_of_output(output)
+            space = codes_of_output(output, profile)
             gains = None
             if output.stops is not None and not output.pq:
                 gains = open_until_then.enter_context(GainMap.waiting(size, temporary.parent))
@@ -103,7 +108,7 @@ def deliver(
             if level is not None:
                 bands = level.watching(bands)
             xmp = packet(output.about, treatment, SEGMENT if output.format == "jpg" else None)
-            srgb = not output.pq and output.space == "srgb"
+            srgb = space is SPACES["srgb"]
             labels = Labels(space.profile, srgb, metadata.exif(output.about), xmp, dpi, level)
             if output.format == "png":
                 write_png(temporary, size, bands, labels, 16 if output.pq else output.bits)

@@ -8,8 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from crenn.core.deliver.output import Output
-from crenn.core.deliver.spaces import SPACES, CodeSpace
+from crenn.core.deliver.spaces import SPACES
 
 #: cd/m² of white, and of the greatest code.
 WHITE, GREATEST = 203.0, 10_000.0
@@ -68,11 +67,6 @@ class PqSpace:
         """Codes of 16 bits of light, 1 being white, uint16 of the same shape."""
         share = np.clip(np.asarray(light, np.float32) * np.float32(WHITE / GREATEST), 0, 1)
         return np.asarray(_TABLE[np.rint(np.sqrt(np.sqrt(share)) * np.float32(_ENTRIES - 1)).astype(np.uint16)])
-
-
-def space_of_output(output: Output) -> CodeSpace:
-    """What an output is written in."""
-    return PqSpace() if output.pq else SPACES[output.space]
 
 
 @dataclass

@@ -26,8 +26,10 @@ _KINDS = {"jpg": ("JPEG", 65500), "avif": ("AVIF", 65535), "webp": ("WEBP", 1638
 _FLAT_JPEG = 30_000_000
 #: Qualities that are tried for a file's bytes at most: the one wanted, and by halves.
 _TRIES = 8
-#: Bits of codes of absolute light (ITU-R BT.2100-2), and how hard the encoder tries, 0 to 10 for the least.
-_PQ_BITS, _SPEED = 10, 6
+#: Bits of codes of absolute light (ITU-R BT.2100-2).
+_PQ_BITS = 10
+#: How little AVIF's encoder tries, 0 to 10: as good as at 6 fifteen times faster, for files that are a fifth larger.
+_SPEED = 9
 
 
 def write_lossy(
@@ -108,7 +110,8 @@ def _saver(
             options["dpi"] = (labels.dpi, labels.dpi)
     else:
         picture = picture.convert("RGB")
-        options |= {"subsampling": "4:2:0" if output.halved else "4:4:4"} if kind == "AVIF" else {"method": 4}
+        of_avif = {"subsampling": "4:2:0" if output.halved else "4:4:4", "speed": _SPEED}
+        options |= of_avif if kind == "AVIF" else {"method": 4}
     beyond = None if gains is None else gains.jpeg(picture.size)
 
     def save(quality: int) -> None:

@@ -85,6 +85,13 @@ class Output(_Part):
     format: FileFormat = "jpg"
     size: OutputSize = Field(default_factory=OutputSize)
     space: SpaceName = Field("srgb", description="not of OpenEXR and DNG, which are scene-linear Rec. 2020")
+    profile: str | None = Field(
+        None,
+        min_length=1,
+        max_length=60,
+        pattern=r"^[^\x00-\x1f\x7f]*$",
+        description="name of a kept ICC profile of RGB, in the place of the space",
+    )
     bits: Literal[8, 16] = Field(16, description="of PNG and TIFF")
     half: bool = Field(False, description="whether OpenEXR and DNG have numbers of 16 bits, and not of 32")
     quality: int = Field(92, ge=1, le=100, description="of JPEG, AVIF and WebP")

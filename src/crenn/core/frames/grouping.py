@@ -7,7 +7,7 @@ from datetime import datetime
 import cv2
 import numpy as np
 
-from crenn.core.series.intervals import LEAST, are_even
+from crenn.core.frames.intervals import LEAST, are_even
 
 #: A pause longer than this, besides the exposures themselves, ends a bracket, in seconds.
 PAUSE = 12.0

@@ -98,7 +98,7 @@ def _draw_lost(codes: np.ndarray, clipped: np.ndarray) -> None:
     for rows in _bands(len(codes)):
         codes[rows] = (codes[rows].astype(np.float32).mean(-1, keepdims=True) * 0.6 + 10).astype(np.uint8)
     _draw_limits(codes, clipped & 7)
-    _draw_line(codes, clipped > 0)
+    draw_outline(codes, clipped > 0)
 
 
 def frame_tones(report: dict) -> dict[int, float]:
@@ -121,10 +121,10 @@ def _draw_source(codes: np.ndarray, renderer: Renderer, treatment: Treatment, wi
         out = tones[source[rows]] * 200 + grey * 0.6
         codes[rows] = np.clip(out, 0, 255)[..., None].astype(np.uint8)
     if scene.has("moved"):
-        _draw_line(codes, renderer.sampled("moved", treatment, window) > 0)
+        draw_outline(codes, renderer.sampled("moved", treatment, window) > 0)
 
 
-def _draw_line(codes: np.ndarray, inside: np.ndarray) -> None:
+def draw_outline(codes: np.ndarray, inside: np.ndarray) -> None:
     """Draw the outline of a mask, dark beside light so that it shows on any ground."""
     kernel = np.ones((3, 3), np.uint8)
     mask = inside.astype(np.uint8)
@@ -137,7 +137,7 @@ def _draw_mask(codes: np.ndarray, inside: np.ndarray) -> None:
     for rows in _bands(len(codes)):
         grey = codes[rows].astype(np.float32).mean(-1, keepdims=True) * 0.55 + 12
         codes[rows] = np.where(inside[rows, :, None], codes[rows], grey.astype(np.uint8))
-    _draw_line(codes, inside)
+    draw_outline(codes, inside)
 
 
 def _draw_area(codes: np.ndarray, mask: np.ndarray, alone: bool) -> None:
@@ -155,14 +155,14 @@ def _draw_area(codes: np.ndarray, mask: np.ndarray, alone: bool) -> None:
             codes[rows] = (grey + share * (part - grey) + 0.5).astype(np.uint8)
     if not alone:
         for level in (0.25, 0.5, 0.75):
-            _draw_line(codes, mask > level * FULL)
+            draw_outline(codes, mask > level * FULL)
 
 
 def _draw_over(codes: np.ndarray, mask: np.ndarray, ink: tuple[int, int, int] | None) -> None:
     """Draw a mask over the picture's own colours: by its contours alone, or as a wash of a colour; in place."""
     if ink is None:
         for level in (0.25, 0.5, 0.75):
-            _draw_line(codes, mask > level * FULL)
+            draw_outline(codes, mask > level * FULL)
         return
     for rows in _bands(len(codes)):
         share = mask[rows].astype(np.float32)[..., None] * np.float32(_WASH / FULL)
@@ -205,7 +205,7 @@ def _draw_lights(codes: np.ndarray, share: np.ndarray) -> None:
         grey = codes[rows].astype(np.float32).mean(-1, keepdims=True) / 255
         ink = _WARM + share[rows, :, None] * (_COLD - _WARM)
         codes[rows] = np.clip(ink * (0.25 + 0.75 * np.sqrt(grey)), 0, 255).astype(np.uint8)
-    _draw_line(codes, share > 0.5)
+    draw_outline(codes, share > 0.5)
 
 
 def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:

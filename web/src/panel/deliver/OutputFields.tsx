@@ -1,4 +1,5 @@
 import type { Output } from "../../api/client";
+import { useProfiles } from "../../api/queries";
 import { changeOutput, HDR, holdsBeyond, isPq, sizeOf } from "../../state/delivering";
 import { useView } from "../../state/view";
 import { Folded } from "../Folded";
@@ -28,6 +29,11 @@ const BITS: [8 | 16, string][] = [
 export function OutputFields({ output }: { output: Output }) {
   const { format, about } = output;
   const picture = !isOfLight(output);
+  // Files have RGB: profiles of inks are for proofs alone.
+  const own = (useProfiles().data ?? [])
+    .filter((p) => p.space === "RGB")
+    .map(({ name }): [string, string] => [name, name]);
+  const spaces: [string, string][] = [...Object.entries(SPACES), ...own];
   const tell = (change: Partial<typeof about>) => changeOutput({ about: { ...about, ...change } });
   const toldOf = [about.title, about.caption, about.creator, about.copyright].filter((text) => text !== "").length;
   return (
@@ -37,7 +43,14 @@ export function OutputFields({ output }: { output: Output }) {
       <SizeRows output={output} />
       {holdsBeyond(output) && <BeyondRows output={output} />}
       {picture && !isPq(output) && (
-        <ChoiceRow label="Space" value={output.space} choices={SPACES} set={(space) => changeOutput({ space })} />
+        <ChoiceRow
+          label="Space"
+          value={output.profile ?? output.space}
+          choices={spaces}
+          set={(name) =>
+            changeOutput(name in SPACES ? { space: name as Output["space"], profile: null } : { profile: name })
+          }
+        />
       )}
       {hasBits(output) && !isPq(output) && (
         <ChoiceRow label="Bits" value={output.bits} choices={BITS} set={(bits) => changeOutput({ bits })} />

@@ -35,7 +35,7 @@ export function sizeIn({ size }: Output): string {
 
 /** An output in a few words. */
 export function inWords(o: Output): string {
-  const more = isOfLight(o) ? (o.half ? ["16 bits"] : []) : isPq(o) ? [] : [SPACES[o.space]];
+  const more = isOfLight(o) ? (o.half ? ["16 bits"] : []) : isPq(o) ? [] : [o.profile ?? SPACES[o.space]];
   if (hasBits(o) && o.bits === 8 && !isPq(o)) more.push("8 bits");
   if (stopsOf(o) !== null) more.push(`HDR +${stopsOf(o)}`);
   // Of what was delivered by an earlier version less is told.
