@@ -161,3 +161,53 @@ class Order(ApiCase):
         self.assertIn("attachment", pdf.headers["content-disposition"])
         self.assertEqual(self.http.get(f"/api/shoots/{number}/sheet.gif").status_code, 422)
         self.assertEqual(list(self.served.library.incoming("").iterdir()), [])
+
+    def test_the_disk_is_told_let_go_and_the_bin_emptied(self):
+        def disk() -> dict:
+            return self.http.get("/api/disk").json()
+
+        folder = self.served.library.folder
+        before = disk()
+        originals = sum(p.stat().st_size for p in (folder / "originals").rglob("*") if p.is_file())
+        self.assertEqual((before["originals"], before["binned"]), (originals, 0))
+        self.assertGreater(before["scenes"], before["originals"])
+        # What was merged just now is not old.
+        self.assertEqual(self.http.post("/api/disk/drop", json={"scenes": 1, "deliveries": 1}).json()["scenes"], 0)
+        self.http.put(
+            f"{self.address}/treatment",
+            json={
+                "document": {"exposure": {"ev": 1.0}},
+                "label": "Up",
+                "parent": self.http.get(self.address).json()["revision"],
+            },
+        )
+        gone = self.http.post("/api/disk/drop", json={"scenes": 0}).json()
+        self.assertEqual((gone["scenes"], gone["bytes"] > 0.9 * before["scenes"]), (1, True))
+        self.assertEqual(disk()["scenes"], 0)
+        scene = self.shoots()[0]["scenes"][0]
+        self.assertEqual((scene["ready"], len(scene["frames"])), (False, 4))
+        # Merged again, it is treated as it was.
+        self.assertEqual(self.http.post(f"{self.address}/merge").status_code, 200)
+        self.work()
+        self.assertEqual(self.http.get(self.address).json()["treatment"]["exposure"]["ev"], 1.0)
+        self.assertTrue(self.shoots()[0]["scenes"][0]["ready"])
+        # What lies in the bin goes for good, and its frames can be brought in anew.
+        self.assertEqual(self.http.post("/api/bin/empty").json(), {"bytes": 0, "scenes": 0})
+        self.http.patch(self.address, json={"binned": True})
+        self.assertEqual(disk()["binned"], 1)
+        self.assertEqual(self.http.post("/api/bin/empty").json()["scenes"], 1)
+        self.assertEqual(self.shoots(), [])
+        self.assertEqual((disk()["originals"], disk()["scenes"]), (0, 0))
+        self.assertEqual(self.http.get(self.address).status_code, 404)
+        again = self.bring_in(a_night(self.folder / "again"))
+        self.assertEqual((len(again["scenes"]), again["refusals"]), (1, []))
+        for wrong in ({"scenes": -1}, {"deliveries": "all"}, {"more": 1}):
+            self.assertEqual(self.http.post("/api/disk/drop", json=wrong).status_code, 422, wrong)
+
+    def test_a_scene_that_is_worked_on_is_not_deleted(self):
+        self.http.post(f"{self.address}/merge")
+        self.http.patch(self.address, json={"binned": True})
+        answer = self.http.post("/api/bin/empty")
+        self.assertEqual(answer.status_code, 400)
+        self.assertIn("being worked on", answer.json()["detail"])
+        self.assertEqual(len(self.shoots()[0]["scenes"]), 1)

@@ -13,6 +13,7 @@ from crenn.api import (
     colour,
     compare,
     deliveries,
+    disk,
     guard,
     history,
     lens,
@@ -81,6 +82,7 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
     for module in (
         guard,
         library,
+        disk,
         order,
         steps,
         scenes,

@@ -91,11 +91,11 @@ def deliver_many(body: ManyIn, config: Settings = Depends(settings)) -> list[Job
     """Render scenes into files, one after the other; those that have not been merged are passed over."""
     with config.database.session() as session:
         jobs = []
-        for number in dict.fromkeys(body.scenes):
+        for place, number in enumerate(dict.fromkeys(body.scenes), 1):
             found = scene_of(session, number)
             if not found.prepared:
                 continue
-            common = {"revision": found.take.revision_id, "set": body.set, "take": found.take.name}
+            common = {"revision": found.take.revision_id, "set": body.set, "take": found.take.name, "place": place}
             for output in body.outputs:
                 options = common | {"output": output.model_dump(mode="json")}
                 jobs.append(add_job(session, "deliver", scene_id=number, options=options))

@@ -192,7 +192,7 @@ def deliver_scene(job: RunningJob) -> None:
         original = job.library.original(frame.content_hash, frame.ending) if frame else None
         folder, title = scene.prepared, scene.title
         about: dict[str, str | int | None] = {"title": title, "shoot": scene.shoot.name, "number": scene.id}
-        about |= {name: options.get(name) for name in ("set", "take")}
+        about |= {name: options.get(name) for name in ("set", "take")} | {"place": f"{options.get('place', 1):05d}"}
     if (wanted := options.get("mask")) is not None:
         area = treatment.area(wanted)
         if area is None:

@@ -29,6 +29,12 @@ export const keptProfiles = queryOptions({
   queryKey: ["profiles"],
   queryFn: () => answered(api.GET("/api/profiles")),
 });
+export const diskUse = queryOptions({
+  queryKey: ["disk"],
+  queryFn: () => answered(api.GET("/api/disk")),
+  // Whatever is done changes it.
+  staleTime: 0,
+});
 export const outputSets = queryOptions({ queryKey: ["outputs"], queryFn: () => answered(api.GET("/api/outputs")) });
 const description = queryOptions({
   queryKey: ["description"],
@@ -60,6 +66,7 @@ export const useSteps = () => useQuery(steps);
 export const useKinds = () => useQuery(kinds);
 export const usePresets = () => useQuery(presets);
 export const useCamera = (enabled: boolean) => useQuery({ ...camera, enabled });
+export const useDisk = () => useQuery(diskUse);
 export const useProfiles = () => useQuery(keptProfiles);
 export const useOutputSets = () => useQuery(outputSets);
 export const useDeliveries = (scene: number) => useQuery(deliveries(scene));

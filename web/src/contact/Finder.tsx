@@ -1,8 +1,13 @@
+import { lazy, Suspense, useState } from "react";
+
 import { MOST_CHOICE, useLooked } from "../state/library";
+
+const DiskDialog = lazy(() => import("./DiskDialog"));
 
 /** Finds scenes: by words, by how far they were chosen, or in the bin. */
 export function Finder() {
   const { words, choice, bin } = useLooked();
+  const [disk, setDisk] = useState(false);
   return (
     <div className="finder">
       <input
@@ -27,6 +32,10 @@ export function Finder() {
       <button className="quiet" aria-pressed={bin} onClick={() => useLooked.setState({ bin: !bin })}>
         bin
       </button>
+      <button className="quiet" aria-haspopup="dialog" onClick={() => setDisk(true)}>
+        disk
+      </button>
+      <Suspense>{disk && <DiskDialog onClose={() => setDisk(false)} />}</Suspense>
     </div>
   );
 }

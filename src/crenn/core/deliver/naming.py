@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from crenn.core.errors import CrennError
 
 #: What can stand in a pattern between braces.
-FIELDS = ("title", "shoot", "take", "date", "width", "height", "space", "set", "number")
+FIELDS = ("title", "shoot", "take", "date", "width", "height", "space", "set", "number", "place")
 #: Letters that some file system does not take, and bytes that a name may have without its ending.
 _FOREIGN, _LONGEST = re.compile(r'[<>:"/\\|?*\x00-\x1f\x7f]'), 200
 

@@ -120,7 +120,7 @@ export function OutputFields({ output }: { output: Output }) {
       <Folded name="output-about" title="In the file" aside={toldOf ? `${toldOf} told` : undefined}>
         <TextRow label="Name" value={output.name} set={(name) => name !== "" && changeOutput({ name })} />
         <p className="dim">
-          {"{title} {shoot} {take} {date} {width} {height} {space} {set} {number} stand for what they say."}
+          {"{title} {shoot} {take} {date} {width} {height} {space} {set} {number} {place} stand for what they say."}
         </p>
         {picture && (
           <>
