@@ -237,6 +237,12 @@ def _serve(arguments) -> None:
 
 
 def _worker(arguments) -> None:
+    if arguments.threads is not None:
+        # Read once, as kernels are first asked for.
+        os.environ["NUMBA_NUM_THREADS"] = str(arguments.threads)
+        import cv2
+
+        cv2.setNumThreads(arguments.threads)
     from crenn import environment
     from crenn.jobs.worker import run_worker
     from crenn.log import log_to_stderr
@@ -286,6 +292,12 @@ def parser() -> argparse.ArgumentParser:
     p = commands.add_parser("worker", help="run a further queue worker")
     p.add_argument("--database", help="database URL (default: CRENN_DATABASE)")
     p.add_argument("--library", type=Path, help="shared library folder (default: CRENN_LIBRARY)")
+    p.add_argument(
+        "--threads",
+        type=typed.positive,
+        metavar="N",
+        help="that it takes (default: one for each core); where several work on a machine, all together its cores",
+    )
     p.set_defaults(run=_worker)
     commands.add_parser("test", help="set up what is missing and run every test")
     p = commands.add_parser("merge", help="merge raw frames into one radiance map")

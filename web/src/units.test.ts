@@ -28,6 +28,7 @@ describe("quantities as they are written", () => {
   it("are sizes and times left", () => {
     expect(bytes(1500)).toBe("2 kB");
     expect(bytes(2_340_000)).toBe("2.3 MB");
+    expect(bytes(77_011_200_000)).toBe("77.0 GB");
     expect(duration(4.2)).toBe("5 s left");
     expect(duration(61)).toBe("2 min left");
   });

@@ -28,6 +28,7 @@ export function percent(share: number): string {
 export const luminance = (value: number) => `${Number(value.toPrecision(2))} cd/m²`;
 
 export function bytes(count: number): string {
+  if (count > 1e9) return `${(count / 1e9).toFixed(1)} GB`;
   return count > 1e6 ? `${(count / 1e6).toFixed(1)} MB` : `${Math.ceil(count / 1e3)} kB`;
 }
 

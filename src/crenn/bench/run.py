@@ -28,6 +28,7 @@ from crenn.bench import (
     stack,
     start,
     tone,
+    workers,
 )
 from crenn.core.errors import CrennError
 
@@ -57,6 +58,7 @@ SUBJECTS = {
     "enlarge": enlarge.bench,
     "hdr": hdr.bench,
     "series": series.bench,
+    "workers": workers.bench,
     "noise": noise.bench,
     "noise-kept": kept.bench,
     "noise-speed": lambda: [noise.speed()],
