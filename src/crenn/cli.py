@@ -9,6 +9,7 @@ from pathlib import Path
 
 from crenn import arguments as typed
 from crenn.core.errors import Cancelled, CrennError
+from crenn.deliver_command import add_deliver
 from crenn.library_commands import add_commands
 from crenn.render_command import add_render
 from crenn.series_command import add_series
@@ -317,6 +318,7 @@ def parser() -> argparse.ArgumentParser:
     add_commands(commands)
     add_render(commands, _scene)
     add_series(commands)
+    add_deliver(commands)
     p = commands.add_parser("mask", help="the mask of an area of a treatment, as a grey PNG of 16 bits")
     p.add_argument("inputs", nargs="+", type=Path, metavar="INPUT")
     p.add_argument("--treatment", type=Path, required=True, metavar="T.json")

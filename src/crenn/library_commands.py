@@ -49,7 +49,7 @@ def _export(arguments) -> None:
     from crenn.store.parcel import parcelled
 
     arguments.take = None
-    with _opened(arguments) as (session, scene):
+    with opened(arguments) as (session, scene):
         pieces = parcelled(session, scene, Library(environment.library_folder(arguments.library)))
         with replacing(arguments.out) as temporary, open(temporary, "wb") as file:
             file.writelines(pieces)
@@ -83,7 +83,7 @@ def add_database(p: argparse.ArgumentParser) -> None:
 
 
 @contextmanager
-def _opened(arguments) -> Iterator["tuple[Session, Scene]"]:
+def opened(arguments) -> Iterator["tuple[Session, Scene]"]:
     """A session, and the scene that is named, with the take that is asked for."""
     from crenn.store.database import Database
     from crenn.store.models import Scene
@@ -107,7 +107,7 @@ def _opened(arguments) -> Iterator["tuple[Session, Scene]"]:
 def _history(arguments) -> None:
     from crenn.store.history import history
 
-    with _opened(arguments) as (session, scene):
+    with opened(arguments) as (session, scene):
         entries = history(session, scene)
     if arguments.json:
         rows = [vars(e) | {"created": e.created.isoformat(), "marks": list(e.marks)} for e in entries]
@@ -124,7 +124,7 @@ def _takes(arguments) -> None:
     from crenn.store.history import marks_of
     from crenn.store.takes import takes_of
 
-    with _opened(arguments) as (session, scene):
+    with opened(arguments) as (session, scene):
         working = scene.take_id if not arguments.take else None
         found = [
             (take.name, take.id == working, take.created.isoformat(), [mark.name for mark in marks_of(session, take)])
@@ -152,7 +152,7 @@ def scene_and_treatment(arguments) -> "tuple[PreparedScene, Treatment, Path | No
     from crenn.store.takes import treatment_of_take
 
     library = Library(environment.library_folder(arguments.library))
-    with _opened(arguments) as (session, scene):
+    with opened(arguments) as (session, scene):
         if not scene.prepared:
             raise Missing(f"Scene {arguments.scene} has not been merged yet.", remedy="Merge it first.")
         treatment = treatment_of_take(session, scene, scene.take)

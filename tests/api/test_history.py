@@ -18,6 +18,7 @@ from crenn.core.treatment import parse_treatment
 from crenn.store.models import Frame, Scene
 from crenn.store.treatments import start_treatment
 from tests.api.case import SceneCase
+from tests.core.deliver.test_proof import dull
 
 
 class HistoryAndPresets(SceneCase):
@@ -263,6 +264,29 @@ class HistoryAndPresets(SceneCase):
         self.assertGreaterEqual(both["delta_e"], exposure["delta_e"] * 0.9)
         self.ask("POST", "/contributions", {"document": {}, "groups": [["nothing"]]}, 422)
         self.ask("POST", "/contributions", {"document": {}, "groups": []}, 422)
+
+    def test_a_kept_set_is_delivered_by_the_command_line(self):
+        outputs = [
+            {"format": "jpg", "size": {"by": "pixels", "pixels": 120}, "name": "{title} {width} {place}"},
+            {"format": "jpg", "size": {"by": "pixels", "pixels": 120}, "name": "{title} {width} {place}"},
+            {"format": "png", "profile": "Dull printer", "name": "{take} {space}"},
+        ]
+        self.http.post("/api/profiles", files={"file": ("p.icc", dull().data)})
+        self.assertEqual(self.http.put("/api/outputs", json={"name": "Two", "outputs": outputs}).status_code, 200)
+        out = self.folder / "delivered"
+
+        def run(name: str) -> None:
+            more = ["--out", str(out), "--database", self.database.url, "--library", str(self.served.library.folder)]
+            parsed = parser().parse_args(["deliver", name, str(self.scene["id"]), *more])
+            with contextlib.redirect_stdout(io.StringIO()):
+                parsed.run(parsed)
+
+        run("Two")
+        title = self.scene["title"]
+        wanted = {f"{title} 120 00001.jpg", f"{title} 120 00001 (2).jpg", "First take Dull printer.png"}
+        self.assertEqual({p.name for p in out.iterdir()}, wanted)
+        with self.assertRaisesRegex(CrennError, "no set “None”; there are: “Two”"):
+            run("None")
 
     def test_the_command_line_tells_of_it_and_renders_a_take(self):
         url, library = self.database.url, self.served.library.folder

@@ -13,7 +13,7 @@ from crenn.bench.table import Table
 from crenn.camera.dawn import shoot_dawn
 from crenn.camera.shoot import Bracket, scene_named
 from crenn.jobs.importing import bring_in
-from crenn.jobs.queue import ACTIVE, add_job
+from crenn.jobs.queue import ACTIVE, add_job, cancel
 from crenn.jobs.running import RunningJob
 from crenn.postgres import Cluster
 from crenn.store.database import Database
@@ -86,7 +86,8 @@ def _merged_by(count: int, scenes: list[int], database: Database, library: Libra
     try:
         # Each has merged once: what is read when a worker begins is not counted.
         _queued(scenes[:1] * count, database, anew=True)
-        _wait(database, True)
+        _wait(database)
+        _call_off(database)
         began = time.perf_counter()
         _queued(scenes, database)
         _wait(database)
@@ -107,12 +108,25 @@ def _queued(scenes: list[int], database: Database, anew: bool = False) -> None:
         session.commit()
 
 
-def _wait(database: Database, for_all: bool = False) -> None:
-    """Until no scene waits to be merged or is; what follows on that, in its own time, is waited for on wish."""
-    ends = time.monotonic() + _LONGEST
+def _call_off(database: Database) -> None:
+    """Call off the splitting of noise, which is done when nobody waits, and so between two measurements."""
+    with database.session() as session:
+        jobs = list(session.execute(select(Job.id).where(Job.kind == "noise", Job.state.in_(ACTIVE))).scalars())
+    for job in jobs:
+        cancel(database, job)
     active = select(func.count(Job.id)).where(Job.state.in_(ACTIVE))
-    if not for_all:
-        active = active.where(Job.kind == "merge")
+    ends = time.monotonic() + _LONGEST
+    while time.monotonic() < ends:
+        with database.session() as session:
+            if session.execute(active).scalar_one() == 0:
+                return
+        time.sleep(_LOOK)
+
+
+def _wait(database: Database) -> None:
+    """Until no scene waits to be merged or is."""
+    ends = time.monotonic() + _LONGEST
+    active = select(func.count(Job.id)).where(Job.kind == "merge", Job.state.in_(ACTIVE))
     while time.monotonic() < ends:
         with database.session() as session:
             if session.execute(active).scalar_one() == 0:
