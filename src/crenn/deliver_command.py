@@ -26,10 +26,9 @@ def add_deliver(commands) -> None:
 
 
 def _deliver(arguments: argparse.Namespace) -> None:
-    from crenn.core.deliver.codes import codes_of_output
     from crenn.core.deliver.files import deliver
     from crenn.core.deliver.metadata import CaptureMetadata
-    from crenn.core.deliver.naming import apart, named
+    from crenn.core.deliver.naming import apart
     from crenn.core.frames.read import frame_metadata
     from crenn.core.render.renderer import Renderer
 
@@ -45,16 +44,14 @@ def _deliver(arguments: argparse.Namespace) -> None:
         if treatment.takes_noise and scene.noise is None:
             scene.split_noise()
         told = _told(arguments) | {"number": number, "set": chosen.name, "place": f"{place:05d}"}
-        told |= {"date": None if metadata.taken is None else metadata.taken.strftime("%Y-%m-%d")}
         for output in chosen.outputs:
             profile = profiles.get(output.profile or "")
             # How large it is, and so what it is called, is known once it is there.
             part = arguments.out / f".part-{number}.{output.format}"
             try:
-                width, height = deliver(Renderer(scene), treatment, part, output, metadata, profile=profile).size
-                values = told | {"width": width, "height": height, "space": codes_of_output(output, profile).title}
+                found = deliver(Renderer(scene), treatment, part, output, metadata, profile=profile)
                 there = sorted(p.name for p in arguments.out.iterdir() if not p.name.startswith(".part-"))
-                name = apart([*there, named(output.name, values, output.format)])[-1]
+                name = apart([*there, found.named(output, told)])[-1]
                 part.rename(arguments.out / name)
             finally:
                 part.unlink(missing_ok=True)

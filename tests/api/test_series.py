@@ -47,12 +47,12 @@ class Series(ApiCase):
                 "label": "By hand",
             }
             self.assertEqual(self.http.put(f"/api/scenes/{scene}/treatment", json=body).status_code, 200)
-            self.assertEqual(self.http.put(f"/api/scenes/{scene}/key", json={"key": True}).status_code, 200)
+            self.assertEqual(self.http.patch(f"/api/scenes/{scene}", json={"series_key": True}).status_code, 200)
         self.assertEqual([m["key"] for m in self.series()["members"]], [True, *[False] * 6, True])
         job = self.http.post(f"{self.shoot}/series", json={"scenes": ids}).json()
         self.work()
         light = self.series()["light"]
-        self.assertTrue(light["treated"])
+        self.assertEqual(light["treated"], COUNT)
         self.assertAlmostEqual(light["smooth"][-1] - light["smooth"][0], 3, delta=0.5)
         between = [self.treated(scene)["saturation"]["saturation"] for scene in ids]
         np.testing.assert_allclose(between, np.linspace(0.8, 1.5, COUNT), atol=1e-6)
@@ -62,6 +62,15 @@ class Series(ApiCase):
         self.assertEqual(self.treated(ids[3]).get("saturation", {}).get("saturation", 1.0), 1.0)
         self.http.post(f"/api/scenes/{ids[3]}/redo")
         self.assertEqual(job["kind"], "series")
+        # All of it is taken back at once, but where somebody went on.
+        about = self.http.get(f"/api/scenes/{ids[5]}").json()
+        body = {"document": {"exposure": {"ev": 1.0}}, "parent": about["revision"], "label": "Brighter"}
+        self.http.put(f"/api/scenes/{ids[5]}/treatment", json=body)
+        self.assertEqual(self.http.post(f"{self.shoot}/series/back", json={"scenes": ids}).json(), COUNT - 1)
+        saturations = [self.treated(scene)["saturation"]["saturation"] for scene in ids]
+        self.assertEqual(saturations, [0.8, *[1.0] * (COUNT - 2), 1.5])
+        self.assertEqual(self.treated(ids[5])["exposure"]["ev"], 1.0)
+        self.assertEqual(self.series()["light"]["treated"], 0)
         film = {"codec": "h264", "rate": 4, "pixels": 180, "quality": 90}
         job = self.http.post(f"{self.shoot}/films", json={"scenes": ids, "film": film}).json()
         self.work()
@@ -98,7 +107,6 @@ class Series(ApiCase):
         for wrong in ({"rate": 0}, {"pixels": 1e9}, {"codec": "none"}, {"more": 1}):
             answer = self.http.post(f"{self.shoot}/films", json={"scenes": ids, "film": wrong})
             self.assertEqual(answer.status_code, 422, wrong)
-        self.assertEqual(self.http.put("/api/scenes/9999/key", json={"key": True}).status_code, 404)
         # In the bin it is no part of the night: what is left is too short.
         self.http.patch(f"/api/scenes/{ids[4]}", json={"binned": True})
         self.assertEqual(self.http.get(f"{self.shoot}/series").json(), [])
@@ -107,5 +115,5 @@ class Series(ApiCase):
         before = self.treated(ids[2])
         self.http.post(f"{self.shoot}/series", json={"scenes": ids, "treat": False})
         self.work()
-        self.assertFalse(self.series()["light"]["treated"])
+        self.assertEqual(self.series()["light"]["treated"], 0)
         self.assertEqual(self.treated(ids[2]), before)

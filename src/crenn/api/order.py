@@ -19,18 +19,17 @@ from crenn.core.errors import CrennError, Missing
 from crenn.core.render.excerpt import sheet_picture
 from crenn.store.models import Job, Scene, Shoot
 from crenn.store.parcel import ENDING, parcelled
-from crenn.store.treatments import current_treatment
+from crenn.store.treatments import current_treatment, locked
 
 router = APIRouter(prefix="/api", tags=["library"])
 
 
 @router.patch("/scenes/{scene_id}")
 def change_scene(scene_id: PathId, body: SceneChange, config: Settings = Depends(settings)) -> SceneSummary:
-    """Rename a scene, mark it as chosen, or put it into the bin or back: nothing of it is lost there."""
+    """Rename a scene, mark it as chosen or as a key of its series, or put it into the bin, where nothing of it is lost,
+    or back."""
     with config.database.session() as session:
-        scene = session.get(Scene, scene_id, with_for_update=True)
-        if scene is None:
-            raise Missing("This scene is no longer in the library.")
+        scene = locked(session, scene_id)
         for name, value in body.model_dump(exclude_none=True).items():
             setattr(scene, name, value)
         session.commit()

@@ -96,6 +96,7 @@ class SceneChange(Body):
     title: Words | None = Field(None, min_length=1, max_length=200)
     choice: int | None = Field(None, ge=0, le=3)
     binned: bool | None = None
+    series_key: bool | None = Field(None, description="whether its series goes by its treatment")
 
 
 class ShootChange(Body):

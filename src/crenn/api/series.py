@@ -6,16 +6,17 @@ from typing import Annotated
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from crenn.api.context import Settings, settings
 from crenn.api.library import picture_version
 from crenn.api.schemas import Body, Id, JobOut, PathId
-from crenn.core.errors import CrennError, Missing
+from crenn.core.errors import CrennError
 from crenn.core.frames.intervals import Series
 from crenn.core.series.film import Film
 from crenn.jobs.queue import add_job
 from crenn.store.models import Job, Scene
-from crenn.store.series import measured, series_of
+from crenn.store.series import measured, series_of, take_back, treated_along
 
 router = APIRouter(prefix="/api", tags=["series"])
 #: Films that are listed.
@@ -47,7 +48,7 @@ class LightOut(BaseModel):
 
     curve: list[float]
     smooth: list[float]
-    treated: bool = Field(description="whether the scenes were treated by that")
+    treated: int = Field(description="scenes that stand as they were treated by that")
 
 
 class SeriesOut(BaseModel):
@@ -60,24 +61,22 @@ class SeriesOut(BaseModel):
     light: LightOut | None = Field(description="none before it was looked at")
 
 
-class SeriesIn(Body):
+class SceneList(Body):
     """A series, by its scenes in the order of time."""
 
     scenes: Annotated[list[Id], Field(min_length=2, max_length=20_000)]
+
+
+class SeriesIn(SceneList):
+    """A series, and what is done with it."""
+
     treat: bool = Field(True, description="whether scenes are treated, or their light is looked at alone")
 
 
-class FilmIn(Body):
+class FilmIn(SceneList):
     """A series, and what its film is to be like."""
 
-    scenes: Annotated[list[Id], Field(min_length=2, max_length=20_000)]
     film: Film = Field(default_factory=Film)
-
-
-class KeyIn(Body):
-    """Whether a scene is a key of its series."""
-
-    key: bool
 
 
 @router.get("/shoots/{shoot_id}/series")
@@ -90,7 +89,7 @@ def series(shoot_id: PathId, config: Settings = Depends(settings)) -> list[Serie
                 members=[_member(scene, at) for scene, at in zip(scenes, one.times)],
                 missing=[GapOut(after=after, count=count) for after, count in one.missing],
                 set_back=list(one.set_back),
-                light=None if (found := measured(session, shoot_id, [s.id for s in scenes])) is None else _light(found),
+                light=_light(session, shoot_id, [scene.id for scene in scenes]),
             )
             for one, scenes in series_of(session, shoot_id)
         ]
@@ -110,19 +109,11 @@ def _member(scene: Scene, at: float) -> MemberOut:
     )
 
 
-def _light(found: dict) -> LightOut:
-    return LightOut(curve=found["curve"], smooth=found["smooth"], treated=found["treated"])
-
-
-@router.put("/scenes/{scene_id}/key")
-def set_key(scene_id: PathId, body: KeyIn, config: Settings = Depends(settings)) -> None:
-    """Make a scene a key of its series, or no longer."""
-    with config.database.session() as session:
-        scene = session.get(Scene, scene_id, with_for_update=True)
-        if scene is None:
-            raise Missing("This scene is no longer in the library.")
-        scene.series_key = body.key
-        session.commit()
+def _light(session: Session, shoot_id: int, scenes: list[int]) -> LightOut | None:
+    found = measured(session, shoot_id, scenes)
+    if found is None:
+        return None
+    return LightOut(curve=found["curve"], smooth=found["smooth"], treated=len(treated_along(session, scenes)))
 
 
 @router.post("/shoots/{shoot_id}/series")
@@ -134,6 +125,16 @@ def treat(shoot_id: PathId, body: SeriesIn, config: Settings = Depends(settings)
         job = add_job(session, "series", shoot_id=shoot_id, options=options)
         session.commit()
         return JobOut.model_validate(job)
+
+
+@router.post("/shoots/{shoot_id}/series/back")
+def take_series_back(shoot_id: PathId, body: SceneList, config: Settings = Depends(settings)) -> int:
+    """Take back what the scenes of a series were treated with, where nothing was done since; how many scenes."""
+    with config.database.session() as session:
+        _named(series_of(session, shoot_id), body.scenes)
+        count = take_back(session, body.scenes)
+        session.commit()
+        return count
 
 
 @router.post("/shoots/{shoot_id}/films")

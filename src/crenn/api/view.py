@@ -19,7 +19,7 @@ from crenn.api.faults import validation_words
 from crenn.core.areas.part import Id
 from crenn.core.changes import Change, UnknownPlace
 from crenn.core.colorimetry.profiles import IccProfile
-from crenn.core.deliver.proof import Proof, proof_view
+from crenn.core.deliver.proof import Proof, device_of
 from crenn.core.errors import CrennError
 from crenn.core.files import as_jpeg
 from crenn.core.noise.cleaning import Box
@@ -167,10 +167,9 @@ def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest, prof
         size = max(round(window.out_width * scale), 1), max(round(window.out_height * scale), 1)
         window = Window(window.x, window.y, window.width, window.height, *size)
     finer = 1 if wanted.coarse else renderer.oversampling(frame, window)
-    about = About(wanted.area, wanted.piece, wanted.range, wanted.within, wanted.ink)
+    device = device_of(wanted.proof, profile) if wanted.proof is not None and profile is not None else None
+    about = About(wanted.area, wanted.piece, wanted.range, wanted.within, wanted.ink, device)
     codes, shares = paint_view(renderer, shown, window, wanted.view, finer, not wanted.coarse, about)
-    if wanted.proof is not None and profile is not None and wanted.view == "picture":
-        codes = proof_view(renderer, shown, window, wanted.proof, profile, finer, not wanted.coarse)
     data = as_jpeg(codes, 82 if wanted.coarse else 93, whole_colour=not wanted.coarse)
     known = hashlib.sha256(repr((frame.scene, frame.key)).encode()).hexdigest()[:16]
     header = {

@@ -17,8 +17,8 @@ from crenn.core.progress import Progress
 
 #: Size of the frames, (width, height): there are many.
 SERIES_SIZE = (1500, 1000)
-#: The brightest share of a scene is taken for lamps, which burn on whatever the sky does.
-_LAMPS = 0.015
+#: Up to how bright a part of a scene is lit by the sky: a quantile of its luminance.
+_BY_SKY = 0.85
 #: Colour of the light that comes, before the sun is up and then.
 _BLUE, _WARM = np.array([0.8, 0.95, 1.3], np.float32), np.array([1.25, 1.0, 0.75], np.float32)
 #: EV by which the light is off before the camera's meter sets it anew.
@@ -27,16 +27,17 @@ _LONGEST = 400
 
 
 def dawning(light: np.ndarray, ev: float, share: float) -> np.ndarray:
-    """A scene's light, float32 (H, W, 3), once its surroundings have become brighter by EV; lamps stay.
+    """A scene's light, float32 (H, W, 3), once the light of the sky on it has become brighter by EV; lamps stay.
 
-    ``share`` is how far the dawn is, 0 to 1.
+    ``share`` is how far the dawn is, 0 to 1. What is brighter than most of the scene is lit by lamps: the sky's part of
+    its light is taken for no more than theirs, so that nothing becomes darker than what was darker before.
     """
-    y = luminance(light)
-    limit = float(np.quantile(y, 1 - _LAMPS))
-    lamps = np.clip(np.log2(np.maximum(y, 1e-9) / limit) + 0.5, 0, 1)[..., None]
+    y = np.maximum(luminance(light), 1e-9)
+    most = float(np.quantile(y, _BY_SKY))
+    of_sky = light * (np.minimum(y, most) / y)[..., None]
     colour = _BLUE * (1 - share) + _WARM * share
     colour = 1 + (colour / float(luminance(colour)) - 1) * np.sin(np.pi * share)
-    return np.asarray(light * (lamps + (1 - lamps) * np.exp2(np.float32(ev)) * colour.astype(np.float32)))
+    return np.asarray(np.maximum(light + of_sky * (np.exp2(np.float32(ev)) * colour.astype(np.float32) - 1), 0))
 
 
 def metered(scene: Scene, bracket: Bracket, ev: float) -> list[Exposure]:

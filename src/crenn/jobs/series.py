@@ -10,6 +10,7 @@ from crenn.core.series.treating import SeriesLight, write_film
 from crenn.core.treatment import Treatment
 from crenn.jobs.running import RunningJob
 from crenn.store.models import Scene, Shoot
+from crenn.store.series import TREATED
 from crenn.store.treatments import StaleRevision, change_treatment, current_treatment
 
 #: How often a scene's treatment is changed again that somebody else changed meanwhile.
@@ -42,7 +43,7 @@ def treat_series(job: RunningJob) -> None:
             rendering.at(place / len(scenes), f"Treating scene {place + 1} of {len(scenes)}")
             _treat(job, number, folder, treatments[place])
     found = {"curve": light.curve.round(4).tolist(), "smooth": light.smooth.round(4).tolist()}
-    job.done({"scenes": scenes, "treated": job.options["treat"]} | found)
+    job.done({"scenes": scenes} | found)
 
 
 def _treat(job: RunningJob, number: int, folder: str, treatment: Treatment) -> None:
@@ -54,7 +55,7 @@ def _treat(job: RunningJob, number: int, folder: str, treatment: Treatment) -> N
             if scene is None:
                 raise Missing("A scene of this series is no longer in the library.")
             try:
-                change_treatment(session, number, document, scene.take.revision_id or 0, "Along the series")
+                change_treatment(session, number, document, scene.take.revision_id or 0, TREATED)
             except StaleRevision:
                 if attempt + 1 == _TRIES:
                     raise

@@ -10,10 +10,8 @@ from crenn.camera.flaws import Flaws
 from crenn.camera.sensor import Sensor
 from crenn.camera.shoot import SHIPPED_SIZE, Bracket, scene_named, shoot
 from crenn.core.basis import basis_of, carried_over
-from crenn.core.deliver.codes import codes_of_output
 from crenn.core.deliver.files import deliver, deliver_mask
 from crenn.core.deliver.metadata import CaptureMetadata
-from crenn.core.deliver.naming import named
 from crenn.core.deliver.output import Output
 from crenn.core.errors import CrennError
 from crenn.core.frames.camera_noise import fit_camera_noise
@@ -217,10 +215,8 @@ def deliver_scene(job: RunningJob) -> None:
     path = job.library.delivery(job.id, output.format)
     found = deliver(Renderer(prepared), treatment, path, output, metadata, rendering, profile)
     width, height = found.size
-    values = about | {"width": width, "height": height, "space": codes_of_output(output, profile).title}
-    values |= {"date": None if metadata.taken is None else metadata.taken.strftime("%Y-%m-%d")}
     told = {"format": output.format, "width": width, "height": height, "quality": found.quality}
-    job.done(told | {"bytes": path.stat().st_size, "name": named(output.name, values, output.format)})
+    job.done(told | {"bytes": path.stat().st_size, "name": found.named(output, about)})
 
 
 def show_alone(job: RunningJob) -> None:

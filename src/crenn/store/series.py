@@ -8,8 +8,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
 from crenn.core.frames.intervals import Moment, Series, find_series, moment_of
-from crenn.store.models import Frame, Job, Scene
+from crenn.store.models import Frame, Job, Revision, Scene, Take
+from crenn.store.treatments import undo
 
+#: What treating a scene with its series is called in its history.
+TREATED = "Along the series"
 #: A clock is set back once or twice; where times go back more often, names do not tell the order.
 _SET_BACK = 2
 
@@ -34,6 +37,20 @@ def measured(session: Session, shoot_id: int, scenes: Sequence[int]) -> dict | N
         if job.result and job.result["scenes"] == list(scenes):
             return job.result
     return None
+
+
+def treated_along(session: Session, scenes: Sequence[int]) -> set[int]:
+    """Those of some scenes that stand as they were treated with their series."""
+    standing = select(Scene.id).join(Take, Take.id == Scene.take_id).join(Revision, Revision.id == Take.revision_id)
+    return set(session.execute(standing.where(Scene.id.in_(scenes), Revision.label == TREATED)).scalars())
+
+
+def take_back(session: Session, scenes: Sequence[int]) -> int:
+    """Take back what scenes were treated with along their series, where nothing was done since; how many."""
+    treated = sorted(treated_along(session, scenes))
+    for number in treated:
+        undo(session, number)
+    return len(treated)
 
 
 def _lights(scene: Scene) -> list[Frame]:

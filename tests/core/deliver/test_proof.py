@@ -11,11 +11,12 @@ from crenn.core.colorimetry.profiles import IccProfile, brought, read_profile
 from crenn.core.colorimetry.spaces import D65_XY, SRGB_XY, rgb_to_xyz_matrix, srgb_encode, xy_to_xyz
 from crenn.core.deliver.files import deliver
 from crenn.core.deliver.output import Output
-from crenn.core.deliver.proof import Proof, proof_view, proofed
+from crenn.core.deliver.proof import Proof, device_of, proofed
 from crenn.core.errors import CrennError
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
+from crenn.core.render.views import About, paint_view
 from crenn.core.render.window import Window
 from crenn.core.treatment import Treatment
 from tests.support import FolderCase, night
@@ -112,11 +113,16 @@ class Profiles(FolderCase):
         light = night()
         light[40:120, 40:160] = (0.02, 0.5, 0.02)
         renderer = Renderer(PreparedScene.from_radiance(RadianceMap(light, None)))
-        proof, profile = Proof(profile="x", marks=False), dull()
-        whole = proof_view(renderer, Treatment(), Window.whole((320, 480)), proof, profile)
-        part = proof_view(renderer, Treatment(), Window(100, 60, 200, 120, 200, 120), proof, profile)
+        profile = dull()
+
+        def proof(window: Window, marks: bool = False) -> np.ndarray:
+            about = About(device=device_of(Proof(profile="x", marks=marks), profile))
+            return paint_view(renderer, Treatment(), window, "picture", about=about)[0]
+
+        whole = proof(Window.whole((320, 480)))
+        part = proof(Window(100, 60, 200, 120, 200, 120))
         off = np.abs(part.astype(int) - whole[60:180, 100:300])
         self.assertLessEqual(off.mean(), 0.8)
-        marked = proof_view(renderer, Treatment(), Window.whole((320, 480)), Proof(profile="x"), profile)
+        marked = proof(Window.whole((320, 480)), marks=True)
         changed = (marked != whole).any(-1)
-        self.assertGreater(changed[36:124, 36:164].sum(), 300)
+        self.assertGreater(changed[36:124, 36:164].sum(), 200)

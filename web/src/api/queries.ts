@@ -89,8 +89,6 @@ export const useFilms = (shoot: number) => useQuery(films(shoot));
 
 /** Shoots, scenes or frames are no longer what they were. */
 export const shootsChanged = () => void queries.invalidateQueries({ queryKey: shoots.queryKey });
-/** Keys of a shoot's series are no longer what they were. */
-export const seriesChanged = (shoot: number) => void queries.invalidateQueries({ queryKey: series(shoot).queryKey });
 /** A scene is shown as a key, or none, before the server has said so. */
 export const keySeen = (shoot: number, scene: number, key: boolean) =>
   queries.setQueryData(series(shoot).queryKey, (known) =>

@@ -311,7 +311,8 @@ export interface paths {
         head?: never;
         /**
          * Change Scene
-         * @description Rename a scene, mark it as chosen, or put it into the bin or back: nothing of it is lost there.
+         * @description Rename a scene, mark it as chosen or as a key of its series, or put it into the bin, where nothing of it is lost,
+         *     or back.
          */
         patch: operations["change_scene"];
         trace?: never;
@@ -1818,7 +1819,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scenes/{scene_id}/key": {
+    "/api/shoots/{shoot_id}/series/back": {
         parameters: {
             query?: never;
             header?: never;
@@ -1826,12 +1827,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        put?: never;
         /**
-         * Set Key
-         * @description Make a scene a key of its series, or no longer.
+         * Take Series Back
+         * @description Take back what the scenes of a series were treated with, where nothing was done since; how many scenes.
          */
-        put: operations["set_key"];
-        post?: never;
+        post: operations["take_series_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4833,14 +4834,6 @@ export interface components {
             presets: components["schemas"]["KeptPresetOut"][];
         };
         /**
-         * KeyIn
-         * @description Whether a scene is a key of its series.
-         */
-        KeyIn: {
-            /** Key */
-            key: boolean;
-        };
-        /**
          * Lamp
          * @description A lamp: compact, and far brighter than its surroundings and the rest of the scene.
          */
@@ -5133,9 +5126,9 @@ export interface components {
             smooth: number[];
             /**
              * Treated
-             * @description whether the scenes were treated by that
+             * @description scenes that stand as they were treated by that
              */
-            treated: boolean;
+            treated: number;
         };
         /**
          * LightRange
@@ -6928,6 +6921,11 @@ export interface components {
             choice?: number | null;
             /** Binned */
             binned?: boolean | null;
+            /**
+             * Series Key
+             * @description whether its series goes by its treatment
+             */
+            series_key?: boolean | null;
         };
         /**
          * SceneLensOut
@@ -6961,6 +6959,14 @@ export interface components {
              */
             note: string | null;
             plot: components["schemas"]["LensPlotOut"] | null;
+        };
+        /**
+         * SceneList
+         * @description A series, by its scenes in the order of time.
+         */
+        SceneList: {
+            /** Scenes */
+            scenes: number[];
         };
         /**
          * SceneOut
@@ -7062,7 +7068,7 @@ export interface components {
         };
         /**
          * SeriesIn
-         * @description A series, by its scenes in the order of time.
+         * @description A series, and what is done with it.
          */
         SeriesIn: {
             /** Scenes */
@@ -17947,18 +17953,18 @@ export interface operations {
             };
         };
     };
-    set_key: {
+    take_series_back: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                scene_id: number;
+                shoot_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["KeyIn"];
+                "application/json": components["schemas"]["SceneList"];
             };
         };
         responses: {
@@ -17968,7 +17974,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": number;
                 };
             };
             /** @description Bad Request */

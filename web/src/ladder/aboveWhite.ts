@@ -1,3 +1,4 @@
+import type { Report } from "../api/client";
 import { evAt } from "./scale";
 
 type Pairs = [number, number][];
@@ -42,6 +43,19 @@ export function stopOfEv(lines: Pairs, tones: Pairs, ev: number): number | null 
 export function evOfStop(lines: Pairs, tones: Pairs, stop: number): number | null {
   const known = pairs(lines, tones);
   return known.length < 2 ? null : read(known, 0, stop);
+}
+
+/** Share of the scene whose light lies above a stop, by its histogram. */
+export function shareAbove(
+  report: Pick<Report, "histogram" | "histogram_start" | "histogram_bin">,
+  stop: number,
+): number {
+  const { histogram, histogram_start: start, histogram_bin: bin } = report;
+  return histogram.reduce((sum, share, i) => {
+    // Of the bin that the stop lies in, what lies above it.
+    const above = Math.min(1, Math.max(0, (start + (i + 1) * bin - stop) / bin));
+    return sum + share * above;
+  }, 0);
 }
 
 /** The EV of the picture that is shown as white. */

@@ -3,6 +3,7 @@ import { Button } from "@mui/material";
 import type { Film, Job, Series } from "../api/client";
 import { isActive, useNews } from "../api/news";
 import { useFilms } from "../api/queries";
+import { FileLine } from "../panel/deliver/FileLine";
 import { ChoiceRow, NumberRow } from "../panel/deliver/rows";
 import { JobProgress } from "../panel/JobProgress";
 import { changeFilm, makeFilm, usePlaying } from "../state/series";
@@ -62,17 +63,6 @@ function Made({ job }: { job: Job }) {
   if (job.state === "failed") return <p className="fault">{job.fault}</p>;
   const made = job.result as { name: string; bytes: number; pictures: number } | null;
   if (job.state !== "done" || !made) return null;
-  return (
-    <div className="progress">
-      <div className="line">
-        <span className="path">{made.name}</span>
-        <a className="active" href={`/api/deliveries/${job.id}/file`} download>
-          Download
-        </a>
-      </div>
-      <span className="dim">
-        {CODECS[(job.options.film as Film).codec]}, {made.pictures} pictures, {bytes(made.bytes)}
-      </span>
-    </div>
-  );
+  const facts = [CODECS[(job.options.film as Film).codec], `${made.pictures} pictures`, bytes(made.bytes)];
+  return <FileLine job={job.id} name={made.name} facts={facts.join(", ")} />;
 }

@@ -6,7 +6,7 @@ import { isActive, useNews } from "../api/news";
 import { useSeries, useShoots } from "../api/queries";
 import { ChoiceRow, SwitchRow } from "../panel/deliver/rows";
 import { JobProgress } from "../panel/JobProgress";
-import { flickerOf, goTo, setKey, treatSeries, usePlaying } from "../state/series";
+import { flickerOf, goTo, setKey, takeBack, treatSeries, usePlaying } from "../state/series";
 import { lasting } from "../units";
 import { FilmFields } from "./FilmFields";
 import { LightCurve } from "./LightCurve";
@@ -61,6 +61,7 @@ export default function SeriesPage() {
   });
 
   const flicker = series ? flickerOf(series) : null;
+  const treated = series?.light?.treated ?? 0;
   const keys = members.filter((m) => m.key).length;
   const source = here ? pictureOf(here) : null;
   return (
@@ -130,8 +131,13 @@ export default function SeriesPage() {
               {flicker !== null && (
                 <p className="dim" data-testid="flicker">
                   Exposures flicker by {flicker.toFixed(3)} EV
-                  {series.light?.treated ? ", which is taken out." : "."}
+                  {treated > 0 ? ", which is taken out." : "."}
                 </p>
+              )}
+              {treated > 0 && !working && (
+                <button className="quiet" onClick={() => void takeBack(shoot, series)}>
+                  take the series' treatment back
+                </button>
               )}
               {working && <JobProgress job={working} />}
             </section>

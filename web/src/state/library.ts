@@ -51,7 +51,10 @@ export function found(shoots: Shoot[], { words, choice, bin }: Looked): Shoot[] 
     .filter((shoot) => all || shoot.scenes.length > 0);
 }
 
-export async function changeScene(id: number, change: { title?: string; choice?: number; binned?: boolean }) {
+export async function changeScene(
+  id: number,
+  change: { title?: string; choice?: number; binned?: boolean; series_key?: boolean },
+) {
   await told(answered(api.PATCH("/api/scenes/{scene_id}", { params: { path: { scene_id: id } }, body: change })));
   shootsChanged();
 }

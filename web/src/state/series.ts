@@ -1,8 +1,9 @@
 import { create } from "zustand";
 
 import { answered, api, type Film, type Series } from "../api/client";
-import { filmsChanged, keySeen, seriesChanged } from "../api/queries";
-import { told } from "./messages";
+import { filmsChanged, keySeen, shootsChanged } from "../api/queries";
+import { changeScene } from "./library";
+import { tell, told } from "./messages";
 
 interface Playing {
   /** Which of the shoot's series. */
@@ -28,10 +29,8 @@ export const changeFilm = (change: Partial<Film>) =>
 
 /** Make a scene a key of its series, or no longer. */
 export async function setKey(shoot: number, scene: number, key: boolean) {
-  const path = { scene_id: scene };
   keySeen(shoot, scene, key);
-  await told(answered(api.PUT("/api/scenes/{scene_id}/key", { params: { path }, body: { key } })));
-  seriesChanged(shoot);
+  await changeScene(scene, { series_key: key });
 }
 
 /** Look at the light of a series; treat all of it by its keys if that is wanted. */
@@ -44,6 +43,16 @@ export const treatSeries = (shoot: number, { members }: Series, treat: boolean) 
       }),
     ),
   );
+
+/** Take back what the scenes were treated with, where nothing was done since. */
+export async function takeBack(shoot: number, { members }: Series) {
+  const path = { shoot_id: shoot };
+  const body = { scenes: members.map((m) => m.id) };
+  const count = await told(answered(api.POST("/api/shoots/{shoot_id}/series/back", { params: { path }, body })));
+  if (count === undefined) return;
+  tell(`${count === 1 ? "One scene is" : `${count} scenes are`} as before; redo is in each one's history.`, "note");
+  shootsChanged();
+}
 
 /** Make a film of a series as it is treated now. */
 export async function makeFilm(shoot: number, { members }: Series) {

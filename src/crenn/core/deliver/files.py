@@ -1,6 +1,6 @@
 """Writes finished pictures: JPEG, PNG, TIFF, AVIF, WebP, and light as OpenEXR and DNG."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,6 +18,7 @@ from crenn.core.deliver.gain_map import GainMap
 from crenn.core.deliver.hdr import LightLevel
 from crenn.core.deliver.lossy import write_lossy
 from crenn.core.deliver.metadata import CaptureMetadata
+from crenn.core.deliver.naming import named
 from crenn.core.deliver.output import Output
 from crenn.core.deliver.sharpen import Sharpening, noise_of
 from crenn.core.deliver.spaces import SPACES, CodeSpace
@@ -36,10 +37,23 @@ _PART, _PARTS = 192, 3
 
 @dataclass(frozen=True)
 class Delivered:
-    """What a file came to: (w, h) with its border, and its quality, if that was of any account."""
+    """What a file came to: (w, h) with its border, its quality, if that was of any account, what its codes are of, and
+    the day when it was taken."""
 
     size: tuple[int, int]
     quality: int | None
+    space: str
+    day: str | None
+
+    def named(self, output: Output, told: Mapping[str, str | int | None]) -> str:
+        """What the file is called by its output's pattern; ``told`` has what it cannot know of itself."""
+        own: dict[str, str | int | None] = {
+            "width": self.size[0],
+            "height": self.size[1],
+            "space": self.space,
+            "date": self.day,
+        }
+        return named(output.name, {**told, **own}, output.format)
 
 
 def deliver(
@@ -72,52 +86,68 @@ def deliver(
     CrennError
         If it would be too large, light is to have a border, or the file cannot be written.
     """
-    progress, metadata = progress or Progress(), (metadata or CaptureMetadata()).told(output.about)
+    progress, metadata = progress or Progress(), metadata or CaptureMetadata()
     if output.border is not None and output.of_light:
         raise CrennError("A border goes round a picture, not round scene-linear light;", path, "leave it out.")
     # A raw developer is given all that was merged.
-    shown = Treatment.neutral() if output.format == "dng" else treatment
-    height, width = renderer.frame(shown).size
+    treatment = Treatment.neutral() if output.format == "dng" else treatment
+    height, width = renderer.frame(treatment).size
     size = output.size.of((width, height))
-    rendering = progress.part(0, 0.9)
-    quality = None
-    with replacing(path) as temporary, ExitStack() as open_until_then:
-        if output.format == "exr":
-            write_light(temporary, size, light_bands(renderer, treatment, size, rendering), output.half)
-        elif output.format == "dng":
-            bands = light_bands(renderer, shown, size, rendering)
-            write_dng(temporary, size, bands, renderer.brightest, metadata, output.half)
+    space, quality = codes_of_output(output, profile), None
+    told = metadata.told(output.about)
+    with replacing(path) as temporary:
+        if output.of_light:
+            bands = light_bands(renderer, treatment, size, progress.part(0, 0.9))
+            if output.format == "exr":
+                write_light(temporary, size, bands, output.half)
+            else:
+                write_dng(temporary, size, bands, renderer.brightest, told, output.half)
         else:
-            space = codes_of_output(output, profile)
-            gains = None
-            if output.stops is not None and not output.pq:
-                gains = open_until_then.enter_context(GainMap.waiting(size, temporary.parent))
-            peak = 1.0 if output.stops is None else 2.0**output.stops
-            if gains is None:
-                bands = code_bands(renderer, treatment, size, rendering, space, peak)
-            else:
-                bands = _with_gains(gains, renderer, treatment, size, rendering, space, peak)
-            dpi = output.size.dpi if output.size.by == "print" else None
-            sharpening = Sharpening.made_for(output.sharpen, output.sharpening, dpi)
-            if sharpening is not None:
-                noise = noise_of(_parts(renderer, treatment, size, space, peak if output.pq else 1.0))
-                bands = sharpening.bands(bands, noise)
-            if output.border is not None:
-                bands, size = bordered(bands, size, output.border, space)
-            level = LightLevel() if output.pq else None
-            if level is not None:
-                bands = level.watching(bands)
-            xmp = packet(output.about, treatment, SEGMENT if output.format == "jpg" else None)
-            srgb = space is SPACES["srgb"]
-            labels = Labels(space.profile, srgb, metadata.exif(output.about), xmp, dpi, level)
-            if output.format == "png":
-                write_png(temporary, size, bands, labels, 16 if output.pq else output.bits)
-            elif output.format == "tif":
-                write_tiff(temporary, size, bands, labels, metadata, output.bits)
-            else:
-                quality = write_lossy(temporary, output, size, bands, labels, progress.part(0.9, 1.0), gains)
+            size, quality = _write_picture(temporary, renderer, treatment, size, output, space, told, progress)
     progress.at(1.0, "Written")
-    return Delivered(size, quality)
+    return Delivered(size, quality, space.title, metadata.day)
+
+
+def _write_picture(
+    path: Path,
+    renderer: Renderer,
+    treatment: Treatment,
+    size: tuple[int, int],
+    output: Output,
+    space: CodeSpace,
+    metadata: CaptureMetadata,
+    progress: Progress,
+) -> tuple[tuple[int, int], int | None]:
+    """Write a picture of a size (w, h); its size with a border, and the quality that it came to."""
+    rendering = progress.part(0, 0.9)
+    peak = 1.0 if output.stops is None else 2.0**output.stops
+    level = LightLevel() if output.pq else None
+    with ExitStack() as open_until_then:
+        gains = None
+        if peak > 1.0 and not output.pq:
+            gains = open_until_then.enter_context(GainMap.waiting(size, path.parent))
+            bands = _with_gains(gains, renderer, treatment, size, rendering, space, peak)
+            # The picture itself reaches no farther than ever.
+            peak = 1.0
+        else:
+            bands = code_bands(renderer, treatment, size, rendering, space, peak)
+        dpi = output.size.dpi if output.size.by == "print" else None
+        sharpening = Sharpening.made_for(output.sharpen, output.sharpening, dpi)
+        if sharpening is not None:
+            bands = sharpening.bands(bands, noise_of(_parts(renderer, treatment, size, space, peak)))
+        if output.border is not None:
+            bands, size = bordered(bands, size, output.border, space)
+        if level is not None:
+            bands = level.watching(bands)
+        xmp = packet(output.about, treatment, SEGMENT if output.format == "jpg" else None)
+        labels = Labels(space.profile, space is SPACES["srgb"], metadata.exif(output.about), xmp, dpi, level)
+        if output.format == "png":
+            write_png(path, size, bands, labels, 16 if output.pq else output.bits)
+        elif output.format == "tif":
+            write_tiff(path, size, bands, labels, metadata, output.bits)
+        else:
+            return size, write_lossy(path, output, size, bands, labels, progress.part(0.9, 1.0), gains)
+    return size, None
 
 
 def _with_gains(

@@ -44,6 +44,11 @@ class CaptureMetadata:
         exposure = {} if about.exposure else dict.fromkeys(("seconds", "aperture", "iso", "focal_length"))
         return replace(self, **camera, **exposure, **({} if about.time else {"taken": None}))  # type: ignore[arg-type]
 
+    @property
+    def day(self) -> str | None:
+        """When it was taken, as files are named by it; None where it is not told."""
+        return None if self.taken is None else self.taken.strftime("%Y-%m-%d")
+
     def exif(self, about: About | None = None) -> Image.Exif:
         """As Exif 2.32, with who made it and whose it is."""
         exif = Image.Exif()

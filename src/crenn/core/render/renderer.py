@@ -253,24 +253,32 @@ class Renderer:
         limits : ndarray, uint8 (h, w)
             Bits 1, 2, 4: red, green, blue at white; 8: all at black; 16: a colour that sRGB could not show.
         """
-        larger = window.oversampled(oversample)
-        if larger is not None:
-            light, limits = self.shown(treatment, larger, fine)
-            size = window.out_width, window.out_height
-            return encoded(cv2.resize(light, size, interpolation=cv2.INTER_AREA), bits), _any_within(limits, size)
+        if window.oversampled(oversample) is not None:
+            light, limits = self.shown(treatment, window, fine, oversample=oversample)
+            return encoded(light, bits), limits
         program, inputs = self._picture_inputs(treatment, window, fine)
         return codes_of(inputs, Display.of(program), bits)
 
     def shown(
-        self, treatment: Treatment, window: Window, fine: bool = True, space: np.ndarray = SRGB, peak: float = 1.0
+        self,
+        treatment: Treatment,
+        window: Window,
+        fine: bool = True,
+        space: np.ndarray = SRGB,
+        peak: float = 1.0,
+        oversample: int = 1,
     ) -> tuple[np.ndarray, np.ndarray]:
         """The picture as the light that a screen is to give, 0 to ``peak`` of a space, float32 (h, w, 3), and its
         limits.
 
         The space is one of `crenn.core.render.display.space_of`; 1 is white, and lamps reach the peak.
 
-        What is made smaller is averaged as light, and encoded after that.
+        What is made smaller is averaged as light, and encoded after that; see `picture` for ``oversample``.
         """
+        if (larger := window.oversampled(oversample)) is not None:
+            light, limits = self.shown(treatment, larger, fine, space, peak)
+            size = window.out_width, window.out_height
+            return cv2.resize(light, size, interpolation=cv2.INTER_AREA), _any_within(limits, size)
         program, inputs = self._picture_inputs(treatment, window, fine)
         light, limits = shown_of(inputs, Display.of(program, space, peak))
         if peak != 1.0:

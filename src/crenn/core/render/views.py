@@ -1,13 +1,13 @@
 """Views of a scene besides the plain picture."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
 import cv2
 import numpy as np
 
-from crenn.core.areas.area import FULL
+from crenn.core.areas.area import FULL, Area
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.finish.sharpness import SHARPNESS, share_of
 from crenn.core.noise.averaging import luminance_deviation
@@ -98,7 +98,7 @@ def _draw_lost(codes: np.ndarray, clipped: np.ndarray) -> None:
     for rows in _bands(len(codes)):
         codes[rows] = (codes[rows].astype(np.float32).mean(-1, keepdims=True) * 0.6 + 10).astype(np.uint8)
     _draw_limits(codes, clipped & 7)
-    draw_outline(codes, clipped > 0)
+    _draw_line(codes, clipped > 0)
 
 
 def frame_tones(report: dict) -> dict[int, float]:
@@ -121,10 +121,10 @@ def _draw_source(codes: np.ndarray, renderer: Renderer, treatment: Treatment, wi
         out = tones[source[rows]] * 200 + grey * 0.6
         codes[rows] = np.clip(out, 0, 255)[..., None].astype(np.uint8)
     if scene.has("moved"):
-        draw_outline(codes, renderer.sampled("moved", treatment, window) > 0)
+        _draw_line(codes, renderer.sampled("moved", treatment, window) > 0)
 
 
-def draw_outline(codes: np.ndarray, inside: np.ndarray) -> None:
+def _draw_line(codes: np.ndarray, inside: np.ndarray) -> None:
     """Draw the outline of a mask, dark beside light so that it shows on any ground."""
     kernel = np.ones((3, 3), np.uint8)
     mask = inside.astype(np.uint8)
@@ -137,7 +137,7 @@ def _draw_mask(codes: np.ndarray, inside: np.ndarray) -> None:
     for rows in _bands(len(codes)):
         grey = codes[rows].astype(np.float32).mean(-1, keepdims=True) * 0.55 + 12
         codes[rows] = np.where(inside[rows, :, None], codes[rows], grey.astype(np.uint8))
-    draw_outline(codes, inside)
+    _draw_line(codes, inside)
 
 
 def _draw_area(codes: np.ndarray, mask: np.ndarray, alone: bool) -> None:
@@ -155,14 +155,14 @@ def _draw_area(codes: np.ndarray, mask: np.ndarray, alone: bool) -> None:
             codes[rows] = (grey + share * (part - grey) + 0.5).astype(np.uint8)
     if not alone:
         for level in (0.25, 0.5, 0.75):
-            draw_outline(codes, mask > level * FULL)
+            _draw_line(codes, mask > level * FULL)
 
 
 def _draw_over(codes: np.ndarray, mask: np.ndarray, ink: tuple[int, int, int] | None) -> None:
     """Draw a mask over the picture's own colours: by its contours alone, or as a wash of a colour; in place."""
     if ink is None:
         for level in (0.25, 0.5, 0.75):
-            draw_outline(codes, mask > level * FULL)
+            _draw_line(codes, mask > level * FULL)
         return
     for rows in _bands(len(codes)):
         share = mask[rows].astype(np.float32)[..., None] * np.float32(_WASH / FULL)
@@ -205,7 +205,7 @@ def _draw_lights(codes: np.ndarray, share: np.ndarray) -> None:
         grey = codes[rows].astype(np.float32).mean(-1, keepdims=True) / 255
         ink = _WARM + share[rows, :, None] * (_COLD - _WARM)
         codes[rows] = np.clip(ink * (0.25 + 0.75 * np.sqrt(grey)), 0, 255).astype(np.uint8)
-    draw_outline(codes, share > 0.5)
+    _draw_line(codes, share > 0.5)
 
 
 def _signal_to_noise(renderer: Renderer, treatment: Treatment, window: Window, fine: bool) -> np.ndarray:
@@ -248,11 +248,28 @@ def _source_order(report: dict) -> list[int]:
 
 
 @dataclass(frozen=True)
+class Device:
+    """A device that the picture is proofed for.
+
+    Attributes
+    ----------
+    space : ndarray, float32 (3, 3, 3)
+        What the picture is rendered in, see `crenn.core.render.display.space_of`.
+    shown : callable
+        Of linear light of that, float32 (h, w, 3), gives sRGB codes, uint8 (h, w, 3), and what the device cannot show,
+        bool (h, w), or None if that is not to be marked.
+    """
+
+    space: np.ndarray
+    shown: Callable[[np.ndarray], tuple[np.ndarray, np.ndarray | None]]
+
+
+@dataclass(frozen=True)
 class About:
     """What of a treatment a view is about.
 
-    Ids of an area and of a part of it, the name of a range of hues, the id of the area whose tones are counted, and the
-    sRGB codes of the colour that a mask is washed in.
+    Ids of an area and of a part of it, the name of a range of hues, the id of the area whose tones are counted, the
+    sRGB codes of the colour that a mask is washed in, and the device that the picture is proofed for.
     """
 
     area: str | None = None
@@ -260,6 +277,44 @@ class About:
     range: str | None = None
     within: str | None = None
     ink: tuple[int, int, int] | None = None
+    device: Device | None = None
+
+
+def _rendered(
+    renderer: Renderer, treatment: Treatment, window: Window, oversample: int, fine: bool, device: Device | None
+) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
+    """The picture's codes, uint8 (h, w, 3), its limits, and what a device cannot show that it is proofed for."""
+    if device is None:
+        return *renderer.picture(treatment, window, oversample=oversample, fine=fine), None
+    light, limits = renderer.shown(treatment, window, fine, device.space, oversample=oversample)
+    codes, outside = device.shown(light)
+    return codes, limits, outside
+
+
+def _told(
+    renderer: Renderer,
+    treatment: Treatment,
+    window: Window,
+    fine: bool,
+    codes: np.ndarray,
+    limits: np.ndarray,
+    within: Area | None,
+) -> dict[str, Any]:
+    """What a picture comes to; see `paint_view`."""
+    recorded = renderer.recorded(treatment, window)
+    # Corners that nothing was recorded in are no crushed shadows.
+    counted = limits if recorded is None else limits[recorded]
+    # Where nothing was recorded at all, nothing clips.
+    count = max(counted.size, 1)
+    mask = None if recorded is None else recorded.astype(np.uint16) * FULL
+    if within is not None:
+        mask = renderer.mask(within.opaque, renderer.view(treatment, window, fine))
+    return {
+        "white": float((counted & 7 == 7).sum() / count),
+        "some": float((counted & 7 > 0).sum() / count),
+        "black": float((counted & CRUSHED > 0).sum() / count),
+        "bins": tone_histogram(codes, mask),
+    }
 
 
 def paint_view(
@@ -286,7 +341,8 @@ def paint_view(
     oversample, fine
         See `Renderer.picture`.
     about : About, optional
-        What the views "area", "mask", "part" and "range" show, and within which area tones are counted.
+        What the views "area", "mask", "part" and "range" show, within which area tones are counted, and for which
+        device "picture" is proofed.
     """
     about = about or About()
     if view == "untreated":
@@ -296,23 +352,13 @@ def paint_view(
     # Under its own mask sharpening is not seen: it need not be made twice.
     unseen = {"edges": "sharpening", "sharp": "sharpness"}.get(view)
     painted = treatment if unseen is None else treatment.without(unseen)
-    codes, limits = renderer.picture(painted, window, oversample=oversample, fine=fine)
-    # Corners that nothing was recorded in are no crushed shadows.
-    recorded = renderer.recorded(treatment, window)
-    counted = limits if recorded is None else limits[recorded]
-    # Where nothing was recorded at all, nothing clips.
-    count = max(counted.size, 1)
-    shares: dict[str, Any] = {
-        "white": float((counted & 7 == 7).sum() / count),
-        "some": float((counted & 7 > 0).sum() / count),
-        "black": float((counted & CRUSHED > 0).sum() / count),
-    }
-    area, within = treatment.area(about.area), treatment.area(about.within)
-    mask = None if recorded is None else recorded.astype(np.uint16) * FULL
-    if within is not None:
-        mask = renderer.mask(within.opaque, renderer.view(treatment, window, fine))
-    shares["bins"] = tone_histogram(codes, mask)
-    if view == "limits":
+    device = about.device if view == "picture" else None
+    codes, limits, outside = _rendered(renderer, painted, window, oversample, fine, device)
+    area = treatment.area(about.area)
+    shares = _told(renderer, treatment, window, fine, codes, limits, treatment.area(about.within))
+    if outside is not None and outside.any():
+        _draw_line(codes, outside)
+    elif view == "limits":
         _draw_limits(codes, limits)
     elif view == "source":
         _draw_source(codes, renderer, treatment, window)

@@ -60,8 +60,17 @@ class SeriesLight:
 
 
 def picture_of(scene: PreparedScene, treatment: Treatment, size: tuple[int, int]) -> np.ndarray:
-    """A scene as it is treated, sRGB codes, uint16 (h, w, 3), of a size (w, h) no larger than it."""
-    return np.concatenate(list(code_bands(Renderer(scene), treatment, size, Progress())))
+    """A scene as it is treated, sRGB codes, uint16 (h, w, 3), of a size (w, h).
+
+    Frames of brackets that were moved leave a few pixels more or less: a picture that is too small is filled up with
+    its edges.
+    """
+    renderer = Renderer(scene)
+    height, width = renderer.frame(treatment).size
+    inside = min(size[0], width), min(size[1], height)
+    codes = np.concatenate(list(code_bands(renderer, treatment, inside, Progress())))
+    missing = ((0, size[1] - inside[1]), (0, size[0] - inside[0]), (0, 0))
+    return np.pad(codes, missing, mode="edge") if inside != size else codes
 
 
 def write_film(
@@ -95,16 +104,6 @@ def write_film(
         for index in range(count):
             progress.at(index / count, f"Rendering picture {index + 1} of {count}")
             scene, treatment = at(index)
-            writer.add(_fitted(scene, treatment, size))
+            writer.add(picture_of(scene, treatment, size))
     progress.at(1.0, "Written")
     return writer.count
-
-
-def _fitted(scene: PreparedScene, treatment: Treatment, size: tuple[int, int]) -> np.ndarray:
-    """A picture of a film's size (w, h). Frames of brackets that were moved leave a few pixels more or less: a
-    picture that is too small for its film is filled up with its edges."""
-    height, width = Renderer(scene).frame(treatment).size
-    inside = min(size[0], width), min(size[1], height)
-    codes = picture_of(scene, treatment, inside)
-    missing = ((0, size[1] - inside[1]), (0, size[0] - inside[0]), (0, 0))
-    return np.pad(codes, missing, mode="edge") if inside != size else codes

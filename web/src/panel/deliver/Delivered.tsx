@@ -3,6 +3,7 @@ import { isActive, useNews } from "../../api/news";
 import { useDeliveries } from "../../api/queries";
 import { useOutputs } from "../../state/delivering";
 import { bytes } from "../../units";
+import { FileLine } from "./FileLine";
 import { inWords } from "./words";
 
 interface Result {
@@ -55,27 +56,16 @@ function File({ job }: { job: Job }) {
     bytes(result.bytes),
   ];
   return (
-    <div className="progress">
-      <div className="line">
-        <span className="path">{result.name}</span>
-        <a className="active" href={`/api/deliveries/${job.id}/file`} download>
-          Download
-        </a>
-      </div>
-      <div className="line">
-        <span className="dim" title={label}>
-          {facts.filter(Boolean).join(", ")}
-        </span>
-        {output?.about && (
-          <button
-            className="quiet"
-            title={`Set up once more: ${label}`}
-            onClick={() => useOutputs.setState({ list: [output], open: 0, set: "" })}
-          >
-            the same again
-          </button>
-        )}
-      </div>
-    </div>
+    <FileLine job={job.id} name={result.name} title={label} facts={facts.filter(Boolean).join(", ")}>
+      {output?.about && (
+        <button
+          className="quiet"
+          title={`Set up once more: ${label}`}
+          onClick={() => useOutputs.setState({ list: [output], open: 0, set: "" })}
+        >
+          the same again
+        </button>
+      )}
+    </FileLine>
   );
 }

@@ -1,7 +1,10 @@
 import type { Output } from "../../api/client";
 import { useProfiles } from "../../api/queries";
+import { shareAbove, stopOfEv } from "../../ladder/aboveWhite";
 import { changeOutput, HDR, holdsBeyond, isPq, sizeOf } from "../../state/delivering";
+import { useScene } from "../../state/scene";
 import { useView } from "../../state/view";
+import { percent } from "../../units";
 import { Folded } from "../Folded";
 import { BorderFields } from "./BorderFields";
 import { ChoiceRow, NumberRow, SwitchRow, TextRow } from "./rows";
@@ -172,9 +175,25 @@ function BeyondRows({ output }: { output: Output }) {
             set={(hdr) => changeOutput({ hdr: hdr ?? HDR.usual })}
           />
           <p className="dim">{HELD[output.format]}</p>
+          <AboveIt stops={stops} />
         </>
       )}
     </>
+  );
+}
+
+/** How much of the picture has room above white, and how much beyond it. */
+function AboveIt({ stops }: { stops: number }) {
+  const report = useScene((s) => s.scene?.report);
+  const lines = useView((s) => s.ladder);
+  const tones = useView((s) => s.tones);
+  const [white, peak] = [0, stops].map((ev) => stopOfEv(lines, tones, ev));
+  if (!report || white === null || peak === null) return null;
+  return (
+    <p className="dim" data-testid="above-white">
+      {percent(shareAbove(report, white))} of the picture lies above white, {percent(shareAbove(report, peak))} beyond
+      that
+    </p>
   );
 }
 
