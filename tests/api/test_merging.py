@@ -143,6 +143,12 @@ class Merging(ApiCase):
         )
         self.http.post(f"/api/scenes/{made['id']}/move", json={"frames": [frames[0]["id"]], "to": scene_id})
         self.assertEqual(len(self.told(scene_id)["frames"]), 4)
+        part = [f["id"] for f in frames[1:3]]
+        told = self.http.post(f"/api/scenes/{scene_id}/use", json={"frames": part}).json()
+        # The last frame is for calibration, and serves every part.
+        self.assertEqual([f["id"] for f in told["frames"] if f["included"]], [*part, frames[3]["id"]])
+        self.assertEqual(self.http.post(f"/api/scenes/{made['id']}/use", json={"frames": part}).status_code, 400)
+        self.http.post(f"/api/scenes/{scene_id}/use", json={"frames": [f["id"] for f in frames]})
         shown = [s["id"] for shoot in self.http.get("/api/shoots").json() for s in shoot["scenes"]]
         self.assertNotIn(made["id"], shown, "an empty scene is not shown")
 

@@ -3,11 +3,13 @@
 import io
 import json
 import zipfile
+from datetime import datetime
 
+import httpx
 import numpy as np
 from PIL import Image
 
-from crenn.store.models import Scene, Shoot
+from crenn.store.models import Frame, Scene, Shoot
 from tests.api.case import ApiCase, a_night
 
 DRAWN = {
@@ -54,6 +56,62 @@ class Order(ApiCase):
         self.assertAlmostEqual(mean(), plain, delta=0.5)
         # Those of before are not kept beside it.
         self.assertEqual(len(list((self.served.library.folder / "pictures").glob("scene-*"))), 1)
+
+    def test_scenes_are_found_a_page_at_a_time(self):
+        with self.database.session() as session:
+            # Many scenes that share what they show; only rows are asked here.
+            scene = session.query(Scene).one()
+            shoots = [Shoot(name="Night 0"), Shoot(name="Night 1")]
+            for number in range(7):
+                copy = Scene(shoot=shoots[number // 4], title=f"Quay 100%, {number}", choice=number % 3)
+                copy.binned = number == 6
+                copy.report, copy.prepared, copy.take_id = scene.report, scene.prepared, scene.take_id
+                copy.frames.append(
+                    Frame(
+                        name=f"q-{number:04}.dng",
+                        content_hash=str(number),
+                        ending=".dng",
+                        bytes=1,
+                        width=1,
+                        height=1,
+                        iso=400,
+                        camera="Crenn T1",
+                        lens="",
+                        taken=datetime(2026, 10, 17, 18, number),
+                    )
+                )
+                session.add(copy)
+            session.commit()
+
+        def found(**sought) -> list[str]:
+            answer = self.http.get("/api/shoots", params=sought)
+            self.assertEqual(answer.status_code, 200, answer.text)
+            return [scene["title"][-1] for shoot in answer.json() for scene in shoot["scenes"]]
+
+        self.assertEqual(found(words="quay")[:3], ["4", "5", "6"], "the newest shoot first")
+        self.assertEqual(found(words="T1 NIGHT q-0002"), ["2"])
+        self.assertEqual(found(words="2026-10-17 18:03 iso 400"), ["3"])
+        report = self.http.get(self.address).json()["report"]
+        stops = f"{report['high_stop'] - report['low_stop']:.1f} stops merged"
+        self.assertEqual(len(found(words=stops)), 8)
+        self.assertEqual(found(words="quay 0%"), found(words="quay"), "signs of patterns stand for themselves")
+        self.assertEqual(found(words="quay_"), [])
+        self.assertEqual(found(choice=2), ["5", "2"])
+        self.assertEqual(found(words="quay", binned=True), ["6"])
+        pages, start = [], 0
+        while start is not None:
+            answer = self.http.get("/api/shoots", params={"start": start, "most": 3, "binned": False})
+            self.assertTrue(all(shoot["count"] in (1, 2, 4) for shoot in answer.json()))
+            pages.append([scene["id"] for shoot in answer.json() for scene in shoot["scenes"]])
+            link = answer.links.get("next")
+            start = int(httpx.URL(link["url"]).params["start"]) if link else None
+        self.assertEqual([len(page) for page in pages], [3, 3, 1])
+        self.assertEqual(len({scene for page in pages for scene in page}), 7)
+        shoot = self.http.get(f"/api/shoots/{self.shoots()[0]['id']}").json()
+        self.assertEqual([scene["binned"] for scene in shoot["scenes"]], [False, False, True])
+        self.assertEqual(self.http.get("/api/shoots/9999").status_code, 404)
+        for wrong in ({"most": 0}, {"start": -1}, {"choice": 9}, {"words": "a" * 301}):
+            self.assertEqual(self.http.get("/api/shoots", params=wrong).status_code, 422, wrong)
 
     def test_shoots_are_renamed_and_put_together(self):
         (shoot,) = self.shoots()

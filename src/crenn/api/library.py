@@ -7,11 +7,9 @@ from pathlib import Path
 from typing import Annotated
 
 import numpy as np
-from fastapi import APIRouter, Depends, Query, UploadFile
+from fastapi import APIRouter, Depends, Query, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse
-from sqlalchemy import select
-from sqlalchemy.orm import selectinload
 
 from crenn.api.context import MAX_UPLOAD_FILES, Settings, allowed_folder, is_below, settings
 from crenn.api.schemas import (
@@ -37,6 +35,7 @@ from crenn.core.frames.metadata import plain_text
 from crenn.core.frames.read import FRAME_ENDINGS
 from crenn.core.merge.instructions import Words
 from crenn.jobs.queue import add_job
+from crenn.store.finding import FoundShoot, Sought, find_scenes, scenes_of
 from crenn.store.merging import Merging, note_merging
 from crenn.store.models import Frame, Refusal, Scene, Shoot
 from crenn.store.treatments import start_treatment
@@ -54,11 +53,6 @@ def picture_version(scene: Scene) -> str | None:
 
 def summary(scene: Scene) -> SceneSummary:
     """A scene as the contact sheet shows it."""
-    report = scene.report or {}
-    frames = report.get("frames") or []
-    covered = None
-    if frames:
-        covered = max(f["clip_stop"] for f in frames) - min(f["noise_stop"] for f in frames)
     return SceneSummary(
         id=scene.id,
         title=scene.title,
@@ -66,37 +60,56 @@ def summary(scene: Scene) -> SceneSummary:
         fault=scene.fault,
         picture_version=picture_version(scene),
         frames=[FrameOut.model_validate(f) for f in scene.frames],
-        low_stop=report.get("low_stop"),
-        high_stop=report.get("high_stop"),
-        stops_covered=covered,
+        low_stop=scene.low_stop,
+        high_stop=scene.high_stop,
+        stops_covered=scene.stops_covered,
         choice=scene.choice,
         binned=scene.binned,
     )
 
 
+def _shoot_out(found: FoundShoot) -> ShootOut:
+    return ShootOut(
+        id=found.shoot.id,
+        name=found.shoot.name,
+        created=found.shoot.created,
+        count=found.count,
+        scenes=[summary(scene) for scene in found.scenes],
+        refusals=[RefusalOut.model_validate(r) for r in found.shoot.refusals],
+    )
+
+
 @router.get("/shoots")
-def shoots(config: Settings = Depends(settings)) -> list[ShootOut]:
-    """All shoots, the newest first."""
+def shoots(
+    request: Request,
+    response: Response,
+    words: Annotated[str, Query(max_length=300)] = "",
+    choice: Annotated[int, Query(ge=0, le=3)] = 0,
+    binned: bool | None = None,
+    start: Annotated[int, Query(ge=0, le=10_000_000)] = 0,
+    most: Annotated[int, Query(ge=1, le=1000)] = 200,
+    config: Settings = Depends(settings),
+) -> list[ShootOut]:
+    """Shoots, the newest first, with those of their scenes that are sought, so many a page.
+
+    Where there are more, the header ``Link`` tells the next page (RFC 8288).
+    """
     with config.database.session() as session:
-        found = session.execute(
-            select(Shoot)
-            .order_by(Shoot.id.desc())
-            .options(
-                selectinload(Shoot.scenes).selectinload(Scene.frames),
-                selectinload(Shoot.scenes).selectinload(Scene.take),
-                selectinload(Shoot.refusals),
-            )
-        ).scalars()
-        return [
-            ShootOut(
-                id=s.id,
-                name=s.name,
-                created=s.created,
-                scenes=[summary(c) for c in s.scenes if c.frames],
-                refusals=[RefusalOut.model_validate(r) for r in s.refusals],
-            )
-            for s in found
-        ]
+        found, after = find_scenes(session, Sought(words.replace("\0", ""), choice, binned), start, most)
+        if after is not None:
+            there = request.url.include_query_params(start=after)
+            response.headers["Link"] = f'<{there.path}?{there.query}>; rel="next"'
+        return [_shoot_out(one) for one in found]
+
+
+@router.get("/shoots/{shoot_id}")
+def shoot(shoot_id: PathId, config: Settings = Depends(settings)) -> ShootOut:
+    """One shoot with all its scenes, those in the bin as well."""
+    with config.database.session() as session:
+        found = scenes_of(session, shoot_id)
+        if found is None:
+            raise Missing("This shoot is no longer in the library.")
+        return _shoot_out(found)
 
 
 def _start_import(config: Settings, name: str, files: list[Path], upload: str | None = None) -> JobOut:
@@ -241,6 +254,22 @@ def _frames_of(session, scene_id: int, ids: list[int]) -> tuple[Scene, list[Fram
     if len(frames) != len(set(ids)):
         raise CrennError("Some of these frames are no longer in this scene.", remedy="Look at the scene again.")
     return scene, frames
+
+
+@router.post("/scenes/{scene_id}/use")
+def use_frames(scene_id: PathId, body: FramesIn, config: Settings = Depends(settings)) -> SceneSummary:
+    """Use these light frames for a scene and leave its others out, as for a part of a night; it is not merged yet."""
+    with config.database.session() as session:
+        scene, frames = _frames_of(session, scene_id, body.frames)
+        if not any(f.kind == "light" for f in frames):
+            raise CrennError("There is no light frame among these.", remedy="Take at least one.")
+        before = Merging.of(scene)
+        for frame in scene.frames:
+            # Frames for calibration serve every part.
+            frame.included = frame in frames or (frame.kind != "light" and frame.included)
+        note_merging(session, scene, before)
+        session.commit()
+        return summary(scene)
 
 
 @router.post("/scenes/{scene_id}/split")

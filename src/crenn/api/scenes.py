@@ -99,6 +99,7 @@ def scene(scene_id: PathId, config: Settings = Depends(settings)) -> SceneOut:
         report = found.report
         return SceneOut(
             id=found.id,
+            shoot_id=found.shoot_id,
             title=found.title,
             ready=found.prepared is not None,
             fault=found.fault,

@@ -117,6 +117,7 @@ class ShootOut(BaseModel):
     id: int
     name: str
     created: datetime
+    count: int = Field(description="how many of its scenes are like what is sought; not all need be listed here")
     scenes: list[SceneSummary]
     refusals: list[RefusalOut]
 
@@ -164,6 +165,7 @@ class SceneOut(BaseModel):
     """A scene in the workbench."""
 
     id: int
+    shoot_id: int
     title: str
     ready: bool
     fault: str | None

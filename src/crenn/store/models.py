@@ -16,7 +16,8 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.engine.default import DefaultExecutionContext
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship, validates
 
 
 def _now() -> datetime:
@@ -68,9 +69,29 @@ class Scene(Base):
     choice: Mapped[int] = mapped_column(SmallInteger, default=0, doc="marks of choice, 0 to 3")
     binned: Mapped[bool] = mapped_column(default=False, doc="whether it lies in the bin")
     series_key: Mapped[bool] = mapped_column(default=False, doc="whether its series goes by its treatment")
+    low_stop: Mapped[float | None] = mapped_column(Float, default=None, doc="stops as its report tells them")
+    high_stop: Mapped[float | None] = mapped_column(Float, default=None)
+    stops_covered: Mapped[float | None] = mapped_column(Float, default=None, doc="by its frames together")
     shoot: Mapped[Shoot] = relationship(back_populates="scenes")
     frames: Mapped[list["Frame"]] = relationship(back_populates="scene", order_by="Frame.sensitivity, Frame.id")
     take: Mapped["Take"] = relationship(foreign_keys=[take_id])
+
+    @validates("report")
+    def _note_stops(self, _: str, report: dict | None) -> dict | None:
+        """A sheet of many scenes does not read their reports."""
+        frames = (report or {}).get("frames") or []
+        self.low_stop, self.high_stop = ((report or {}).get(name) for name in ("low_stop", "high_stop"))
+        self.stops_covered = (
+            max(f["clip_stop"] for f in frames) - min(f["noise_stop"] for f in frames) if frames else None
+        )
+        return report
+
+
+def frame_words(row: DefaultExecutionContext) -> str:
+    """What a frame is found by, told the values of its row; they stay as they are once it has been brought in."""
+    told = row.get_current_parameters()
+    taken = f"{told['taken']:%Y-%m-%d %H:%M}" if told.get("taken") else ""
+    return " ".join([told["name"], told["camera"], told["lens"], taken, f"ISO {told['iso']:.0f}"]).lower()
 
 
 class Frame(Base):
@@ -98,6 +119,7 @@ class Frame(Base):
     kind: Mapped[str] = mapped_column(String(10), default="light", doc="light, dark, flat or bias")
     kind_chosen: Mapped[bool] = mapped_column(default=False, doc="whether the user said so")
     time_typed: Mapped[bool] = mapped_column(default=False, doc="whether the user typed the exposure time in")
+    words: Mapped[str] = mapped_column(Text, default=frame_words, doc="in small letters, by which it is found")
     scene: Mapped[Scene] = relationship(back_populates="frames")
 
 

@@ -260,6 +260,48 @@ class Stars(FolderCase):
         self.assertIn("do not turn as stars would", other["stack"]["why"])
         self.assertTrue(merge_frames(paths, instructions=Instructions(follow="stars")).report["stack"]["sky"])
 
+    def test_trails_have_no_gaps_over_still_ground(self):
+        """Frames of 80 s every 130 s, beside one exposure of the same sky without a pause."""
+        exposure, step, count = Exposure(80.0, 2.8, 160.0), 130.0, 6
+        sky = StarField(pole=(-0.3, 0.9), count=9000, faintest=4e-6 / exposure.relative)
+        self.sky(1)
+        y = np.mgrid[:480, :720][0]
+        ground = np.kron(np.random.default_rng(2).uniform(0.01, 0.25, (60, 90, 1)), np.ones((8, 8, 3)))
+        scene = np.where(self.ground[..., None], ground, 0.03).astype(np.float32) / exposure.relative
+        # A wire before the sky and a lamp on the ground.
+        scene[250], scene[410:412, 300:302] = 0.002 / exposure.relative, 0.5 / exposure.relative
+        open_sky = (~self.ground & (y != 250)).astype(np.float32)
+
+        def shot(start: float, seconds: float) -> np.ndarray:
+            rgb = scene.copy()
+            sky.draw(rgb, open_sky, self.lens, (0, 0, 0, 0, 0.3), Pose(), 0, start, seconds)
+            return rgb
+
+        paths = []
+        for k in range(count):
+            taken = datetime(2026, 11, 12, 22, 0, 0) + timedelta(seconds=k * step)
+            paths += take(self.folder, shot(k * step, 80.0), [exposure], CLEAN, k + 1, name=f"sky{k}", taken=taken)
+        merged = merge_frames(paths, instructions=Instructions(method="maximum"))
+        self.assertEqual(merged.report["stack"]["filled"], count - 1)
+        green = merged.rgb[..., 1]
+        long = shot(0, (count - 1) * step + 80)[..., 1] * exposure.relative
+        dots = np.maximum.reduce([shot(k * step, 80.0)[..., 1] for k in range(count)]) * exposure.relative
+        # Along the middles of trails, where single exposures left the sky dark.
+        around = np.ones((5, 5), np.uint8)
+        most = cv2.dilate(dots, around)
+        gap = (
+            (long >= 0.9 * cv2.dilate(long, around)) & (long > 0.06) & (dots < 0.6 * most) & (most > 0.1) & (most < 0.9)
+        )
+        gap[300:], gap[:10], gap[240:260], gap[:, :10], gap[:, -10:] = False, False, False, False, False
+        self.assertGreater(gap.sum(), 300)
+        self.assertGreater(np.median(green[gap] / most[gap]), 0.9)
+        self.assertGreater(np.quantile(green[gap] / most[gap], 0.1), 0.7)
+        self.assertLess(np.median(green[250]), 0.005, "the wire is whole where no star passes")
+        inner = np.zeros_like(self.ground)
+        inner[400:] = True
+        self.assertLess(np.median(np.abs(np.log2(green[inner] / dots[inner]))), 0.05, "the ground stays")
+        self.assertAlmostEqual(float(green[410:412, 300:302].mean()), 0.5, delta=0.05)
+
     def test_painted_ground_and_the_choice_to_follow(self):
         paths = self.shoot(self.sky(6))
         stroke = Stroke(kind="ground", points=[(0.2, 0.2), (0.4, 0.2)], radius=0.03)

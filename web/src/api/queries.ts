@@ -1,6 +1,14 @@
-import { QueryClient, queryOptions, useQuery } from "@tanstack/react-query";
+import {
+  infiniteQueryOptions,
+  keepPreviousData,
+  QueryClient,
+  queryOptions,
+  useInfiniteQuery,
+  useQuery,
+} from "@tanstack/react-query";
 
 import { answered, api } from "./client";
+import { wholeShoots } from "./wholeShoots";
 
 interface Description {
   components: { schemas: Record<string, { properties: Record<string, { minimum?: number; maximum?: number }> }> };
@@ -11,7 +19,41 @@ export const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: Infinity, retry: false, refetchOnWindowFocus: false } },
 });
 
-const shoots = queryOptions({ queryKey: ["shoots"], queryFn: () => answered(api.GET("/api/shoots")) });
+/** What of the library is looked at. */
+export interface Looked {
+  /** Words that a scene must hold. */
+  words: string;
+  /** Marks of choice that it must have at least. */
+  choice: number;
+  /** Whether the bin is looked at. */
+  bin: boolean;
+}
+
+/** All that tells of shoots lies under this. */
+const SHOOTS = "shoots";
+/** So many scenes are asked for at a time. */
+const PAGE = 60;
+
+const found = ({ words, choice, bin }: Looked) =>
+  infiniteQueryOptions({
+    queryKey: [SHOOTS, "found", words, choice, bin],
+    initialPageParam: 0,
+    queryFn: async ({ pageParam }) => {
+      const query = { words, choice, binned: bin, start: pageParam, most: PAGE };
+      const call = api.GET("/api/shoots", { params: { query } });
+      const shoots = await answered(call);
+      const more = (await call).response.headers.has("Link");
+      return { shoots, next: more ? pageParam + PAGE : undefined };
+    },
+    getNextPageParam: (page) => page.next,
+    select: (d) => wholeShoots(d.pages.map((page) => page.shoots)),
+    placeholderData: keepPreviousData,
+  });
+const shootOf = (id: number) =>
+  queryOptions({
+    queryKey: [SHOOTS, "one", id],
+    queryFn: () => answered(api.GET("/api/shoots/{shoot_id}", { params: { path: { shoot_id: id } } })),
+  });
 const steps = queryOptions({ queryKey: ["steps"], queryFn: () => answered(api.GET("/api/steps")) });
 const kinds = queryOptions({ queryKey: ["area kinds"], queryFn: () => answered(api.GET("/api/areas/kinds")) });
 export const presets = queryOptions({
@@ -51,7 +93,7 @@ const folder = (path: string | null) =>
 const series = (shoot: number) =>
   queryOptions({
     // What lets shoots be asked for again does so with them.
-    queryKey: ["shoots", "series", shoot],
+    queryKey: [SHOOTS, "series", shoot],
     queryFn: () => answered(api.GET("/api/shoots/{shoot_id}/series", { params: { path: { shoot_id: shoot } } })),
   });
 const films = (shoot: number) =>
@@ -60,7 +102,10 @@ const films = (shoot: number) =>
     queryFn: () => answered(api.GET("/api/shoots/{shoot_id}/films", { params: { path: { shoot_id: shoot } } })),
   });
 
-export const useShoots = () => useQuery(shoots);
+/** Shoots with what is found of them, a page at a time. */
+export const useFound = (looked: Looked) => useInfiniteQuery(found(looked));
+/** A shoot with all its scenes. */
+export const useShoot = (id: number | undefined) => useQuery({ ...shootOf(id ?? 0), enabled: id !== undefined });
 export const useSteps = () => useQuery(steps);
 /** The dials of areas, of their parts by kind, and of the brush. */
 export const useKinds = () => useQuery(kinds);
@@ -88,7 +133,7 @@ export const useSeries = (shoot: number) => useQuery(series(shoot));
 export const useFilms = (shoot: number) => useQuery(films(shoot));
 
 /** Shoots, scenes or frames are no longer what they were. */
-export const shootsChanged = () => void queries.invalidateQueries({ queryKey: shoots.queryKey });
+export const shootsChanged = () => void queries.invalidateQueries({ queryKey: [SHOOTS] });
 /** A scene is shown as a key, or none, before the server has said so. */
 export const keySeen = (shoot: number, scene: number, key: boolean) =>
   queries.setQueryData(series(shoot).queryKey, (known) =>

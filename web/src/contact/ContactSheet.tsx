@@ -1,14 +1,15 @@
 import { Button } from "@mui/material";
-import { type DragEvent, lazy, Suspense, useEffect, useMemo, useRef, useState } from "react";
+import { type DragEvent, lazy, Suspense, useDeferredValue, useEffect, useRef, useState } from "react";
 import { Link } from "react-router-dom";
 
 import { isActive, useNews } from "../api/news";
-import { useShoots } from "../api/queries";
+import { useFound } from "../api/queries";
 import { JobProgress } from "../panel/JobProgress";
 import { NameInput } from "../panel/NameInput";
-import { found, renameShoot, useLooked } from "../state/library";
+import { renameShoot, useLooked } from "../state/library";
 import { tell } from "../state/messages";
 import { Finder } from "./Finder";
+import { Further } from "./Further";
 import { SceneCard } from "./SceneCard";
 import { ShootMenu } from "./ShootMenu";
 import { SignOut } from "./SignOut";
@@ -22,13 +23,14 @@ const LEAST_SERIES = 8;
 
 /** The contact sheet: shoots with their scenes, and the way to bring frames in. */
 export function ContactSheet() {
-  const { data: shoots, error } = useShoots();
+  // What was found stays until more is: typing is not held up by the sheet.
+  const looked = useDeferredValue(useLooked());
+  const { data: shoots, error, hasNextPage, fetchNextPage, isFetchingNextPage } = useFound(looked);
   const [over, setOver] = useState(false);
   const [choosing, setChoosing] = useState(false);
   const [shooting, setShooting] = useState(false);
   const jobs = useNews((s) => s.jobs);
-  const looked = useLooked();
-  const shown = useMemo(() => found(shoots ?? [], looked), [shoots, looked]);
+  const sought = looked.words.trim() !== "" || looked.choice > 0 || looked.bin;
   const sending = useUpload();
   const files = useRef<HTMLInputElement>(null);
 
@@ -58,7 +60,7 @@ export function ContactSheet() {
           CRENN
         </Link>
         <span className="dim">Contact sheet</span>
-        {(shoots?.length ?? 0) > 0 && <Finder />}
+        {(sought || (shoots?.length ?? 0) > 0) && <Finder />}
         <div className="actions">
           <Button variant="outlined" color="inherit" onClick={() => setShooting(true)}>
             Simulated camera
@@ -83,7 +85,7 @@ export function ContactSheet() {
         </div>
       </header>
       <main>
-        {(over || shoots?.length === 0 || sending.share !== null || imports.length > 0) && (
+        {(over || (shoots?.length === 0 && !sought) || sending.share !== null || imports.length > 0) && (
           <div className={over ? "drop over" : "drop"}>
             {sending.share !== null ? (
               <div className="progress upload" role="status">
@@ -115,10 +117,12 @@ export function ContactSheet() {
             )}
           </div>
         )}
-        {shown.length === 0 && (shoots?.length ?? 0) > 0 && (
-          <p className="dim">{looked.bin ? "The bin is empty." : "No scene is like that."}</p>
+        {shoots?.length === 0 && sought && (
+          <p className="dim">
+            {looked.bin && !looked.words.trim() && !looked.choice ? "The bin is empty." : "No scene is like that."}
+          </p>
         )}
-        {shown.map((shoot) => (
+        {shoots?.map((shoot) => (
           <section key={shoot.id} className="shoot" aria-label={shoot.name}>
             <header>
               <h1 aria-label={shoot.name}>
@@ -134,15 +138,14 @@ export function ContactSheet() {
                 />
               </h1>
               <span className="dim">
-                {shoot.scenes.length === 1 ? "1 scene" : `${shoot.scenes.length} scenes`}, brought in{" "}
-                {shoot.created.slice(0, 10)}
+                {shoot.count === 1 ? "1 scene" : `${shoot.count} scenes`}, brought in {shoot.created.slice(0, 10)}
               </span>
-              {shoot.scenes.length >= LEAST_SERIES && (
+              {shoot.count >= LEAST_SERIES && (
                 <Link className="quiet" to={`/shoots/${shoot.id}/series`}>
                   as a series
                 </Link>
               )}
-              <ShootMenu shoot={shoot} others={(shoots ?? []).filter((s) => s.id !== shoot.id)} />
+              <ShootMenu shoot={shoot} others={shoots.filter((s) => s.id !== shoot.id)} />
             </header>
             {shoot.refusals.length > 0 && (
               <ul className="notes">
@@ -160,6 +163,7 @@ export function ContactSheet() {
             </div>
           </section>
         ))}
+        {hasNextPage && <Further at={() => void fetchNextPage()} busy={isFetchingNextPage} />}
         <SignOut />
       </main>
       <Suspense>

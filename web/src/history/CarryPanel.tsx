@@ -1,8 +1,9 @@
 import { Button, MenuItem, TextField } from "@mui/material";
 import { useState } from "react";
 
-import { useShoots } from "../api/queries";
+import { useFound, useShoot } from "../api/queries";
 import { carryOver, evenOut, lookOf, useEven } from "../state/carrying";
+import { NOTHING_SOUGHT } from "../state/library";
 import { useScene } from "../state/scene";
 import { Choose, ChooseSteps, useChosenSteps } from "./ChooseSteps";
 
@@ -15,16 +16,16 @@ type Light = keyof typeof LIGHT;
 export function CarryPanel() {
   const id = useScene((s) => s.scene?.id);
   const storing = useScene((s) => s.storing);
-  const shoots = useShoots().data ?? [];
+  const shoot = useShoot(useScene((s) => s.scene?.shoot_id)).data;
+  const newest = useFound(NOTHING_SOUGHT).data ?? [];
   const chosen = useChosenSteps();
   const even = useEven();
   const [byTone, setByTone] = useState(false);
   const [scenes, setScenes] = useState<ReadonlySet<number>>(new Set());
   const [areas, setAreas] = useState<Areas>("found");
   const [light, setLight] = useState<Light>("follow");
-  const shoot = shoots.find((s) => s.scenes.some((scene) => scene.id === id));
   const others = shoot?.scenes.filter((scene) => scene.id !== id && !scene.binned) ?? [];
-  const ready = shoots.flatMap((s) => s.scenes).filter((scene) => scene.ready && !scene.binned && scene.id !== id);
+  const ready = newest.flatMap((s) => s.scenes).filter((scene) => scene.ready && scene.id !== id);
   const turn = (scene: number) =>
     setScenes((before) => {
       const after = new Set(before);

@@ -2,7 +2,7 @@ import { Button, MenuItem, TextField } from "@mui/material";
 import { useState } from "react";
 
 import { isActive, useNews } from "../api/news";
-import { useShoots } from "../api/queries";
+import { useShoot } from "../api/queries";
 import { useHistory } from "../state/history";
 import { addOutput, deliver, deliverMany, dropOutput, useOutputs } from "../state/delivering";
 import { useScene } from "../state/scene";
@@ -22,7 +22,7 @@ export default function DeliverPanel() {
   const takes = useHistory().data?.takes ?? [];
   const [take, setTake] = useState<number | null>(null);
   const chosen = takes.find((t) => t.id === take) ?? takes.find((t) => t.here);
-  const shoot = (useShoots().data ?? []).find((s) => s.scenes.some((one) => one.id === scene.id));
+  const shoot = useShoot(scene.shoot_id).data;
   const ready = shoot?.scenes.filter((one) => one.ready && !one.binned).map((one) => one.id) ?? [];
   const running = Object.values(jobs).filter((j) => j.kind === "deliver" && isActive(j));
   const own = running.filter((j) => j.scene_id === scene.id);

@@ -8,6 +8,7 @@ import { mergeAgain, useInstructions } from "../state/merging";
 import { loadScene, useScene } from "../state/scene";
 import { useView } from "../state/view";
 import { percent, shutter } from "../units";
+import { rangeUpTo } from "./frames/range";
 import { FrameFacts } from "./frames/FrameFacts";
 import { LightThere } from "./frames/LightThere";
 import { Together } from "./frames/Together";
@@ -54,9 +55,21 @@ export default function FramesPanel() {
         api.PATCH("/api/frames/{frame_id}", { params: { path: { frame_id: frame.id } }, body: { included } }),
       ).then(() => loadScene(scene.id)),
     );
-  const pick = (id: number, more: boolean) => {
+  const pick = (id: number, more: boolean, upTo: boolean) => {
     useView.setState({ frame: id });
-    setPicked((p) => (more ? (p.includes(id) ? p.filter((v) => v !== id) : [...p, id]) : [id]));
+    setPicked((p) =>
+      upTo && p.length > 0
+        ? rangeUpTo(
+            scene.frames.map((f) => f.id),
+            p,
+            id,
+          )
+        : more
+          ? p.includes(id)
+            ? p.filter((v) => v !== id)
+            : [...p, id]
+          : [id],
+    );
   };
 
   return (
@@ -72,9 +85,9 @@ export default function FramesPanel() {
               onChange={(e) => void include(frame, e.target.checked)}
             />
             <button
-              title={`${frame.name}; with Ctrl or Shift to take several`}
+              title={`${frame.name}; with Ctrl to take several, with Shift all up to it`}
               aria-pressed={picked.includes(frame.id) || shown === frame.id}
-              onClick={(e) => pick(frame.id, e.ctrlKey || e.metaKey || e.shiftKey)}
+              onClick={(e) => pick(frame.id, e.ctrlKey || e.metaKey, e.shiftKey)}
             >
               {shutter(frame.seconds)} <span className="dim">ISO {frame.iso.toFixed(0)}</span>
             </button>

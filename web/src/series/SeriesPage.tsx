@@ -3,7 +3,7 @@ import { useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router-dom";
 
 import { isActive, useNews } from "../api/news";
-import { useSeries, useShoots } from "../api/queries";
+import { useSeries, useShoot } from "../api/queries";
 import { ChoiceRow, SwitchRow } from "../panel/deliver/rows";
 import { JobProgress } from "../panel/JobProgress";
 import { flickerOf, goTo, setKey, takeBack, treatSeries, usePlaying } from "../state/series";
@@ -16,7 +16,7 @@ import { pictureOf, usePlay } from "./usePlay";
 /** A night as a series: its pictures, its light over time, its keys, and films of it. */
 export default function SeriesPage() {
   const shoot = Number(useParams().shootId);
-  const name = useShoots().data?.find((s) => s.id === shoot)?.name ?? "";
+  const name = useShoot(shoot).data?.name ?? "";
   const found = useSeries(shoot);
   const { which, place, runs } = usePlaying();
   const series = found.data?.[Math.min(which, found.data.length - 1)];
@@ -47,6 +47,9 @@ export default function SeriesPage() {
       )
         return;
       const by = { ArrowLeft: -1, ArrowRight: 1, PageUp: -10, PageDown: 10 }[e.key];
+      // Enter opens what was gone to then, and does not press the button that was pressed before.
+      if (by !== undefined || e.key === "Home" || e.key === "End")
+        document.querySelector<SVGElement>(".light-curve svg")?.focus();
       if (by !== undefined) goTo(place + by, members.length);
       else if (e.key === "Home" || e.key === "End") goTo(e.key === "Home" ? 0 : members.length - 1, members.length);
       else if (e.key === " " && !(e.target as Element).closest("button, a")) usePlaying.setState({ runs: !runs });

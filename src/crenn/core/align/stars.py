@@ -143,6 +143,13 @@ def is_star_field(stars: Stars) -> bool:
     return int(stars.on_even.sum()) >= max(_FEWEST, _ON_EVEN * len(stars))
 
 
+def turning_rate(fit: "SkyFit", times: np.ndarray, reference: int) -> np.ndarray:
+    """How a sky turns: rotation vector per second, float64 (3,), the median over frames found; zeros where none was."""
+    since = times - times[reference]
+    known = (fit.pairs > 0) & (since != 0)
+    return np.median(fit.rotations[known] / since[known, None], axis=0) if known.any() else np.zeros(3)
+
+
 def turns_evenly(fit: "SkyFit", times: np.ndarray, reference: int, clocked: bool) -> bool:
     """Whether what was fitted turns as a sky does: about one pole, by what the times between frames say.
 
@@ -159,7 +166,7 @@ def turns_evenly(fit: "SkyFit", times: np.ndarray, reference: int, clocked: bool
     if not known:
         return False
     since = times[known] - times[reference]
-    rate = np.median(fit.rotations[known] / since[:, None], axis=0)
+    rate = turning_rate(fit, times, reference)
     if clocked and not _TURN / _SLOWER < np.linalg.norm(rate) < _TURN * _FASTER:
         return False
     width, height = fit.lens.size

@@ -112,6 +112,7 @@ class Facts:
             sky=stacked.sky,
             why=stacked.why,
             rejected=round(stacked.rejected, 5),
+            filled=stacked.filled,
             expected_gain_db=round(float(10 * np.log10(count)), 2),
         )
 

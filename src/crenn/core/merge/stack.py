@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-import numba as nb
 import numpy as np
 
 from crenn.core.frames.light import LightFrame, Sites
@@ -13,7 +12,9 @@ from crenn.core.merge.combine import MergedMosaic
 from crenn.core.merge.ghosts import CELL
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.mosaics import Mosaics, fits_in_memory, on_disk
+from crenn.core.merge.reduce import METHODS, grow, outliers, reduce
 from crenn.core.merge.stack_registration import lay_ground, lay_sky
+from crenn.core.merge.trails import draw_pauses, find_turning
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.moving import FULL, MISSING, NOISE_CELL, noise_share, resample_mosaic
 from crenn.core.mosaic.noise import NoiseModel
@@ -31,7 +32,6 @@ _TRACK = 3
 _ASKED = 8
 #: Frames of a stack are worked on in bands of about this many bytes.
 _BAND = 50_000_000
-_METHODS = {"mean": 0, "clipped": 1, "median": 2, "maximum": 3}
 
 
 @dataclass
@@ -57,6 +57,8 @@ class Stacked:
         Whether the stars were followed, else whole pictures.
     why : str
         What that was decided by; nothing where there was no choice.
+    filled : int
+        Pauses between frames in which the trails of stars were drawn.
     """
 
     merged: MergedMosaic
@@ -70,161 +72,7 @@ class Stacked:
     warnings: list[str] = field(default_factory=list)
     sky: bool = False
     why: str = ""
-
-
-@nb.njit(cache=True, nogil=True)
-def _middle(part, n):
-    """Median of the first ``n`` values, which are put in another order (Hoare 1961, quickselect)."""
-    low, high, k = 0, n - 1, n // 2
-    while low < high:
-        pivot = part[(low + high) // 2]
-        i, j = low, high
-        while i <= j:
-            while part[i] < pivot:
-                i += 1
-            while part[j] > pivot:
-                j -= 1
-            if i <= j:
-                part[i], part[j] = part[j], part[i]
-                i += 1
-                j -= 1
-        if k <= j:
-            high = j
-        elif k >= i:
-            low = i
-        else:
-            break
-    if n % 2:
-        return part[k]
-    below = part[0]
-    for i in range(1, k):
-        below = max(below, part[i])
-    return np.float32(0.5) * (below + part[k])
-
-
-@nb.njit(parallel=True, cache=True, nogil=True)
-def _outliers(band, top, pattern, black, scale, gains, slope, offset, clip, threshold, out):
-    """Mark samples far from the median of their site."""
-    frames, rows, width = band.shape
-    for y in nb.prange(rows):
-        values, order = np.empty(frames, np.float32), np.empty(frames, np.float32)
-        for x in range(width):
-            c = pattern[(top + y) & 1, x & 1]
-            n = 0
-            for k in range(frames):
-                out[k, y, x] = 0
-                values[k] = np.nan
-                if band[k, y, x] != MISSING:
-                    values[k] = (np.float32(band[k, y, x]) - black[c]) * scale[c] / gains[k]
-                    order[n] = values[k]
-                    n += 1
-            if n < 3:
-                continue
-            middle = _middle(order, n)
-            for i in range(n):
-                order[i] = abs(order[i] - middle)
-            spread = np.float32(1.4826) * _middle(order, n)
-            model = np.sqrt(slope[c] * max(middle, np.float32(0)) + offset[c])
-            limit = threshold * max(model, spread)
-            for k in range(frames):
-                if values[k] == values[k] and abs(values[k] - middle) > limit:
-                    out[k, y, x] = 1
-
-
-@nb.njit(parallel=True, cache=True, nogil=True)
-def _grow(marks, beside, reach, out):
-    """Marks, and all around places with many of them."""
-    frames, rows, width = marks.shape
-    for k in nb.prange(frames):
-        column = np.zeros(width, np.int32)
-        for y in range(rows):
-            # Sums of columns slide down, sums of the window slide along.
-            for x in range(width):
-                if y == 0:
-                    for dy in range(min(reach + 1, rows)):
-                        column[x] += marks[k, dy, x]
-                else:
-                    if y + reach < rows:
-                        column[x] += marks[k, y + reach, x]
-                    if y - reach - 1 >= 0:
-                        column[x] -= marks[k, y - reach - 1, x]
-            total = 0
-            for x in range(min(reach, width)):
-                total += column[x]
-            for x in range(width):
-                if x + reach < width:
-                    total += column[x + reach]
-                if x - reach - 1 >= 0:
-                    total -= column[x - reach - 1]
-                out[k, y, x] = 1 if marks[k, y, x] or total >= beside else 0
-
-
-@nb.njit(parallel=True, cache=True, nogil=True)
-def _reduce(
-    band,
-    marks,
-    top,
-    first,
-    last,
-    pattern,
-    black,
-    scale,
-    gains,
-    slope,
-    offset,
-    clip,
-    method,
-    spread,
-    light,
-    variance,
-    clipped,
-):
-    """Rows ``first`` to ``last`` of a band as one: light, its variance, and whether most samples clip."""
-    frames, _, width = band.shape
-    for y in nb.prange(first, last):
-        values = np.empty(frames, np.float32)
-        for x in range(width):
-            c = pattern[(top + y) & 1, x & 1]
-            n, lost, covered = 0, 0, 0
-            total, most, square = np.float32(0), np.float32(-1e30), np.float32(0)
-            for k in range(frames):
-                number = band[k, y, x]
-                if number == MISSING:
-                    continue
-                covered += 1
-                full = number >= clip
-                if full:
-                    lost += 1
-                v = (np.float32(number) - black[c]) * scale[c] / gains[k]
-                if (full and method != 3) or (method == 1 and marks[k, y, x]):
-                    continue
-                values[n] = v
-                n += 1
-                total += v
-                square += np.float32(1) / gains[k]
-                most = max(most, v)
-            oy = y - first
-            clipped[oy, x] = covered > 0 and (2 * lost > covered or n == 0)
-            if n == 0:
-                # All clipped, or all outliers: the plain mean is a lower bound.
-                for k in range(frames):
-                    if band[k, y, x] != MISSING:
-                        total += (np.float32(band[k, y, x]) - black[c]) * scale[c] / gains[k]
-                n = max(covered, 1)
-                light[oy, x] = total / n
-            elif method == 2:
-                light[oy, x] = _middle(values, n)
-            elif method == 3:
-                light[oy, x] = most
-            else:
-                light[oy, x] = total / n
-            single = slope[c] * max(light[oy, x], np.float32(0)) + offset[c]
-            share = np.float32(1.0) / n
-            if method == 2 and n > 2:
-                share *= np.float32(1.5707963)
-            elif method == 3:
-                share = np.float32(1.0)
-            variance[oy, x] = single * share * spread[(top + y) // NOISE_CELL, x // NOISE_CELL, c]
+    filled: int = 0
 
 
 @dataclass
@@ -269,21 +117,26 @@ def stack_frames(
     if method == "auto":
         method = "clipped" if count >= CLIP_FROM else "mean"
     hot = _calibrate_all(frames, mosaics, calibration, progress.part(0.0, 0.12))
-    laid, why = None, ""
-    if sky and instructions.align and instructions.follow != "ground" and count >= 3:
+    laid, why, turning = None, "", None
+    if sky and method == "maximum" and instructions.follow != "stars" and count >= 3:
+        turning = find_turning(frames, mosaics, hot, reference, progress.part(0.12, 0.2))
+        # Trails are drawn over what stands still: stars must not move the picture.
+        instructions = instructions.model_copy(update={"align": instructions.align and turning is None})
+    elif sky and instructions.align and instructions.follow != "ground" and count >= 3:
         laid, why = lay_sky(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.35))
     if laid is None:
         laid = lay_ground(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.4))
     used = [f for f in frames if not any(f is g for g in laid.gone)]
-    size, still = mosaics.shape, all(f.mesh is None for f in used) and not laid.sky
-    with Mosaics(len(used), size) as lying, Mosaics(len(used) if laid.sky else 1, size) as turned:
+    size, still = mosaics.shape, all(f.mesh is None for f in used) and not laid.sky and turning is None
+    drawn = turning.drawn if turning else 0
+    with Mosaics(len(used) + drawn, size) as lying, Mosaics(len(used) if laid.sky else 1, size) as turned:
         places = {id(f): k for k, f in enumerate(frames)}
         common: Box = (0, 0, size[1], size[0])
         spread, moved_levels = _plain(size), first.levels
         if not still:
             spread[:] = 0
         for n, frame in enumerate(used):
-            progress.at(0.42 + 0.3 * n / len(used), f"Laying {frame.name} in place")
+            progress.at(0.42 + (0.18 if drawn else 0.3) * n / len(used), f"Laying {frame.name} in place")
             mosaic = mosaics.get(places[id(frame)])
             if hot.any():
                 mend_sites(mosaic, hot)
@@ -300,14 +153,19 @@ def stack_frames(
             spread += noise_share(mesh, first.pattern, gains) / len(used)
             (turned if laid.sky else lying).put(n, moved)
             common = common_part(common, mesh, size)
+        if turning is not None:
+            fill = progress.part(0.6, 0.72)
+            for n, (mosaic, _) in enumerate(draw_pauses(turning, frames, mosaics, hot, first, fill)):
+                lying.put(len(used) + n, mosaic)
         own = Levels(first.levels.black, first.levels.white, min(f.levels.clip for f in used))
         if laid.sky:
             sources = [_Source(lying, own, _plain(size)), _Source(turned, moved_levels, spread)]
         else:
             sources = [_Source(lying, own if still else moved_levels, spread)]
         shares = np.full((len(used), size[0] // CELL, size[1] // CELL), 255, np.uint8)
+        gains = np.array([f.gain for f in used] + [1.0] * drawn, np.float32)
         merged, rejected = _in_bands(
-            sources, laid.ground, used, first, _METHODS[method], shares, progress.part(0.72, 1.0)
+            sources, laid.ground, gains, first, METHODS[method], shares, progress.part(0.72, 1.0)
         )
     if not still and instructions.detail and method in ("mean", "clipped"):
         _keep_sites(used, [mosaics.get(places[id(f)]) for f in used], hot, shares)
@@ -324,6 +182,7 @@ def stack_frames(
         laid.warnings,
         laid.sky,
         why,
+        len(turning.pauses) if turning else 0,
     )
 
 
@@ -370,7 +229,7 @@ def _calibrate_all(
 def _in_bands(
     sources: Sequence[_Source],
     ground: np.ndarray | None,
-    used: Sequence[LightFrame],
+    gains: np.ndarray,
     first: LightFrame,
     method: int,
     shares: np.ndarray,
@@ -382,14 +241,13 @@ def _in_bands(
     ground that stays, and 1 where something may have passed.
     """
     height, width = sources[0].mosaics.shape
-    count = len(used)
+    count = len(gains)
     out = MergedMosaic(
         np.empty((height, width), np.float32),
         np.empty((height, width), np.float32),
         np.zeros((height, width), np.uint8),
         np.zeros((height, width), np.bool_),
     )
-    gains = np.array([f.gain for f in used], np.float32)
     rows = int(np.clip(_BAND // (count * width * 2), 16, height))
     rows += -rows % CELL
     rejected = samples = 0
@@ -437,17 +295,17 @@ def _reduced(
     levels, pattern = source.levels, first.pattern
     black, scale = levels.black.astype(np.float32), levels.scale
     slope, offset = first.noise.slope.astype(np.float32), first.noise.offset.astype(np.float32)
-    pad = _REACH + 1 if method == _METHODS["clipped"] else 0
+    pad = _REACH + 1 if method == METHODS["clipped"] else 0
     low, high = max(rows.start - pad, 0), min(rows.stop + pad, height)
     band = source.mosaics.band(low, high)
     marks = np.zeros((len(band), 1, 1), np.uint8)
-    if method == _METHODS["clipped"]:
+    if method == METHODS["clipped"]:
         single, marks = np.empty(band.shape, np.uint8), np.empty(band.shape, np.uint8)
-        _outliers(band, low, pattern, black, scale, gains, slope, offset, levels.clip, np.float32(_OUTLIER), single)
-        _grow(single, _BESIDE, _REACH, marks)
+        outliers(band, low, pattern, black, scale, gains, slope, offset, levels.clip, np.float32(_OUTLIER), single)
+        grow(single, _BESIDE, _REACH, marks)
     shape = (rows.stop - rows.start, band.shape[2])
     light, variance, clipped = np.empty(shape, np.float32), np.empty(shape, np.float32), np.empty(shape, np.bool_)
-    _reduce(
+    reduce(
         band,
         marks,
         low,

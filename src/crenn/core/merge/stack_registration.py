@@ -22,7 +22,7 @@ from crenn.core.mosaic.bayer import half_colour
 from crenn.core.progress import Progress
 
 if TYPE_CHECKING:
-    from crenn.core.align.stars import SkyFit
+    from crenn.core.align.stars import SkyFit, Stars
 
 #: Less agreement of structure than the first means too little to go by, less than the second another view.
 _ALIKE, _OTHER = 0.4, 0.25
@@ -52,7 +52,7 @@ class StackRegistration:
     warnings: list[str] = field(default_factory=list)
 
 
-def _mended(mosaics: Mosaics, k: int, hot: np.ndarray) -> np.ndarray:
+def mended(mosaics: Mosaics, k: int, hot: np.ndarray) -> np.ndarray:
     """A mosaic without its hot sites; the one kept stays as it is."""
     mosaic = mosaics.get(k)
     if hot.any():
@@ -61,9 +61,25 @@ def _mended(mosaics: Mosaics, k: int, hot: np.ndarray) -> np.ndarray:
     return mosaic
 
 
-def _luma(colour: np.ndarray) -> np.ndarray:
+def luma_of(colour: np.ndarray) -> np.ndarray:
     # Sites of all colours alike: their middle is the quad's, whatever a star's colour.
     return colour @ np.array([0.25, 0.5, 0.25], np.float32)
+
+
+def light_of_quads(frame: LightFrame, mosaic: np.ndarray) -> np.ndarray:
+    """A mosaic, uint16 (H, W), in its white balance as shot at half the size, float32 (H // 2, W // 2, 3)."""
+    return half_colour(mosaic, frame.pattern, frame.levels.black, frame.levels.white) * frame.raw.neutral_gains
+
+
+def stars_in(frame: LightFrame, luma: np.ndarray, reduced: int = 1) -> "Stars":
+    """Point lights of a frame by its light of quads, float32 (h, w), or of so many quads by so many."""
+    from crenn.core.align.stars import find_stars
+
+    gains = frame.raw.neutral_gains
+    # Red and blue are one site of a quad, green the mean of two.
+    alike = np.array([1 / 16, 1 / 8, 1 / 16]) * gains / reduced**2
+    deviation = float(np.sqrt(alike @ (frame.noise.offset * gains)))
+    return find_stars(luma, deviation, 2 * reduced, float(alike @ frame.noise.slope))
 
 
 def lay_sky(
@@ -79,7 +95,7 @@ def lay_sky(
     The stack is decided by two things: what the point lights stand on, and whether they turn as a sky does.
     """
     # SciPy's optimiser takes long to import, and only stacks that may show stars need it.
-    from crenn.core.align.stars import find_stars, fit_sky, is_star_field, turns_evenly
+    from crenn.core.align.stars import fit_sky, is_star_field, turns_evenly
 
     count, asked = len(frames), instructions.follow == "stars"
     stars, quarters = [], []
@@ -87,16 +103,9 @@ def lay_sky(
     colour_mean: np.ndarray = np.zeros((1, 1, 3), np.float32)
     for k, frame in enumerate(frames):
         progress.at(0.6 * k / count, f"Looking for stars in {frame.name}")
-        mosaic = _mended(mosaics, k, hot)
-        colour = half_colour(mosaic, frame.pattern, frame.levels.black, frame.levels.white)
-        gains = frame.raw.neutral_gains
-        colour *= gains
-        luma = _luma(colour)
-        # Red and blue are one site of a quad, green the mean of two.
-        alike = np.array([1 / 16, 1 / 8, 1 / 16]) * gains
-        stars.append(
-            find_stars(luma, float(np.sqrt(alike @ (frame.noise.offset * gains))), 2, float(alike @ frame.noise.slope))
-        )
+        colour = light_of_quads(frame, mended(mosaics, k, hot))
+        luma = luma_of(colour)
+        stars.append(stars_in(frame, luma))
         if k == 0 and not is_star_field(stars[0]) and not asked:
             return None, "too few points of light stand on dark, even ground for stars."
         if k in witnesses:
@@ -106,7 +115,7 @@ def lay_sky(
             colour_mean = small + colour_mean
     colour_mean = colour_mean / len(quarters)
     height, width = mosaics.shape
-    times, clocked = _times(frames)
+    times, clocked = moments(frames)
     fit = fit_sky(stars, times, reference, (width, height))
     shifts = [_sky_shift(fit, k) for k in range(count)]
     known = [k for k in range(count) if fit.pairs[k] > 0]
@@ -158,7 +167,7 @@ def lay_sky(
     return laid, why
 
 
-def _times(frames: Sequence[LightFrame]) -> tuple[np.ndarray, bool]:
+def moments(frames: Sequence[LightFrame]) -> tuple[np.ndarray, bool]:
     """Moments of the frames in seconds, and whether a clock told them: else they stand for the frames' order."""
     taken = [f.metadata.taken for f in frames if f.metadata.taken is not None]
     if len(set(taken)) < len(frames):
@@ -287,7 +296,7 @@ def lay_ground(
 
     def levels(k: int) -> list[Level]:
         f = frames[k]
-        return levels_of(_mended(mosaics, k, hot), f.pattern, f.levels, f.noise)
+        return levels_of(mended(mosaics, k, hot), f.pattern, f.levels, f.noise)
 
     fixed = levels(reference)
     before = np.eye(3)

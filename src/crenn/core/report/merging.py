@@ -155,6 +155,7 @@ class StackReport(_Part):
     sky: bool = Field(description="whether the sky was registered on its stars, the ground on itself")
     why: str = Field("", description="what was decided by whether to follow stars; empty where there was no choice")
     rejected: float = Field(description="share of samples left out as outliers")
+    filled: int = Field(0, description="pauses between frames in which trails of stars were drawn")
     expected_gain_db: float = Field(description="gain in signal to noise of a mean of so many frames, dB")
 
 

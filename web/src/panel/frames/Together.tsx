@@ -2,7 +2,7 @@ import { Button, MenuItem, Select } from "@mui/material";
 import { useNavigate } from "react-router-dom";
 
 import { answered, api } from "../../api/client";
-import { shootsChanged, useShoots } from "../../api/queries";
+import { shootsChanged, useShoot } from "../../api/queries";
 import { told } from "../../state/messages";
 import { loadScene, useScene } from "../../state/scene";
 
@@ -10,9 +10,7 @@ import { loadScene, useScene } from "../../state/scene";
 export function Together({ picked, done }: { picked: number[]; done: () => void }) {
   const scene = useScene((s) => s.scene)!;
   const go = useNavigate();
-  const shoots = useShoots().data ?? [];
-  const shoot = shoots.find((s) => s.scenes.some((c) => c.id === scene.id)) ?? shoots[0];
-  const others = shoot?.scenes.filter((c) => c.id !== scene.id) ?? [];
+  const others = (useShoot(scene.shoot_id).data?.scenes ?? []).filter((c) => c.id !== scene.id);
   const some = picked.length > 0 && picked.length < scene.frames.length;
   const frames = some ? picked : scene.frames.map((f) => f.id);
 
@@ -28,6 +26,15 @@ export function Together({ picked, done }: { picked: number[]; done: () => void 
     if (!made) return;
     done();
     shootsChanged();
+    await loadScene(scene.id).catch(() => {});
+  };
+  const use = async (used: number[]) => {
+    await told(
+      answered(
+        api.POST("/api/scenes/{scene_id}/use", { params: { path: { scene_id: scene.id } }, body: { frames: used } }),
+      ),
+    );
+    done();
     await loadScene(scene.id).catch(() => {});
   };
   const move = async (to: number) => {
@@ -47,9 +54,18 @@ export function Together({ picked, done }: { picked: number[]; done: () => void 
       <p className="dim">
         {some
           ? `${picked.length === 1 ? "One frame is" : `${picked.length} frames are`} taken.`
-          : "Take frames with Ctrl or Shift and a click to split them off."}
+          : "Take frames with Ctrl and a click, or all up to one with Shift, to use only them or to split them off."}
       </p>
       <div className="row spaced">
+        {some || !scene.frames.some((f) => f.kind === "light" && !f.included) ? (
+          <Button size="small" variant="outlined" color="inherit" disabled={!some} onClick={() => void use(picked)}>
+            Use only these
+          </Button>
+        ) : (
+          <Button size="small" variant="outlined" color="inherit" onClick={() => void use(frames)}>
+            Use all
+          </Button>
+        )}
         <Button size="small" variant="outlined" color="inherit" disabled={!some} onClick={() => void split()}>
           Split off
         </Button>

@@ -20,6 +20,12 @@ export function Sky({ report }: { report: Report }) {
         <dd>{stack.method === "maximum" ? "none" : `${stack.expected_gain_db.toFixed(1)} dB`}</dd>
         <dt>Passing light left out</dt>
         <dd>{percent(stack.rejected)}</dd>
+        {stack.filled > 0 && (
+          <>
+            <dt>Pauses filled</dt>
+            <dd>{stack.filled}</dd>
+          </>
+        )}
         <dt>Hot pixels mended</dt>
         <dd>{report.hot_pixels}</dd>
       </dl>
