@@ -29,7 +29,7 @@ from crenn.store.treatments import start_treatment
 _SHOOTS, _SCENES, _FRAMES = 100, 100, 5
 _TIMES = 15
 #: What is asked: the first page, one far down, words of different kinds.
-_ASKED = {
+_ASKED: dict[str, dict[str, str | int]] = {
     "opened": {},
     "a page at its end": {"start": _SHOOTS * _SCENES - 60},
     "found by title": {"words": "basin 42"},
@@ -113,7 +113,7 @@ def bench() -> list[Table]:
             fill(database, folder)
             with _served(database, library) as address:
                 for title, asked in _ASKED.items():
-                    query = urllib.parse.urlencode({"binned": "false", "most": 60} | asked)
+                    query = urllib.parse.urlencode({"binned": "false", "most": 60, **asked})
                     took, size = [], 0
                     for _ in range(_TIMES + 1):
                         began = time.perf_counter()

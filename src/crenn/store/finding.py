@@ -38,7 +38,7 @@ class Sought:
         """Whether any scene out of the bin will do; then shoots without scenes are seen, too."""
         return not self.words.split() and self.choice == 0 and not self.binned
 
-    def query(self) -> Select[tuple[int, int | None]]:
+    def query(self) -> Select[int, int | None]:
         """For the numbers of shoots and of their scenes that are like it, the newest shoot first."""
         stops = func.to_char(Scene.high_stop - Scene.low_stop, "FM9990.0").op("||")(" stops")
         merged = case((Scene.prepared.is_(None), "not merged"), else_="merged")
@@ -46,7 +46,13 @@ class Sought:
         wanted = [Scene.frames.any(), Scene.choice >= self.choice]
         if self.binned is not None:
             wanted.append(Scene.binned == self.binned)
-        scenes = select(Scene.id, Scene.shoot_id, told.label("told")).join(Shoot).where(*wanted).cte()
+        scenes = (
+            select(Scene.id, Scene.shoot_id, told.label("told"))
+            .join(Shoot)
+            .where(*wanted)
+            .cte()
+            .prefix_with("MATERIALIZED")
+        )
         holds = [_holds(scenes.c, word) for word in self.words.lower().split()[:_MOST_WORDS]]
         return (
             select(Shoot.id, scenes.c.id)
