@@ -9,8 +9,11 @@ import httpx
 import numpy as np
 from PIL import Image
 
+from crenn.camera.sensor import Exposure
+from crenn.jobs.recovery import Sweeper
 from crenn.store.models import Frame, Scene, Shoot
 from tests.api.case import ApiCase, a_night
+from tests.support import night, take
 
 DRAWN = {
     "name": "Drawn",
@@ -249,8 +252,20 @@ class Order(ApiCase):
         self.work()
         self.assertEqual(self.http.get(self.address).json()["treatment"]["exposure"]["ev"], 1.0)
         self.assertTrue(self.shoots()[0]["scenes"][0]["ready"])
+        # What may take no more than so much goes by itself, but for what was used last.
+        limits = {"scenes": disk()["scenes"] // 2, "deliveries": 0}
+        delivered = folder / "deliveries" / "77.jpg"
+        delivered.write_bytes(bytes(100))
+        self.assertEqual(self.http.put("/api/disk/limits", json=limits).json(), {"bytes": 100, "scenes": 0})
+        self.assertEqual(self.http.get("/api/disk/limits").json(), limits)
+        other = self.bring_in(take(self.folder / "b", night(), [Exposure(1.0), Exposure(4.0)], name="b", seed=9))
+        Sweeper(self.database, self.served.library).sweep()
+        self.assertEqual([s["scenes"][0]["ready"] for s in self.shoots()], [True, False])
+        self.assertEqual(self.http.put("/api/disk/limits", json={"scenes": -1}).status_code, 422)
+        self.http.put("/api/disk/limits", json={})
+        self.http.patch(f"/api/scenes/{other['scenes'][0]['id']}", json={"binned": True})
+        self.assertEqual(self.http.post("/api/bin/empty").json()["scenes"], 1)
         # What lies in the bin goes for good, and its frames can be brought in anew.
-        self.assertEqual(self.http.post("/api/bin/empty").json(), {"bytes": 0, "scenes": 0})
         self.http.patch(self.address, json={"binned": True})
         self.assertEqual(disk()["binned"], 1)
         self.assertEqual(self.http.post("/api/bin/empty").json()["scenes"], 1)

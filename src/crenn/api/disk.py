@@ -1,6 +1,5 @@
 """Where the library's disk went, and what of it is let go."""
 
-from collections.abc import Sequence
 from pathlib import Path
 
 from fastapi import APIRouter, Depends
@@ -9,8 +8,9 @@ from sqlalchemy import func, select
 
 from crenn.api.context import Settings, settings
 from crenn.api.schemas import Body
-from crenn.jobs.queue import cancel
+from crenn.jobs.letting_go import keep_limits, let_merged_go, let_noise_be
 from crenn.store import disk
+from crenn.store.disk_limits import DiskLimits, disk_limits, set_disk_limits
 from crenn.store.models import Scene
 
 router = APIRouter(prefix="/api", tags=["disk"])
@@ -51,18 +51,34 @@ def disk_use(config: Settings = Depends(settings)) -> DiskOut:
     return DiskOut(**disk.used(config.library), binned=binned)
 
 
+@router.get("/disk/limits")
+def limits(config: Settings = Depends(settings)) -> DiskLimits:
+    """How much merged scenes and delivered files may take."""
+    with config.database.session() as session:
+        return disk_limits(session)
+
+
+@router.put("/disk/limits")
+def set_limits(body: DiskLimits, config: Settings = Depends(settings)) -> DroppedOut:
+    """Say how much they may take: what was used longest ago goes at once, and whenever it is more again."""
+    with config.database.session() as session:
+        before = len(disk.merged_scenes(session, config.library))
+        set_disk_limits(session, body)
+        session.commit()
+    freed = keep_limits(config.database, config.library)
+    with config.database.session() as session:
+        return DroppedOut(bytes=freed, scenes=before - len(disk.merged_scenes(session, config.library)))
+
+
 @router.post("/disk/drop")
 def drop(body: DropIn, config: Settings = Depends(settings)) -> DroppedOut:
     """Let go what can be made again: merged scenes, whose frames and treatments stay, and delivered files."""
     gone: list[Path] = []
-    scenes: list[tuple[int, str]] = []
+    scenes: list[disk.MergedScene] = []
     if body.scenes is not None:
         with config.database.session() as session:
-            scenes = disk.unused_since(session, config.library, body.scenes)
-        _let_noise_be(config, [number for number, _ in scenes])
-        with config.database.session() as session:
-            gone += disk.drop_merged(session, config.library, scenes)
-            session.commit()
+            scenes = disk.unused_since(disk.merged_scenes(session, config.library), body.scenes)
+        gone += let_merged_go(config.database, config.library, scenes)
     if body.deliveries is not None:
         gone += disk.deliveries_older(config.library, body.deliveries)
     return DroppedOut(bytes=disk.removed(gone), scenes=len(scenes))
@@ -73,16 +89,8 @@ def empty(config: Settings = Depends(settings)) -> DroppedOut:
     """Delete the scenes in the bin for good: their frames, treatments and delivered files."""
     with config.database.session() as session:
         numbers = disk.in_bin(session)
-    _let_noise_be(config, numbers)
+    let_noise_be(config.database, numbers)
     with config.database.session() as session:
         count, gone = disk.empty_bin(session, config.library)
         session.commit()
     return DroppedOut(bytes=disk.removed(gone), scenes=count)
-
-
-def _let_noise_be(config: Settings, scenes: Sequence[int]) -> None:
-    """Call off the splitting of noise that waits for scenes."""
-    with config.database.session() as session:
-        waiting = disk.waiting_noise(session, scenes)
-    for job in waiting:
-        cancel(config.database, job)

@@ -6,6 +6,7 @@ import threading
 from sqlalchemy import func, select
 from sqlalchemy.exc import SQLAlchemyError
 
+from crenn.jobs.letting_go import keep_limits
 from crenn.jobs.queue import active_jobs, reconcile
 from crenn.store.database import Database
 from crenn.store.library import Library, prepared_name
@@ -58,7 +59,8 @@ def _kept_deliveries(database: Database) -> set[int]:
 
 
 class Sweeper:
-    """Removes what ended work leaves behind while the application runs, but what arrives just now.
+    """While the application runs, removes what ended work leaves behind, but for what arrives just now, and what takes
+    more of the disk than it may.
 
     Parameters
     ----------
@@ -87,5 +89,7 @@ class Sweeper:
                 _log.warning("nothing could be swept", extra={"fault": type(fault).__name__})
 
     def sweep(self) -> int:
-        """Remove what nothing refers to; how many files and folders."""
-        return _swept(self._database, self._library, arriving=True)
+        """Remove what nothing refers to, and keep the disk's limits; how many files and folders nothing referred to."""
+        count = _swept(self._database, self._library, arriving=True)
+        keep_limits(self._database, self._library)
+        return count

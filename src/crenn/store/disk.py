@@ -3,7 +3,9 @@
 import shutil
 import time
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
 
 from sqlalchemy import Select, and_, delete, func, not_, select, update
 from sqlalchemy.orm import Session
@@ -13,6 +15,7 @@ from crenn.core.render.pyramid import noise_folder
 from crenn.store.library import Library
 from crenn.store.models import Frame, Job, Mark, Revision, Scene, Shoot, Take
 
+T = TypeVar("T")
 #: Jobs that are not done yet.
 _ACTIVE = ("waiting", "running")
 _DAY = 86400.0
@@ -40,8 +43,17 @@ def used(library: Library) -> dict[str, int]:
     return out | {"scenes": out["scenes"] - noise, "noise": noise, "free": shutil.disk_usage(folder).free}
 
 
-def unused_since(session: Session, library: Library, days: float) -> list[tuple[int, str]]:
-    """Merged scenes, by number and folder, that were neither merged nor changed for so many days."""
+@dataclass(frozen=True)
+class MergedScene:
+    """A merged scene: its number and folder, and when it was last merged, changed or looked at, in s since 1970."""
+
+    scene: int
+    folder: str
+    used: float
+
+
+def merged_scenes(session: Session, library: Library) -> list[MergedScene]:
+    """Merged scenes that nobody works on, the one that was used longest ago first."""
     last = (
         select(Take.scene_id, func.max(Revision.created).label("changed"))
         .join(Revision, Revision.take_id == Take.id)
@@ -53,35 +65,56 @@ def unused_since(session: Session, library: Library, days: float) -> list[tuple[
         .join(last, last.c.scene_id == Scene.id)
         .where(Scene.prepared.is_not(None), Scene.id.not_in(_busy()))
     )
-    limit = time.time() - days * _DAY
     out = []
     for number, folder, changed in rows:
-        if folder is None:
-            continue
-        path = library.scene(folder)
-        merged = path.stat().st_mtime if path.exists() else 0.0
-        if max(merged, changed.timestamp()) <= limit:
-            out.append((number, folder))
-    return out
+        if folder is not None:
+            path = library.scene(folder)
+            seen = path.stat().st_mtime if path.exists() else 0.0
+            out.append(MergedScene(number, folder, max(seen, changed.timestamp())))
+    return sorted(out, key=lambda one: one.used)
 
 
-def drop_merged(session: Session, library: Library, scenes: Sequence[tuple[int, str]]) -> list[Path]:
+def unused_since(scenes: Iterable[MergedScene], days: float) -> list[MergedScene]:
+    """Those that were not used for so many days."""
+    limit = time.time() - days * _DAY
+    return [one for one in scenes if one.used <= limit]
+
+
+def beyond(sizes: Iterable[tuple[T, int]], most: int) -> list[T]:
+    """What is to go, the first first, that the bytes of all that stays are no more than ``most``."""
+    sizes = list(sizes)
+    total, gone = sum(size for _, size in sizes), []
+    for one, size in sizes:
+        if total <= most:
+            break
+        gone.append(one)
+        total -= size
+    return gone
+
+
+def drop_merged(session: Session, library: Library, scenes: Iterable[MergedScene]) -> list[Path]:
     """Let scenes count as not merged, so that what was made of their frames can go; the folders to remove after that.
 
     Frames, treatments and reports stay: they can be merged again.
     """
     gone = []
-    for number, folder in scenes:
-        changed = update(Scene).where(Scene.id == number, Scene.prepared == folder).values(prepared=None)
+    for one in scenes:
+        changed = update(Scene).where(Scene.id == one.scene, Scene.prepared == one.folder).values(prepared=None)
         if session.execute(changed).rowcount:  # type: ignore[attr-defined]
-            gone += [library.scene(folder), *_sheet_pictures(library, number)]
+            gone += [library.scene(one.folder), *_sheet_pictures(library, one.scene)]
     return gone
+
+
+def deliveries_by_age(library: Library) -> list[Path]:
+    """Delivered files, the oldest first."""
+    files = [p for p in (library.folder / "deliveries").iterdir() if p.is_file()]
+    return sorted(files, key=lambda p: p.stat().st_mtime)
 
 
 def deliveries_older(library: Library, days: float) -> list[Path]:
     """Delivered files that are older than so many days."""
     limit = time.time() - days * _DAY
-    return [p for p in (library.folder / "deliveries").iterdir() if p.is_file() and p.stat().st_mtime <= limit]
+    return [p for p in deliveries_by_age(library) if p.stat().st_mtime <= limit]
 
 
 def empty_bin(session: Session, library: Library) -> tuple[int, list[Path]]:

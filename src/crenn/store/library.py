@@ -1,5 +1,6 @@
 """Files of the library: originals under their hash, prepared scenes, small pictures, deliveries."""
 
+import contextlib
 import os
 import shutil
 import time
@@ -66,7 +67,11 @@ class Library:
         CrennError
             If it is missing or damaged.
         """
-        return PreparedScene.open(self.scene(name), self.original_of)
+        folder = self.scene(name)
+        with contextlib.suppress(OSError):
+            # What is looked at is in use: where the disk is short, others go first.
+            os.utime(folder)
+        return PreparedScene.open(folder, self.original_of)
 
     def keep(self, path: Path) -> str:
         """Copy a file among the originals; its hash."""

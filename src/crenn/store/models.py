@@ -168,6 +168,14 @@ class ProfileRow(Base):
     kept: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=_now)
 
 
+class DiskLimitRow(Base):
+    """Bytes that a part of the library may take; see `crenn.store.disk_limits.DiskLimits`."""
+
+    __tablename__ = "disk_limit"
+    part: Mapped[str] = mapped_column(String(20), primary_key=True)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+
+
 class OutputSetRow(Base):
     """What is delivered together, by a name; see `crenn.core.deliver.output.Output`."""
 

@@ -77,6 +77,10 @@ export const diskUse = queryOptions({
   // Whatever is done changes it.
   staleTime: 0,
 });
+export const diskLimits = queryOptions({
+  queryKey: ["disk limits"],
+  queryFn: () => answered(api.GET("/api/disk/limits")),
+});
 export const outputSets = queryOptions({ queryKey: ["outputs"], queryFn: () => answered(api.GET("/api/outputs")) });
 const description = queryOptions({
   queryKey: ["description"],
@@ -112,6 +116,7 @@ export const useKinds = () => useQuery(kinds);
 export const usePresets = () => useQuery(presets);
 export const useCamera = (enabled: boolean) => useQuery({ ...camera, enabled });
 export const useDisk = () => useQuery(diskUse);
+export const useDiskLimits = () => useQuery(diskLimits);
 export const useProfiles = () => useQuery(keptProfiles);
 export const useOutputSets = () => useQuery(outputSets);
 export const useDeliveries = (scene: number) => useQuery(deliveries(scene));
