@@ -28,6 +28,8 @@ from crenn.core.deliver.sheet import Cell, write_sheet
 from crenn.core.deliver.spaces import SPACES
 from crenn.core.deliver.xmp import treatment_in
 from crenn.core.errors import CrennError
+from crenn.core.frames.pictures import picture_metadata
+from crenn.core.frames.position import Position
 from crenn.core.radiance import RadianceMap, read_exr
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
@@ -64,7 +66,8 @@ class Outputs(FolderCase):
     def deliver(self, name: str, treatment: Treatment | None = None, **more) -> Path:
         path = self.folder / name
         output = Output(**{"format": path.suffix[1:]} | more)
-        self.delivered = deliver(self.renderer, treatment or Treatment(), path, output, CaptureMetadata("Crenn", "T1"))
+        metadata = CaptureMetadata("Crenn", "T1", position=Position(-54.5012, 3.25, 12.5))
+        self.delivered = deliver(self.renderer, treatment or Treatment(), path, output, metadata)
         return path
 
     def in_srgb(self, path: Path) -> np.ndarray:
@@ -273,7 +276,14 @@ class Outputs(FolderCase):
             packed = re.search(b"<crenn:treatment>(.*)</crenn:treatment>", picture.info["xmp"])[1]
             self.assertEqual(json.loads(zlib.decompress(base64.b64decode(packed)))["version"], treatment.version)
             self.assertEqual((exif[272], exif[315]), ("T1", "N. Ight"))
-        bare = self.deliver("bare.jpg", treatment, about=About(camera=False, treatment=False))
+        for ending in ("jpg", "png"):
+            position = picture_metadata(self.folder / f"p.{ending}").position
+            self.assertAlmostEqual(position.latitude, -54.5012, delta=3e-6)
+            self.assertEqual((position.longitude, position.altitude), (3.25, 12.5))
+        self.assertIn(b"<exif:GPSLatitude>54,30.072000S<", (self.folder / "p.tif").read_bytes())
+        bare = self.deliver("bare.jpg", treatment, about=About(camera=False, treatment=False, position=False))
+        self.assertIsNone(picture_metadata(bare).position)
+        self.assertNotIn(b"GPS", bare.read_bytes())
         with Image.open(bare) as picture:
             self.assertNotIn(272, picture.getexif())
         with self.assertRaisesRegex(CrennError, "carries no treatment"):

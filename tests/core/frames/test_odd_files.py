@@ -3,6 +3,7 @@
 import os
 import subprocess
 import sys
+from collections import namedtuple
 from unittest import mock
 
 import cv2
@@ -14,6 +15,7 @@ from PIL import Image
 from crenn.core.errors import UnreadableFrame
 from crenn.core.frames import sizes
 from crenn.core.frames.metadata import FrameMetadata, plain_text, plausible
+from crenn.core.frames.position import Position
 from crenn.core.frames.read import frame_metadata, read_frame
 from crenn.core.merge.merge import merge_frames
 from tests.core.frames.mutated import make
@@ -123,6 +125,20 @@ class Odd(FolderCase):
         for value in (nan, inf, -1, 0, "fast", None, 10**400):
             self.assertIsNone(plausible("seconds", value), value)
         self.assertEqual(plausible("seconds", 30), 30.0)
+
+    def test_places_that_cannot_be_are_left_out(self):
+        def told(latitude, longitude, **more):
+            tags = {"Latitude": latitude, "LatitudeRef": "S", "Longitude": longitude, "LongitudeRef": "E"} | more
+            return Position.of({f"GPS GPS{k}": v if isinstance(v, str) else Tag(v) for k, v in tags.items()})
+
+        Tag = namedtuple("Tag", "values")
+        self.assertEqual(told([54, 30, 18], [3, 15, 0]), Position(-54.505, 3.25))
+        self.assertEqual(told([54], [3], Altitude=[float("inf")]).altitude, None)
+        nan = float("nan")
+        for wrong in ([91, 0, 0], [nan, 0, 0], ["x"], [None], 7, []):
+            self.assertIsNone(told(wrong, wrong), wrong)
+        self.assertIsNone(told([0, 0, 0], [0, 0, 0]), "a receiver that found nothing")
+        self.assertIsNone(Position.of({}))
 
     def test_text_is_made_plain(self):
         self.assertEqual(plain_text("a\x00b\ud800c\n\x1b[31m" + "x" * 50, 8), "ab?c[31m"[:8])

@@ -1941,6 +1941,12 @@ export interface components {
              */
             time: boolean;
             /**
+             * Position
+             * @description where it was taken, if the reference frame tells
+             * @default true
+             */
+            position: boolean;
+            /**
              * Title
              * @default
              */
@@ -1990,6 +1996,12 @@ export interface components {
              * @default true
              */
             time: boolean;
+            /**
+             * Position
+             * @description where it was taken, if the reference frame tells
+             * @default true
+             */
+            position: boolean;
             /**
              * Title
              * @default

@@ -33,6 +33,7 @@ export const PLAIN: Output = {
     camera: true,
     exposure: true,
     time: true,
+    position: true,
     title: "",
     caption: "",
     creator: "",

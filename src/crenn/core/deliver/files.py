@@ -139,7 +139,7 @@ def _write_picture(
             bands, size = bordered(bands, size, output.border, space)
         if level is not None:
             bands = level.watching(bands)
-        xmp = packet(output.about, treatment, SEGMENT if output.format == "jpg" else None)
+        xmp = packet(output.about, treatment, SEGMENT if output.format == "jpg" else None, metadata.position)
         labels = Labels(space.profile, space is SPACES["srgb"], metadata.exif(output.about), xmp, dpi, level)
         if output.format == "png":
             write_png(path, size, bands, labels, 16 if output.pq else output.bits)

@@ -9,6 +9,7 @@ from PIL.TiffImagePlugin import IFDRational
 
 from crenn.core.deliver.output import About
 from crenn.core.frames.metadata import FrameMetadata
+from crenn.core.frames.position import Position
 
 
 @dataclass(frozen=True)
@@ -23,6 +24,7 @@ class CaptureMetadata:
     iso: float | None = None
     focal_length: float | None = None
     taken: datetime | None = None
+    position: Position | None = None
 
     @classmethod
     def of(cls, frame: FrameMetadata) -> "CaptureMetadata":
@@ -36,13 +38,15 @@ class CaptureMetadata:
             frame.iso,
             frame.focal_length,
             frame.taken,
+            frame.position,
         )
 
     def told(self, about: About) -> "CaptureMetadata":
         """What of it is to be told."""
         camera = {} if about.camera else {"make": "", "model": "", "lens": ""}
         exposure = {} if about.exposure else dict.fromkeys(("seconds", "aperture", "iso", "focal_length"))
-        return replace(self, **camera, **exposure, **({} if about.time else {"taken": None}))  # type: ignore[arg-type]
+        others = {"taken": about.time, "position": about.position}
+        return replace(self, **camera, **exposure, **{name: None for name, kept in others.items() if not kept})  # type: ignore[arg-type]
 
     @property
     def day(self) -> str | None:
@@ -66,4 +70,6 @@ class CaptureMetadata:
             detail[34855] = int(min(self.iso, 65535))
         exif.update({k: v for k, v in main.items() if v})
         exif.get_ifd(0x8769).update({k: v for k, v in detail.items() if v})
+        if self.position is not None:
+            exif.get_ifd(0x8825).update(self.position.exif())
         return exif

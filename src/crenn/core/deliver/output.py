@@ -72,6 +72,7 @@ class About(_Part):
     camera: bool = Field(True, description="camera and lens")
     exposure: bool = Field(True, description="time, aperture, sensitivity and focal length of the reference frame")
     time: bool = Field(True, description="when it was taken")
+    position: bool = Field(True, description="where it was taken, if the reference frame tells")
     title: _Line = ""
     caption: _Line = ""
     creator: _Line = ""

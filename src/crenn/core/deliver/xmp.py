@@ -13,6 +13,7 @@ from PIL import Image
 
 from crenn.core.deliver.output import About
 from crenn.core.errors import CrennError, InvalidTreatment
+from crenn.core.frames.position import Position
 from crenn.core.treatment import Treatment, parse_treatment
 
 #: Our own namespace: ``treatment`` is a treatment document, JSON packed by zlib, in base64.
@@ -26,11 +27,14 @@ _SPACES = {
     "x": "adobe:ns:meta/",
     "rdf": "http://www.w3.org/1999/02/22-rdf-syntax-ns#",
     "dc": "http://purl.org/dc/elements/1.1/",
+    "exif": "http://ns.adobe.com/exif/1.0/",
     "crenn": NAMESPACE,
 }
 
 
-def packet(about: About, treatment: Treatment | None, most: int | None = SEGMENT) -> bytes:
+def packet(
+    about: About, treatment: Treatment | None, most: int | None = SEGMENT, position: Position | None = None
+) -> bytes:
     """An XMP packet; empty where nothing is told.
 
     Parameters
@@ -39,8 +43,12 @@ def packet(about: About, treatment: Treatment | None, most: int | None = SEGMENT
     treatment : Treatment, optional
     most : int, optional
         Bytes that there is room for: a treatment that does not fit is left out.
+    position : Position, optional
+        Where it was taken, told if ``about`` wants it.
     """
     told = _described(about)
+    if position is not None and about.position:
+        told.append(position.xmp())
     own = ""
     if treatment is not None and about.treatment:
         # What states no version is of the newest, and one that is kept for years is not.

@@ -12,6 +12,7 @@ import numpy as np
 import rawpy
 
 from crenn.core.errors import UnreadableFrame
+from crenn.core.frames.position import Position
 from crenn.core.frames.sizes import check_size
 
 #: Endings of raw files that LibRaw reads.
@@ -89,7 +90,7 @@ def plausible(what: str, value) -> float | None:
 class FrameMetadata:
     """Metadata of one raw frame.
 
-    ``seconds``, ``aperture``, ``focal_length`` are None where the file does not tell. ``noise_profile``
+    ``seconds``, ``aperture``, ``focal_length``, ``position`` are None where the file does not tell. ``noise_profile``
     holds a pair (S, O) per colour R, G, B of ``var(x) = S x + O``, or is None. Numbers that cannot be are left out,
     whatever file they come from; text is cut to a length that can be shown.
     """
@@ -105,6 +106,7 @@ class FrameMetadata:
     lens: str
     focal_length: float | None
     noise_profile: tuple[tuple[float, float], ...] | None
+    position: Position | None = None
 
     def __post_init__(self) -> None:
         for name in ("seconds", "aperture", "focal_length"):
@@ -212,4 +214,5 @@ def read_metadata(path: Path, raw: rawpy.RawPy | None = None) -> FrameMetadata:
         lens=(lens.model or "") if lens else "",
         focal_length=other.focal_length,
         noise_profile=_noise_profile(tags),
+        position=Position.of(tags),
     )

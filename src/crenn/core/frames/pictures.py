@@ -26,6 +26,7 @@ from crenn.core.colorimetry.spaces import (
 from crenn.core.colorimetry.white import temperature_of
 from crenn.core.errors import UnreadableFrame
 from crenn.core.frames.metadata import FrameMetadata
+from crenn.core.frames.position import Position
 from crenn.core.frames.profiles import Profile, profile_of
 from crenn.core.frames.raw import RawFrame
 from crenn.core.frames.sizes import check_size
@@ -75,6 +76,7 @@ def _metadata(path: Path, width: int, height: int) -> tuple[FrameMetadata, int]:
         lens=str(tags.get("EXIF LensModel", "")).strip(),
         focal_length=_number(tags.get("EXIF FocalLength")),
         noise_profile=None,
+        position=Position.of(tags),
     )
     return about, flip_of_exif(orientation)
 

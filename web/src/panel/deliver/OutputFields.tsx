@@ -135,6 +135,12 @@ export function OutputFields({ output }: { output: Output }) {
             <SwitchRow label="Exposure" on={about.exposure} set={(exposure) => tell({ exposure })} />
             <SwitchRow label="Time" on={about.time} set={(time) => tell({ time })} />
             <SwitchRow
+              label="Place"
+              title="Where it was taken, if the reference frame tells"
+              on={about.position}
+              set={(position) => tell({ position })}
+            />
+            <SwitchRow
               label="What was done"
               title="The treatment itself, so that it can be done again"
               on={about.treatment}
