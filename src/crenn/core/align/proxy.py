@@ -121,8 +121,10 @@ def relative_sharpness(a: Level, b: Level, surely: bool = False) -> float:
     height, width = a.light.shape
     side = min(192, height, width)
     energy = np.zeros(2)
-    for y in np.linspace(0, height - side, 5).astype(int):
-        for x in np.linspace(0, width - side, 7).astype(int):
+    # No more parts than cover it.
+    tops, lefts = (np.linspace(0, n - side, min(k, -(-n // side))).astype(int) for n, k in ((height, 5), (width, 7)))
+    for y in tops:
+        for x in lefts:
             part = (slice(y, y + side), slice(x, x + side))
             both = a.valid[part] & b.valid[part]
             for v in (a, b):

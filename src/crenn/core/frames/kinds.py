@@ -39,11 +39,11 @@ def look_at(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: f
     white : float
     """
     row, column = np.argwhere(pattern == 1)[0]
-    # Some hundred tiles all over the picture say as much as all of them.
+    # Some hundred tiles all over the picture say as much as all of them; no more than cover it.
     plane = mosaic[row::2, column::2]
     height, width = plane.shape
     side = min(_TILE, height, width)
-    ys, xs = (np.unique(np.linspace(0, n - side, _ACROSS).astype(int)) for n in (height, width))
+    ys, xs = (np.linspace(0, n - side, min(_ACROSS, -(-n // side))).astype(int) for n in (height, width))
     tiles = np.stack([plane[y : y + side, x : x + side] for y in ys for x in xs]).astype(np.float32)
     tiles = ((tiles - black[1]) / np.float32(white - black[1])).reshape(len(ys), len(xs), side, side)
     rows = tiles.reshape(-1, side)

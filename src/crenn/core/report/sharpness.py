@@ -56,21 +56,21 @@ def edge_blurs(light: np.ndarray, deviation: np.ndarray | None = None) -> np.nda
     strong[:, :_BORDER] = strong[:, -_BORDER:] = False
     rows, columns = np.nonzero(strong)
     # Across the edge, along rows or columns: the gradient on its ridge there, with even ground on both sides.
-    gradients = np.stack([x, y])
-    way = (np.abs(y) > np.abs(x))[rows, columns].astype(int)
-
-    def at(plane: np.ndarray, by: int) -> np.ndarray:
-        return plane[..., rows + by * way, columns + by * (1 - way)]
-
-    own = gradients[way, rows, columns]
-    ridge = (steep[rows, columns] >= at(steep, -1)) & (steep[rows, columns] > at(steep, 1))
+    upright = (np.abs(y) > np.abs(x))[rows, columns]
+    before, after = ((rows + by * upright, columns + by * ~upright) for by in (-1, 1))
+    here = steep[rows, columns]
+    ridge = (here >= steep[before]) & (here > steep[after])
+    rows, columns, upright = rows[ridge], columns[ridge], upright[ridge]
+    own = np.where(upright, y[rows, columns], x[rows, columns])
+    ridge = np.ones(own.size, bool)
     for step in _BESIDE:
-        for side in (-step, step):
-            beside = np.choose(way, at(gradients, side)) * np.sign(own)
+        for by in (-step, step):
+            where = rows + by * upright, columns + by * ~upright
+            beside = np.where(upright, y[where], x[where]) * np.sign(own)
             ridge &= beside > -_COUNTER * np.abs(own)
             if step == _BESIDE[-1]:
                 ridge &= np.abs(beside) < _EVEN * np.abs(own)
-    ratio = (steep / np.maximum(further, 1e-12))[rows, columns]
+    ratio = steep[rows, columns] / np.maximum(further[rows, columns], 1e-12)
     found = ratio[ridge & (ratio > 1.02)]
     return np.sqrt(np.maximum(_MORE**2 / (found**2 - 1) - _UNDER**2, 0)).astype(np.float32)
 
