@@ -57,18 +57,21 @@ def _distance(mean: np.ndarray, noise: np.ndarray) -> np.ndarray:
 
 
 def _cells(rgb: np.ndarray, sigma: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Of each cell its largest distance in the working space, (h, w), and the factors by which what linear sRGB falls
-    short by is multiplied, (h, w, 3), float32 both."""
+    """Mean colour of each cell and its deviation, float32 (h, w, 3) both."""
     height, width = rgb.shape[:2]
     size = (max(width // _CELL, 1), max(height // _CELL, 1))
-    mean = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
     # Deviations vary slowly: one of each cell speaks for it.
     noise = sigma[::_CELL, ::_CELL][: size[1], : size[0]] / _CELL
-    distance = _distance(mean, noise).max(-1)
+    return cv2.resize(rgb, size, interpolation=cv2.INTER_AREA), noise
+
+
+def _factors(mean: np.ndarray, noise: np.ndarray, distance: np.ndarray) -> np.ndarray:
+    """Factors by which what linear sRGB falls short by is multiplied, float32 (h, w, 3), by distances of cells from
+    grey in the working space, (h, w)."""
     share = np.clip((distance - _DEEP) / (_BEYOND - _DEEP), 0, 1)[..., None]
     shown = _distance(cv2.transform(mean, _TO_SRGB), np.sqrt(cv2.transform(noise * noise, _TO_SRGB * _TO_SRGB)))
     factor = np.where(shown > 0, compressed_distance(shown) / np.maximum(shown, 1e-6), 1)
-    return distance, (1 - share * (1 - factor)).astype(np.float32)
+    return (1 - share * (1 - factor)).astype(np.float32)
 
 
 def bring_into_gamut(rgb: np.ndarray, sigma: np.ndarray) -> float:
@@ -88,10 +91,12 @@ def bring_into_gamut(rgb: np.ndarray, sigma: np.ndarray) -> float:
     float
         Share of the picture whose colours lay beyond the space.
     """
-    distance, factor = _cells(rgb, sigma)
+    mean, noise = _cells(rgb, sigma)
+    distance = _distance(mean, noise).max(-1)
     beyond = float((distance > _BEYOND).mean())
     if beyond < _FEW:
         return beyond
+    factor = _factors(mean, noise, distance)
     # The median keeps edges and takes out of the factors what noise the cells have. At edges the stronger one holds: a
     # rim with less of it would be darker than both sides.
     even = np.stack([cv2.medianBlur(np.ascontiguousarray(factor[..., c]), 5) for c in range(3)], -1)

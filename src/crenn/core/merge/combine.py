@@ -85,8 +85,23 @@ def _combine(
     clipped,
 ):
     frames, height, width = stack.shape
-    moving = still.shape[0] > 0
+    moving, moved = still.shape[0] > 0, spread_of.max() >= 0
     last_row, last_column = still.shape[1] - 1, still.shape[2] - 1
+    # What depends on frame and colour alone, in the order from dark to bright: where light ends that may speak, over
+    # what it fades out before, and terms of the weights.
+    ends, ramps, limits = np.empty((frames, 3), np.float32), np.empty((frames, 3), np.float32), np.empty_like(scale)
+    by_light, by_dark = np.empty((frames, 3), np.float32), np.empty((frames, 3), np.float32)
+    to_first = np.empty((frames, 3), np.float32)
+    for i in range(frames):
+        k = order[i]
+        g = gain[k]
+        for c in range(3):
+            limits[i, c] = (clip[k] - black[k, c]) * scale[k, c]
+            sigma = np.sqrt(slope[k, c] * limits[i, c] + offset[k, c])
+            ends[i, c] = limits[i, c] - np.float32(3.0) * sigma
+            ramps[i, c] = np.float32(1.0) / max(np.float32(0.05) * limits[i, c], np.float32(2.0) * sigma)
+            by_light[i, c], by_dark[i, c] = slope[k, c] / g, offset[k, c] / (g * g)
+            to_first[i, c] = scale[k, c] / g
     for y in nb.prange(height):
         share = np.empty(frames, np.float32)
         value = np.empty(frames, np.float32)
@@ -104,7 +119,7 @@ def _combine(
                 k = order[i]
                 raw = np.float32(stack[k, y, x])
                 noise[i] = np.float32(1.0)
-                if spread_of[k] >= 0:
+                if moved and spread_of[k] >= 0:
                     noise[i] = spread_at[spread_of[k], y // NOISE_CELL, x // NOISE_CELL, c]
                 if stack[k, y, x] == MISSING:
                     share[i] = np.float32(0.0)
@@ -113,8 +128,7 @@ def _combine(
                 if darkest == np.float32(0.0):
                     darkest = gain[k]
                     first = i
-                v = (raw - black[k, c]) * scale[k, c]
-                value[i] = v / gain[k]
+                value[i] = (raw - black[k, c]) * to_first[i, c]
                 share[i] = np.float32(1.0)
                 if moving:
                     share[i] = np.float32(still[k, min(y // CELL, last_row), min(x // CELL, last_column)]) / np.float32(
@@ -127,20 +141,18 @@ def _combine(
                     # The darkest frames that cover the place: if even they clip, its light is lost.
                     any_clipped |= full
                 else:
-                    limit = (clip[k] - black[k, c]) * scale[k, c]
+                    v = (raw - black[k, c]) * scale[k, c]
                     if full:
                         share[i] = np.float32(0.0)
-                    elif v > np.float32(0.6) * limit:
+                    elif v > np.float32(0.6) * limits[i, c]:
                         # Whether a frame may speak is decided by what the darker frame measured around the
                         # place, not by the sample itself: a sample that noise carried over the edge would
                         # otherwise be missing from the mean and pull it down.
                         j = order[i - 1]
                         expected = _around(stack[j], y, x, black[j, c], scale[j, c], v * gain[j] / gain[k])
                         expected *= gain[k] / gain[j]
-                        sigma = np.sqrt(slope[k, c] * limit + offset[k, c])
-                        end = limit - np.float32(3.0) * sigma
-                        ramp = max(np.float32(0.05) * limit, np.float32(2.0) * sigma)
-                        share[i] *= min(max((end - expected) / ramp, np.float32(0.0)), np.float32(1.0))
+                        left = (ends[i, c] - expected) * ramps[i, c]
+                        share[i] *= min(max(left, np.float32(0.0)), np.float32(1.0))
                 if share[i] > np.float32(0.5) and gain[k] > guess_gain * np.float32(0.999):
                     guess = value[i]
                     guess_gain = gain[k]
@@ -155,32 +167,23 @@ def _combine(
                 guess = value[first]
                 last = order[first]
             mean = guess
-            weight_sum = np.float32(0.0)
+            weight_sum, spread = np.float32(0.0), np.float32(0.0)
             for _ in range(2):
-                weight_sum = np.float32(0.0)
-                total = np.float32(0.0)
+                weight_sum, spread, total = np.float32(0.0), np.float32(0.0), np.float32(0.0)
                 best = np.float32(-1.0)
                 base = max(mean, np.float32(0.0))
                 for i in range(frames):
                     if share[i] <= np.float32(0.0):
                         continue
-                    k = order[i]
-                    g = gain[k]
-                    w = share[i] * g * g / (noise[i] * (slope[k, c] * g * base + offset[k, c]))
+                    w = share[i] / (noise[i] * (by_light[i, c] * base + by_dark[i, c]))
                     weight_sum += w
                     total += w * value[i]
+                    # Variance of the mean under shares below 1: the sum of w² var over the square of the sum of w.
+                    spread += share[i] * w
                     if w > best:
                         best = w
-                        last = k
+                        last = order[i]
                 mean = total / weight_sum
-            # Variance of the mean under shares below 1: the sum of w² var over the square of the sum of w.
-            spread = np.float32(0.0)
-            base = max(mean, np.float32(0.0))
-            for i in range(frames):
-                if share[i] > np.float32(0.0):
-                    k = order[i]
-                    g = gain[k]
-                    spread += share[i] * share[i] * g * g / (noise[i] * (slope[k, c] * g * base + offset[k, c]))
             light[y, x] = mean
             variance[y, x] = spread / (weight_sum * weight_sum)
             source[y, x] = last

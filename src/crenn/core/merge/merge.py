@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
+import cv2
 import numpy as np
 
 from crenn.core.errors import CrennError, MismatchedFrames
@@ -239,9 +240,11 @@ def _stack_groups(
 def _number_by_index(radiance: RadianceMap, lights: list[LightFrame]) -> np.ndarray:
     """Let source and moved name frames by their indices; share of the picture that each frame feeds most, (K,)."""
     assert radiance.source is not None
-    feeds = np.bincount(radiance.source.ravel(), minlength=len(lights)) / radiance.source.size
-    table = np.array([f.index for f in lights], np.uint8)
-    radiance.source = table[radiance.source]
+    counts = cv2.calcHist([radiance.source], [0], None, [256], [0, 256]).ravel()
+    feeds = counts[: max(len(lights), int(radiance.source.max()) + 1)].astype(float) / radiance.source.size
+    table = np.zeros(256, np.uint8)
+    table[: len(lights)] = [f.index for f in lights]
+    radiance.source = cv2.LUT(radiance.source, table)
     if radiance.moved is not None:
         names = np.concatenate([[0], table.astype(np.int64) + 1])
         radiance.moved = np.where(radiance.moved > 0, names[radiance.moved], 0).astype(np.uint8)

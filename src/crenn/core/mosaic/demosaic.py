@@ -214,45 +214,56 @@ def _tiles(rgb, variance, pattern, out):
 def _finish(rgb, tiles, calm, pattern, scale, matrix, table, sigma):
     """Back to linear light, through the camera matrix, with the deviation of each colour."""
     height, width = rgb.shape[:2]
-    for y in nb.prange(height):
-        var = np.empty(3, np.float32)
-        slope = np.empty(3, np.float32)
-        linear = np.empty(3, np.float32)
-        for x in range(width):
-            ty, tx = min(y // 2, height // 2 - 1), min(x // 2, width // 2 - 1)
-            around = calm[ty, tx]
-            apart = False
+    half = np.float32(0.5) * scale
+    for ty in nb.prange((height + 1) // 2):
+        var, slope, linear = np.empty(3, np.float32), np.empty(3, np.float32), np.empty(3, np.float32)
+        around, spread = np.empty(3, np.float32), np.empty(3, np.float32)
+        own, own_slope = np.empty(3, np.float32), np.empty(3, np.float32)
+        last_row, last_column = height // 2 - 1, width // 2 - 1
+        # Indices of parallel loops have no sign.
+        top = 2 * np.int64(ty)
+        row = min(top // 2, last_row)
+        for tx in range((width + 1) // 2):
+            column = min(tx, last_column)
+            uneven = False
             for c in range(3):
+                around[c], spread[c] = calm[row, column, c], calm[row, column, 3 + c]
                 e = exp2(around[c] * _LOG2_E)
-                slope[c] = np.float32(0.5) * scale * (e + np.float32(1) / e)
-                var[c] = around[3 + c] / (slope[c] * slope[c])
-                own = tiles[ty, tx, 3 + c] * _FACTOR
-                apart |= own < around[3 + c] or own > around[3 + c] * _FACTOR * _FACTOR
-                apart |= (rgb[y, x, c] - around[c]) ** 2 > _APART * var[c]
-            for c in range(3):
-                e = exp2(rgb[y, x, c] * _LOG2_E)
-                inverse = np.float32(1) / e
-                linear[c] = np.float32(0.5) * scale * (e - inverse)
-                if apart:
-                    slope[c] = np.float32(0.5) * scale * (e + inverse)
-            if apart:
-                for c in range(3):
-                    var[c] = tiles[ty, tx, 3 + c] / (slope[c] * slope[c])
-            for i in range(3):
-                a, b, d = matrix[i, 0] * slope[0], matrix[i, 1] * slope[1], matrix[i, 2] * slope[2]
-                total = np.float32(0)
-                for s in range(3):
-                    t = table[y & 1, x & 1, s]
-                    total += var[s] * (
-                        a * a * t[0]
-                        + b * b * t[1]
-                        + d * d * t[2]
-                        + np.float32(2) * (a * b * t[3] + a * d * t[4] + b * d * t[5])
-                    )
-                sigma[y, x, i] = np.sqrt(max(total, np.float32(0)))
-            r, g, b = linear[0], linear[1], linear[2]
-            for i in range(3):
-                rgb[y, x, i] = matrix[i, 0] * r + matrix[i, 1] * g + matrix[i, 2] * b
+                slope[c] = half * (e + np.float32(1) / e)
+                var[c] = spread[c] / (slope[c] * slope[c])
+                own[c] = tiles[row, column, 3 + c]
+                uneven |= own[c] * _FACTOR < spread[c] or own[c] > spread[c] * _FACTOR
+            for y in range(top, min(top + 2, height)):
+                for x in range(2 * tx, min(2 * tx + 2, width)):
+                    apart = uneven
+                    for c in range(3):
+                        apart |= (rgb[y, x, c] - around[c]) ** 2 > _APART * var[c]
+                        e = exp2(rgb[y, x, c] * _LOG2_E)
+                        inverse = np.float32(1) / e
+                        linear[c] = half * (e - inverse)
+                        own_slope[c] = half * (e + inverse)
+                    for i in range(3):
+                        total = np.float32(0)
+                        if apart:
+                            for s in range(3):
+                                total += (
+                                    own[s]
+                                    / (own_slope[s] * own_slope[s])
+                                    * _of_site(matrix, i, own_slope, table[y & 1, x & 1, s])
+                                )
+                        else:
+                            for s in range(3):
+                                total += var[s] * _of_site(matrix, i, slope, table[y & 1, x & 1, s])
+                        sigma[y, x, i] = np.sqrt(max(total, np.float32(0)))
+                    for i in range(3):
+                        rgb[y, x, i] = matrix[i, 0] * linear[0] + matrix[i, 1] * linear[1] + matrix[i, 2] * linear[2]
+
+
+@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _of_site(matrix, i, slope, t):
+    """What a site's variance comes to in a component of the working space, by the sums that interpolation makes."""
+    a, b, d = matrix[i, 0] * slope[0], matrix[i, 1] * slope[1], matrix[i, 2] * slope[2]
+    return a * a * t[0] + b * b * t[1] + d * d * t[2] + np.float32(2) * (a * b * t[3] + a * d * t[4] + b * d * t[5])
 
 
 def scale_of(variance: np.ndarray) -> np.float32:

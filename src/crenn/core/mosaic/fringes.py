@@ -100,9 +100,10 @@ def radial_shifts(colour: np.ndarray, green: np.ndarray) -> np.ndarray:
     def band(stops: np.ndarray) -> np.ndarray:
         return np.asarray(cv2.GaussianBlur(stops, (0, 0), 1.0) - cv2.GaussianBlur(stops, (0, 0), 5.0))
 
-    reference, difference = band(green), band(colour) - band(green)
-    y, x = np.mgrid[:height, :width].astype(np.float32)
-    x, y = x - (width - 1) / 2, y - (height - 1) / 2
+    reference = band(green)
+    difference = band(colour) - reference
+    y, x = np.ogrid[:height, :width]
+    x, y = ((v - np.float32((n - 1) / 2)).astype(np.float32) for v, n in ((x, width), (y, height)))
     radius = np.maximum(np.hypot(x, y), 1)
     slope_x, slope_y = (cv2.Sobel(reference, cv2.CV_32F, *d, ksize=3, scale=1 / 8) for d in ((1, 0), (0, 1)))
     slope = (slope_x * x + slope_y * y) / radius
