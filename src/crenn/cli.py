@@ -249,8 +249,11 @@ def _worker(arguments) -> None:
     from crenn.log import log_to_stderr
 
     url, folder = environment.database_url(arguments.database), environment.library_folder(arguments.library)
+    server, token = environment.server_address(arguments.server), environment.worker_token()
+    if server is not None and token is None:
+        raise CrennError("A worker without the shared folder needs a token:", remedy="set CRENN_WORKER_TOKEN.")
     log_to_stderr(environment.log_level())
-    run_worker(url, folder, environment.parent_process())
+    run_worker(url, folder, environment.parent_process(), server, token)
 
 
 class _OneLine(argparse.ArgumentParser):
@@ -292,7 +295,15 @@ def parser() -> argparse.ArgumentParser:
         p.set_defaults(run=_serve)
     p = commands.add_parser("worker", help="run a further queue worker")
     p.add_argument("--database", help="database URL (default: CRENN_DATABASE)")
-    p.add_argument("--library", type=Path, help="shared library folder (default: CRENN_LIBRARY)")
+    p.add_argument(
+        "--library", type=Path, help="shared library folder, or with --server one of its own (default: CRENN_LIBRARY)"
+    )
+    p.add_argument(
+        "--server",
+        metavar="ADDRESS",
+        help="application that files come from and go to where no folder is shared (default: CRENN_SERVER); needs its "
+        "CRENN_WORKER_TOKEN",
+    )
     p.add_argument(
         "--threads",
         type=typed.positive,

@@ -1,6 +1,7 @@
 """Settings that come from environment variables, checked and named where they are wrong."""
 
 import os
+import re
 from pathlib import Path
 
 from crenn.core.errors import CrennError
@@ -75,10 +76,39 @@ def secret() -> str | None:
     CrennError
         If it is too short.
     """
-    text = os.environ.get("CRENN_SECRET") or None
+    return _kept_secret("CRENN_SECRET")
+
+
+def worker_token() -> str | None:
+    """What workers without the shared folder are known by, from ``CRENN_WORKER_TOKEN``; None if unset.
+
+    Raises
+    ------
+    CrennError
+        If it is too short.
+    """
+    return _kept_secret("CRENN_WORKER_TOKEN")
+
+
+def server_address(given: str | None = None) -> str | None:
+    """Address of the application that a worker fetches files from: what the command line says, else ``CRENN_SERVER``.
+
+    Raises
+    ------
+    CrennError
+        If it is none.
+    """
+    text = given or os.environ.get("CRENN_SERVER") or None
+    if text is not None and not re.fullmatch(r"https?://[^/\s]+/?", text):
+        raise CrennError(f"{text!r} is no server's address.", remedy="Write it like http://host:8642.")
+    return text
+
+
+def _kept_secret(name: str) -> str | None:
+    text = os.environ.get(name) or None
     if text is not None and len(text) < _SHORTEST_SECRET:
         raise CrennError(
-            f"CRENN_SECRET has {len(text)} characters;", remedy=f"choose a secret of at least {_SHORTEST_SECRET}."
+            f"{name} has {len(text)} characters;", remedy=f"choose a secret of at least {_SHORTEST_SECRET}."
         )
     return text
 

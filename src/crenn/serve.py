@@ -18,7 +18,7 @@ from crenn.api.context import Settings, is_loopback, is_wildcard, served_names
 from crenn.api.limits import MAX_JSON_BYTES
 from crenn.core.errors import CrennError
 from crenn.demo import load_demo
-from crenn.environment import log_level, secret
+from crenn.environment import log_level, secret, worker_token
 from crenn.jobs.process import WorkerProcess
 from crenn.jobs.recovery import Sweeper, recover_on_start
 from crenn.kernels import Compilation, views
@@ -113,14 +113,14 @@ def serve(
     for root in roots:
         if not Path(root).is_dir():
             raise CrennError("is no folder;", root, "give --root a folder that there is.")
-    level, key = log_level(), secret()
+    level, key, token = log_level(), secret(), worker_token()
     if not is_loopback(bind) and not key:
         raise CrennError(f"Listening on {bind} lets others in:", remedy="set CRENN_SECRET to a secret to sign in with.")
     listener = _listening_socket(bind, port)
     try:
         with only_one(data):
             log_to_stderr(level)
-            _run(data, listener, demo, bind, roots, names, proxies, key)
+            _run(data, listener, demo, bind, roots, names, proxies, key, token)
     finally:
         listener.close()
 
@@ -165,6 +165,7 @@ def _run(
     names: Sequence[str],
     proxies: Sequence[str],
     key: str | None,
+    token: str | None,
 ) -> None:
     # The server raises the signal that ended it once more; ours must then still get to end database and worker.
     signal.signal(signal.SIGTERM, signal.default_int_handler)
@@ -198,6 +199,7 @@ def _run(
             served_names(bind, port, names),
             is_wildcard(bind),
             key,
+            token,
             trouble=lambda: cluster.trouble() or _still_compiling(kernels),
         )
         app = create_app(settings, PROJECT / "web" / "dist")

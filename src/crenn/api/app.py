@@ -28,6 +28,7 @@ from crenn.api import (
     profiles,
     scenes,
     series,
+    sharing,
     steps,
     view,
 )
@@ -102,6 +103,7 @@ def create_app(settings: Settings, web: Path | None = None) -> FastAPI:
         series,
         view,
         news,
+        sharing,
     ):
         app.include_router(module.router)
 

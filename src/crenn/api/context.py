@@ -30,8 +30,8 @@ class Settings:
 
     ``roots`` are the folders that frames may be brought in from; ``hosts`` the names and ports it answers under,
     besides,
-    with ``any_address``, the machine's own addresses; ``secret``, if set, must be given to sign in; ``trouble`` says
-    what
+    with ``any_address``, the machine's own addresses; ``secret``, if set, must be given to sign in; with
+    ``worker_token``, if set, workers without the shared folder fetch and bring files; ``trouble`` says what
     is the matter with the database, or None.
     """
 
@@ -41,6 +41,7 @@ class Settings:
     hosts: frozenset[str] = frozenset()
     any_address: bool = False
     secret: str | None = None
+    worker_token: str | None = None
     max_upload_bytes: int = MAX_UPLOAD_BYTES
     trouble: Callable[[], str | None] = lambda: None
 

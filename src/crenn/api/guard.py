@@ -18,6 +18,7 @@ from crenn.api.context import Settings
 from crenn.api.faults import fault_answer
 from crenn.api.logins import LASTS, Logins
 from crenn.api.schemas import FaultOut, SessionOut, SignedIn, SignIn
+from crenn.api.sharing import SHARED
 
 COOKIE = "crenn-session"
 router = APIRouter(prefix="/api", tags=["session"])
@@ -45,6 +46,8 @@ class Guard:
         origin = connection.headers.get("origin")
         if origin is not None and not self._served(scope, _netloc(origin)):
             return "Requests from other pages are refused."
+        if scope["path"].startswith(f"{SHARED}/"):
+            return None if self._of_worker(connection) else "Files are shared with workers alone, who have the token."
         if self.settings.secret and scope["path"].startswith("/api") and scope["path"] != "/api/sign-in":
             given = connection.cookies.get(COOKIE, "")
             holds = self.logins.remembered(given)
@@ -53,6 +56,12 @@ class Guard:
             if not holds:
                 return "Sign in first."
         return None
+
+    def _of_worker(self, connection: HTTPConnection) -> bool:
+        """Whether somebody has the workers' token (RFC 6750)."""
+        token = self.settings.worker_token
+        given = connection.headers.get("authorization", "").removeprefix("Bearer ")
+        return bool(token) and hmac.compare_digest(given.encode(), (token or "").encode())
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):

@@ -14,7 +14,10 @@ from crenn.core.errors import Missing
 from crenn.store.database import Database
 from crenn.store.models import Job
 
-QUEUE = "work"
+#: What any worker can do, and what only those do that share the library's folder: frames arrive there, and a series
+#: looks at a night of scenes.
+QUEUE, FOLDER_QUEUE = "work", "folder"
+_IN_FOLDER = ("import", "shoot", "series", "film")
 #: A worker that gave no sign for this long is taken for dead and its job is done again, in seconds.
 DEAD_AFTER = 12
 #: So often a job may end its worker before it counts as failed.
@@ -38,6 +41,11 @@ _LOST = text("""
       AND (t.id IS NULL OR t.status NOT IN ('todo', 'doing') OR t.status = 'doing'
            AND (w.id IS NULL OR w.last_heartbeat < now() - make_interval(secs => :seconds)))
     ORDER BY job.id FOR UPDATE OF job SKIP LOCKED""")
+
+
+def queue_of(kind: str) -> str:
+    """The queue that jobs of a kind wait in."""
+    return FOLDER_QUEUE if kind in _IN_FOLDER else QUEUE
 
 
 def add_job(
@@ -78,7 +86,9 @@ def _give_task(session: Session, job: Job) -> None:
     connection = session.connection().connection.driver_connection
     # What nobody waits for comes after what somebody does.
     priority = -1 if job.kind == "noise" else 0
-    task = _DEFERRER.configure_task(f"crenn.{job.kind}", queue=QUEUE, priority=priority, connection=connection)
+    task = _DEFERRER.configure_task(
+        f"crenn.{job.kind}", queue=queue_of(job.kind), priority=priority, connection=connection
+    )
     job.task_id = task.defer(job_id=job.id)
     session.flush()
 

@@ -17,6 +17,7 @@ from crenn.log import about
 from crenn.store.database import Database
 from crenn.store.library import Library
 from crenn.store.models import Job
+from crenn.store.remote import OutOfReach
 
 #: Progress is stored at most this often, in seconds, while the work stays the same.
 _EVERY = 0.2
@@ -36,8 +37,8 @@ class RunningJob:
     """A job at work, used as a context.
 
     A `CrennError` inside becomes the job's fault in words, `Cancelled` its cancellation, anything else is told as a
-    defect and logged. A fault of the database puts the job back into the queue. Ending is tried until the database is
-    there. ``skip`` is true if there is nothing to do any more.
+    defect and logged. A fault of the database, or a server out of reach, puts the job back into the queue. Ending is
+    tried until the database is there. ``skip`` is true if there is nothing to do any more.
 
     Parameters
     ----------
@@ -165,7 +166,7 @@ class RunningJob:
                 self._fail(str(fault))
             elif isinstance(fault, MemoryError):
                 self._fail("Not enough memory for pictures of this size.")
-            elif isinstance(fault, DATABASE_FAULTS):
+            elif isinstance(fault, (*DATABASE_FAULTS, OutOfReach)):
                 self.put_back()
                 self.leftovers = []
             elif isinstance(fault, Exception) and not isinstance(fault, Superseded):

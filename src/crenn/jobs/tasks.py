@@ -69,13 +69,15 @@ def merge(job: RunningJob) -> None:
     prepared = PreparedScene.from_radiance(radiance)
     folder = prepared_name(job.of_scene, job.id)
     prepared.save(job.library.scene(folder))
+    job.library.share("scenes", folder)
     job.progress.at(0.97, "Preparing views")
     with job.database.session() as session:
         scene = session.get_one(Scene, job.scene_id)
         _carry_maps(scene.report, radiance.report)
         treatment, revision = current_treatment(session, scene), scene.take.revision_id or 0
     treatment = treatment.in_basis(*basis_of(radiance.report))
-    job.library.keep_scene_picture(folder, revision, sheet_picture(Renderer(prepared), treatment))
+    picture = job.library.keep_scene_picture(folder, revision, sheet_picture(Renderer(prepared), treatment))
+    job.library.share("pictures", picture.name)
     replaced: list[str | None] = []
 
     def take(session) -> None:
@@ -105,10 +107,11 @@ def split_noise(job: RunningJob) -> None:
         scene = session.get(Scene, job.scene_id)
         if scene is None or not scene.prepared:
             raise CrennError("This scene has not been merged yet.", remedy="Merge it first.")
-        folder = job.library.scene(scene.prepared)
-    prepared = PreparedScene.open(folder)
+        folder = scene.prepared
+    prepared = job.library.open_scene(folder)
     if prepared.noise is None:
         prepared.split_noise(job.progress)
+        job.library.share("noise", folder)
     job.done()
 
 
@@ -197,6 +200,7 @@ def deliver_scene(job: RunningJob) -> None:
             raise CrennError("This area is no longer there.", remedy="Choose another.")
         path = job.library.delivery(job.id, "png")
         deliver_mask(Renderer(job.library.open_scene(folder)), treatment, area, path, job.progress)
+        job.library.share("deliveries", path.name)
         name = f"{title}, {area.name}.png".replace("/", "-")
         job.done({"format": "png", "bytes": path.stat().st_size, "name": name})
         return
@@ -211,9 +215,11 @@ def deliver_scene(job: RunningJob) -> None:
     rendering = job.progress
     if prepared.noise is None and treatment.takes_noise:
         prepared.split_noise(job.progress.part(0.0, 0.8))
+        job.library.share("noise", folder)
         rendering = job.progress.part(0.8, 1.0)
     path = job.library.delivery(job.id, output.format)
     found = deliver(Renderer(prepared), treatment, path, output, metadata, rendering, profile)
+    job.library.share("deliveries", path.name)
     width, height = found.size
     told = {"format": output.format, "width": width, "height": height, "quality": found.quality}
     job.done(told | {"bytes": path.stat().st_size, "name": found.named(output, about)})
@@ -237,6 +243,7 @@ def show_alone(job: RunningJob) -> None:
     job.progress.at(0.8, "Preparing views")
     name = prepared_name(job.of_scene, job.id)
     PreparedScene.from_radiance(radiance).save(job.library.scene(name))
+    job.library.share("scenes", name)
     document = None if treatment is None else treatment.model_dump(mode="json")
     job.done({"prepared": name, "merged": folder, "treatment": document})
 

@@ -10,11 +10,12 @@ from pathlib import Path
 
 import procrastinate
 
-from crenn.jobs.queue import DEAD_AFTER, QUEUE, reconcile
+from crenn.jobs.queue import DEAD_AFTER, FOLDER_QUEUE, QUEUE, queue_of, reconcile
 from crenn.jobs.running import RunningJob
 from crenn.jobs.tasks import TASKS
 from crenn.store.database import Database
 from crenn.store.library import Library
+from crenn.store.remote import RemoteLibrary
 
 #: Workers give a sign, and look for lost jobs, this often, in seconds.
 _HEARTBEAT = 3
@@ -39,7 +40,7 @@ class Worker:
         self._current: RunningJob | None = None
         self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database.url))
         for kind, work in TASKS.items():
-            self.app.task(name=f"crenn.{kind}", queue=QUEUE, pass_context=True)(self._task(work))
+            self.app.task(name=f"crenn.{kind}", queue=queue_of(kind), pass_context=True)(self._task(work))
 
     def _task(self, work: Callable[[RunningJob], None]) -> Callable[[procrastinate.JobContext, int], None]:
         def run(context: procrastinate.JobContext, job_id: int) -> None:
@@ -83,7 +84,7 @@ class Worker:
             watch = asyncio.create_task(self._look_round())
             try:
                 await self.app.run_worker_async(
-                    queues=[QUEUE],
+                    queues=[QUEUE] if isinstance(self.library, RemoteLibrary) else [QUEUE, FOLDER_QUEUE],
                     concurrency=1,
                     update_heartbeat_interval=_HEARTBEAT,
                     stalled_worker_timeout=DEAD_AFTER,
@@ -95,12 +96,17 @@ class Worker:
                 watch.cancel()
 
 
-def run_worker(url: str, folder: Path, parent: int | None = None) -> None:
+def run_worker(
+    url: str, folder: Path, parent: int | None = None, server: str | None = None, token: str | None = None
+) -> None:
     """Work until ended by a signal, or by the end of the process ``parent``.
+
+    With the address of a ``server`` and its workers' ``token``, ``folder`` is no shared one: files come from there.
 
     Raises
     ------
     CrennError
         If the library cannot be written to.
     """
-    asyncio.run(Worker(Database(url), Library(folder), parent).run())
+    library = Library(folder) if server is None else RemoteLibrary(folder, server, token or "")
+    asyncio.run(Worker(Database(url), library, parent).run())

@@ -5,6 +5,7 @@ import os
 import shutil
 import time
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 
@@ -14,6 +15,10 @@ from crenn.core.render.pyramid import PreparedScene
 
 #: A temporary file not written to for so long has no writer any more, in seconds.
 _ABANDONED = 1800
+
+
+#: Kinds of what workers make for others; see `crenn.store.sharing`.
+Shared = Literal["originals", "scenes", "noise", "pictures", "deliveries"]
 
 
 def prepared_name(scene_id: int, number: int) -> str:
@@ -87,6 +92,9 @@ class Library:
     def scene(self, name: str) -> Path:
         """Folder of a prepared scene."""
         return self.folder / "scenes" / name
+
+    def share(self, kind: Shared, name: str) -> None:
+        """Let others have what was written, a scene, noise, a picture or a delivery: here they have the folder."""
 
     def frame_picture(self, digest: str) -> Path:
         return self.folder / "pictures" / f"frame-{digest}.jpg"
