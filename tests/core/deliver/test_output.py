@@ -264,6 +264,30 @@ class Outputs(FolderCase):
             self.assertTrue(picture.info.get("progressive"))
             self.assertEqual(picture.layer[0][1:3], (2, 2))
 
+    def test_areas_are_pages_of_a_tiff_within_its_border(self):
+        ellipse = {"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.2, 0.1]}
+        gradient = {"kind": "gradient", "start": [0.2, 0.2], "end": [0.8, 0.2]}
+        areas = [{"name": "Lamp é", "parts": [ellipse], "bends": {"exposure.ev": 1.0}}, {"parts": [gradient]}]
+        treatment = parse_treatment({"areas": areas})
+        border = {"width": 5, "caption": "Basin"}
+        for size in (OutputSize(by="share", share=50), OutputSize(by="share", share=150, enlarge=True)):
+            path = self.deliver("pages.tif", treatment, areas=True, border=border, size=size)
+            with tifffile.TiffFile(path) as file:
+                picture, first, second = (page.asarray() for page in file.pages)
+                self.assertEqual(file.pages[1].tags[285].value, "Lamp ?")
+                self.assertEqual(file.pages[2].tags[285].value, "Area")
+            self.assertEqual((first.shape, first.dtype), (picture.shape[:2], np.uint16))
+            self.assertEqual((int(first.max()), int(first[:3].max()), int(second[:, :3].max())), (65535, 0, 0))
+            # Its middle lies where the ellipse's is within the picture, which has a border around it.
+            plain = self.deliver("plain.tif", treatment, size=size)
+            width = tifffile.imread(plain).shape[1]
+            y, x = (values.mean() for values in np.nonzero(first))
+            side = (first.shape[1] - width) / 2
+            self.assertAlmostEqual((x - side) / width, 0.5, delta=0.01)
+            self.assertAlmostEqual((y - side) / width, 0.3, delta=0.01)
+        with tifffile.TiffFile(self.deliver("one.tif", treatment)) as file:
+            self.assertEqual(len(file.pages), 1)
+
     def test_a_file_tells_of_itself_and_of_what_was_done(self):
         about = About(title="Basin", caption="Blue hour & lamps <late>", creator="N. Ight", copyright="© 2026 N. Ight")
         treatment = parse_treatment({"exposure": {"ev": 1.25}, "tone": {"contrast": 1.1}})

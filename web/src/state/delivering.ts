@@ -20,6 +20,7 @@ export const PLAIN: Output = {
   space: "srgb",
   profile: null,
   bits: 16,
+  areas: false,
   half: false,
   quality: 92,
   most_kb: null,

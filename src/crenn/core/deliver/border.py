@@ -51,9 +51,7 @@ def bordered(
         (W, H) with the border.
     """
     width, height = size
-    side = round(border.width / 100 * max(size))
-    tall = max(_LETTERS * max(size), _LEAST)
-    foot = max(side, round(_LINE * tall)) if border.caption else side
+    side, foot, tall = _sides(size, border)
     whole = width + 2 * side, height + side + foot
     ground, ink = (_code(lightness, space) for lightness in _SHADES[border.shade])
 
@@ -75,6 +73,23 @@ def bordered(
             yield lower
 
     return framed(), whole
+
+
+def _sides(size: tuple[int, int], border: Border) -> tuple[int, int, float]:
+    """Pixels of a border to the sides and above, those below, and the height of its letters."""
+    side = round(border.width / 100 * max(size))
+    tall = max(_LETTERS * max(size), _LEAST)
+    return side, max(side, round(_LINE * tall)) if border.caption else side, tall
+
+
+def within(bands: Iterator[np.ndarray], size: tuple[int, int], border: Border) -> Iterator[np.ndarray]:
+    """A mask, uint16 (rows, w) a band, as large as the picture with its border, in which it holds nothing."""
+    side, foot, _ = _sides(size, border)
+    for count in (side, None, foot):
+        if count is None:
+            yield from (np.pad(band, ((0, 0), (side, side))) for band in bands)
+        elif count:
+            yield np.zeros((count, size[0] + 2 * side), np.uint16)
 
 
 def _code(lightness: float, space: CodeSpace) -> int:

@@ -10,8 +10,8 @@ import numpy as np
 from crenn.core.areas.area import Area
 from crenn.core.colorimetry.profiles import IccProfile
 from crenn.core.deliver.bands import bands as whole_bands
-from crenn.core.deliver.bands import code_bands, light_bands, shown_bands
-from crenn.core.deliver.border import bordered
+from crenn.core.deliver.bands import code_bands, light_bands, light_in, shown_bands
+from crenn.core.deliver.border import Border, bordered, within
 from crenn.core.deliver.codes import codes_of_output
 from crenn.core.deliver.dng import write_dng
 from crenn.core.deliver.gain_map import GainMap
@@ -33,6 +33,8 @@ from crenn.core.treatment import Treatment
 
 #: Side of the parts that a picture's noise is told by, in pixels of the file, and how many there are each way.
 _PART, _PARTS = 192, 3
+#: A mask where an area acts wholly.
+_WHOLLY = 65535
 
 
 @dataclass(frozen=True)
@@ -135,6 +137,7 @@ def _write_picture(
         sharpening = Sharpening.made_for(output.sharpen, output.sharpening, dpi)
         if sharpening is not None:
             bands = sharpening.bands(bands, noise_of(_parts(renderer, treatment, size, space, peak)))
+        inner = size
         if output.border is not None:
             bands, size = bordered(bands, size, output.border, space)
         if level is not None:
@@ -144,7 +147,8 @@ def _write_picture(
         if output.format == "png":
             write_png(path, size, bands, labels, 16 if output.pq else output.bits)
         elif output.format == "tif":
-            write_tiff(path, size, bands, labels, metadata, output.bits)
+            pages = _mask_pages(renderer, treatment, inner, output.border) if output.areas else ()
+            write_tiff(path, size, bands, labels, metadata, output.bits, pages)
         else:
             return size, write_lossy(path, output, size, bands, labels, progress.part(0.9, 1.0), gains)
     return size, None
@@ -184,6 +188,33 @@ def _parts(
             yield space.encoded(renderer.shown(treatment, window, space=space.shown, peak=peak)[0])
 
 
+def _mask_pages(
+    renderer: Renderer, treatment: Treatment, size: tuple[int, int], border: Border | None
+) -> Iterator[tuple[str, Iterator[np.ndarray]]]:
+    """Masks of the areas of a treatment by their names, each of a size (w, h) and within the picture's border."""
+    for area in treatment.areas:
+        bands = _mask_bands(renderer, treatment, area, size, Progress())
+        yield area.name, bands if border is None else within(bands, size, border)
+
+
+def _mask_bands(
+    renderer: Renderer, treatment: Treatment, area: Area, size: tuple[int, int], progress: Progress
+) -> Iterator[np.ndarray]:
+    """An area's mask in the picture's frame, uint16 (rows, w) a band, of a size (w, h)."""
+    height, width = renderer.frame(treatment).size
+
+    def mask(window: Window) -> np.ndarray:
+        return renderer.mask(area, renderer.view(treatment, window))
+
+    if size[0] <= width and size[1] <= height:
+        return whole_bands((height, width), size, mask, progress)
+    # What is enlarged is set between as light is, which has three colours.
+    larger = light_in(
+        (height, width), size, lambda w: np.repeat(mask(w)[..., None] / np.float32(_WHOLLY), 3, -1), progress
+    )
+    return (np.rint(np.clip(band[..., 0], 0, 1) * _WHOLLY).astype(np.uint16) for band in larger)
+
+
 def deliver_mask(
     renderer: Renderer, treatment: Treatment, area: Area, path: Path, progress: Progress | None = None
 ) -> None:
@@ -204,11 +235,7 @@ def deliver_mask(
     """
     progress = progress or Progress()
     height, width = renderer.frame(treatment).size
-
-    def mask(window: Window) -> np.ndarray:
-        return renderer.mask(area, renderer.view(treatment, window))
-
-    bands = whole_bands((height, width), (width, height), mask, progress)
+    bands = _mask_bands(renderer, treatment, area, (width, height), progress)
     with replacing(path) as temporary:
         write_png(temporary, (width, height), bands, None)
     progress.at(1.0, "Written")

@@ -94,6 +94,7 @@ class Output(_Part):
         description="name of a kept ICC profile of RGB, in the place of the space",
     )
     bits: Literal[8, 16] = Field(16, description="of PNG and TIFF")
+    areas: bool = Field(False, description="whether a TIFF holds the masks of areas as further pages, grey of 16 bits")
     half: bool = Field(False, description="whether OpenEXR and DNG have numbers of 16 bits, and not of 32")
     quality: int = Field(92, ge=1, le=100, description="of JPEG, AVIF and WebP")
     most_kb: int | None = Field(

@@ -137,43 +137,65 @@ def _labels_of_png(labels: Labels) -> bytes:
 
 def _tiles(bands: Bands, width: int) -> Iterator[np.ndarray]:
     """Bands cut anew into tiles as wide as the picture, the width filled up to sixteens."""
-    waiting = np.empty((0, width, 3), np.uint16)
-    wide = ((0, 0), (0, -width % 16), (0, 0))
+    waiting: np.ndarray | None = None
+
+    def filled(tile: np.ndarray) -> np.ndarray:
+        return np.pad(tile, ((0, _TILE - len(tile)), (0, -width % 16), *((0, 0),) * (tile.ndim - 2)))
+
     for band in bands:
-        waiting = np.concatenate([waiting, band])
+        waiting = band if waiting is None else np.concatenate([waiting, band])
         while len(waiting) >= _TILE:
-            yield np.pad(waiting[:_TILE], wide)
+            yield filled(waiting[:_TILE])
             waiting = waiting[_TILE:]
-    if len(waiting):
-        yield np.pad(waiting, ((0, _TILE - len(waiting)), *wide[1:]))
+    if waiting is not None and len(waiting):
+        yield filled(waiting)
 
 
-def write_tiff(path: Path, size: Size, bands: Bands, labels: Labels, metadata: CaptureMetadata, bits: int = 16) -> None:
-    """TIFF of 8 or 16 bits, packed, in tiles."""
-    # TIFF 6.0 knows ASCII alone.
-    about = ", ".join(t for t in (metadata.make, metadata.model, metadata.lens) if t)
-    about = about.encode("ascii", "replace").decode()
+def write_tiff(
+    path: Path,
+    size: Size,
+    bands: Bands,
+    labels: Labels,
+    metadata: CaptureMetadata,
+    bits: int = 16,
+    pages: Iterable[tuple[str, Bands]] = (),
+) -> None:
+    """TIFF of 8 or 16 bits, packed, in tiles; ``pages`` follow by their names, grey of 16 bits and of the same size."""
+    about = _ascii(", ".join(t for t in (metadata.make, metadata.model, metadata.lens) if t))
     tiles = _tiles(bands, size[0])
     if bits == 8:
         tiles = (cut(tile, 8, _TILE * number) for number, tile in enumerate(tiles))
-    tifffile.imwrite(
-        path,
-        tiles,
-        shape=(size[1], size[0], 3),
-        dtype=np.uint16 if bits == 16 else np.uint8,
-        tile=(_TILE, size[0] + -size[0] % 16),
-        photometric="rgb",
-        compression="zlib",
-        predictor=True,
-        iccprofile=labels.profile,
-        software="Crenn",
-        description=about or None,
-        datetime=metadata.taken,
-        resolution=(labels.dpi, labels.dpi) if labels.dpi else None,
-        resolutionunit="INCH" if labels.dpi else None,
-        extratags=[(700, "B", len(labels.xmp), labels.xmp, True)] if labels.xmp else (),
-        metadata=None,
-    )
+    how = {"tile": (_TILE, size[0] + -size[0] % 16), "compression": "zlib", "predictor": True, "metadata": None}
+    with tifffile.TiffWriter(path) as file:
+        file.write(
+            tiles,
+            shape=(size[1], size[0], 3),
+            dtype=np.uint16 if bits == 16 else np.uint8,
+            photometric="rgb",
+            iccprofile=labels.profile,
+            software="Crenn",
+            description=about or None,
+            datetime=metadata.taken,
+            resolution=(labels.dpi, labels.dpi) if labels.dpi else None,
+            resolutionunit="INCH" if labels.dpi else None,
+            extratags=[(700, "B", len(labels.xmp), labels.xmp, True)] if labels.xmp else (),
+            **how,
+        )
+        for name, page in pages:
+            file.write(
+                _tiles(page, size[0]),
+                shape=(size[1], size[0]),
+                dtype=np.uint16,
+                photometric="minisblack",
+                subfiletype=2,
+                extratags=[(285, "s", 0, _ascii(name), True)],
+                **how,
+            )
+
+
+def _ascii(text: str) -> str:
+    """Text as TIFF 6.0 knows it."""
+    return text.encode("ascii", "replace").decode()
 
 
 def write_light(path: Path, size: Size, bands: Bands, half: bool = False) -> None:

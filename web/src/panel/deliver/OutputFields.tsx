@@ -66,6 +66,14 @@ export function OutputFields({ output }: { output: Output }) {
           set={(half) => changeOutput({ half })}
         />
       )}
+      {format === "tif" && (
+        <SwitchRow
+          label="Areas as pages"
+          title="The mask of each area, by its name, for further work elsewhere"
+          on={output.areas}
+          set={(areas) => changeOutput({ areas })}
+        />
+      )}
       {isLossy(output) && (
         <>
           <NumberRow
