@@ -13,7 +13,7 @@ from crenn.core.merge import mosaics
 from crenn.core.merge.brush import on_sensor, stroke_mask
 from crenn.core.merge.calibrate import mend_sites, vote_hot
 from crenn.core.merge.instructions import Instructions, Stroke
-from crenn.core.merge.stack import _middle
+from crenn.core.merge.reduce import median_of
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.report.coverage import Measured, cover
@@ -66,8 +66,8 @@ class Medians(unittest.TestCase):
         for n in (1, 2, 3, 4, 7, 12, 31, 60):
             values = rng.normal(size=n).astype(np.float32)
             with self.subTest(n=n):
-                self.assertAlmostEqual(float(_middle(values.copy(), n)), float(np.median(values)), delta=1e-6)
-        self.assertEqual(float(_middle(np.full(9, 2.5, np.float32), 9)), 2.5)
+                self.assertAlmostEqual(float(median_of(values.copy(), n)), float(np.median(values)), delta=1e-6)
+        self.assertEqual(float(median_of(np.full(9, 2.5, np.float32), 9)), 2.5)
 
 
 class Brush(unittest.TestCase):

@@ -18,6 +18,8 @@ from crenn.camera.stars import StarField
 _CELLS = 300
 #: Reflections looked up per pixel of water.
 _RIPPLES = 64
+#: Up to so many pixels each has all its rays; finer pictures have as many in all.
+_ENOUGH = 6_000_000
 
 
 @dataclass(frozen=True)
@@ -161,6 +163,11 @@ def _ripple(image, mirror, camera, left, right, far, start, duration, samples):
                 image[y, x, 2] = image[y, x, 2] * (1 - k) + k * b / weight
 
 
+def _rays(count: int, width: int, height: int) -> int:
+    """Rays of a pixel, of which there are ``count`` up to `_ENOUGH` pixels: smaller ones need fewer to be as even."""
+    return max(round(count * min(_ENOUGH / (width * height), 1.0)), min(count, 2))
+
+
 class _View:
     """A scene from one camera at one size; what stands still is traced once."""
 
@@ -185,7 +192,7 @@ class _View:
         self.still, self.solid = self.trace(arrays, 1, np.ones((height, width), bool))
         stops = np.log2(np.maximum(self.still.max(-1), 1e-4))
         spread = cv2.dilate(stops, np.ones((3, 3))) - cv2.erode(stops, np.ones((3, 3)))
-        self.trace(arrays, samples, spread > 0.35, self.still)
+        self.trace(arrays, _rays(samples, width, height), spread > 0.35, self.still)
 
     def trace(self, arrays, samples: int, mask: np.ndarray, image: np.ndarray | None = None):
         """Trace the pixels of ``mask``: (image, whether a solid is seen)."""
@@ -226,7 +233,8 @@ class _View:
         mask = box_of(self.camera, self.width, self.height, [m.arrays() for m in moved])
         total = np.zeros_like(image)
         for solids in moved:
-            total += self.trace(self.scene.solids.joined(solids).arrays(), 4, mask)[0]
+            rays = _rays(4, self.width, self.height)
+            total += self.trace(self.scene.solids.joined(solids).arrays(), rays, mask)[0]
         image[mask] = total[mask] / len(moved)
         return image
 
@@ -316,7 +324,7 @@ class Stage:
                 *self.scene.clear_of_water,
                 start,
                 max(duration, 0.02),
-                _RIPPLES,
+                _rays(_RIPPLES, *water.shape[1::-1]),
             )
             if self.scene.moving is not None:
                 shown = self._direct.covered(start, duration)[..., None]

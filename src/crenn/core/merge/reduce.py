@@ -10,7 +10,7 @@ METHODS = {"mean": 0, "clipped": 1, "median": 2, "maximum": 3}
 
 
 @nb.njit(cache=True, nogil=True)
-def _middle(part, n):
+def median_of(part, n):
     """Median of the first ``n`` values, which are put in another order (Hoare 1961, quickselect)."""
     low, high, k = 0, n - 1, n // 2
     while low < high:
@@ -57,10 +57,10 @@ def outliers(band, top, pattern, black, scale, gains, slope, offset, clip, thres
                     n += 1
             if n < 3:
                 continue
-            middle = _middle(order, n)
+            middle = median_of(order, n)
             for i in range(n):
                 order[i] = abs(order[i] - middle)
-            spread = np.float32(1.4826) * _middle(order, n)
+            spread = np.float32(1.4826) * median_of(order, n)
             model = np.sqrt(slope[c] * max(middle, np.float32(0)) + offset[c])
             limit = threshold * max(model, spread)
             for k in range(frames):
@@ -150,7 +150,7 @@ def reduce(
                 n = max(covered, 1)
                 light[oy, x] = total / n
             elif method == 2:
-                light[oy, x] = _middle(values, n)
+                light[oy, x] = median_of(values, n)
             elif method == 3:
                 light[oy, x] = most
             else:
