@@ -69,7 +69,9 @@ export function Together({ picked, done }: { picked: number[]; done: () => void 
         <Button size="small" variant="outlined" color="inherit" disabled={!some} onClick={() => void split()}>
           Split off
         </Button>
-        {others.length > 0 && (
+      </div>
+      {others.length > 0 && (
+        <div className="row spaced">
           <Select
             size="small"
             variant="standard"
@@ -88,8 +90,8 @@ export function Together({ picked, done }: { picked: number[]; done: () => void 
               </MenuItem>
             ))}
           </Select>
-        )}
-      </div>
+        </div>
+      )}
     </>
   );
 }
