@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-from scipy.fft import dctn
 
 
 @dataclass(frozen=True)
@@ -45,6 +44,9 @@ def _even_blocks(plane: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     The variance is the energy of the highest frequencies of a block's cosine transform, which a slope hardly reaches.
     Texture has more of the middle ones; white noise has as much of each, however strong it is.
     """
+    # It takes long to import, and most files tell their noise.
+    from scipy.fft import dctn
+
     height, width = (n // _BLOCK * _BLOCK for n in plane.shape)
     cut = plane[:height, :width].reshape(height // _BLOCK, _BLOCK, width // _BLOCK, _BLOCK)
     blocks = cut.swapaxes(1, 2).reshape(-1, _BLOCK, _BLOCK)
