@@ -8,9 +8,11 @@ import httpx
 
 from crenn.core.errors import CrennError, Missing
 from crenn.jobs.queue import FOLDER_QUEUE, QUEUE, queue_of
+from crenn.jobs.running import RunningJob
+from crenn.jobs.tasks import TASKS
 from crenn.store import remote
-from crenn.store.models import Job, Scene
-from crenn.store.remote import OutOfReach, RemoteLibrary
+from crenn.store.models import Frame, Job, Scene
+from crenn.store.remote import RemoteLibrary
 from tests.api.case import ApiCase, a_night
 from tests.support import work_off
 
@@ -20,7 +22,6 @@ TOKEN = "a token of some length"
 class Remote(ApiCase):
     frames = staticmethod(a_night)
     changes: dict = {"worker_token": TOKEN}
-    left = ()
 
     def setUp(self):
         super().setUp()
@@ -74,10 +75,27 @@ class Remote(ApiCase):
         self.assertEqual(list((self.served.library.folder / "incoming").iterdir()), [])
 
     def test_a_server_that_is_away_gives_the_job_back(self):
+        output = {"format": "png", "size": {"by": "pixels", "pixels": 64}}
+        (job,) = self.http.post(f"{self.address}/deliveries", json={"outputs": [output]}).json()
         with mock.patch.object(remote, "_PAUSES", (0.01,)):
             away = RemoteLibrary(self.folder / "away", "http://127.0.0.1:9", TOKEN)
-            with self.assertRaises(OutOfReach):
-                away.open_scene(self.prepared)
+            with RunningJob(self.database, away, job["id"]) as running:
+                TASKS["deliver"](running)
+        with self.database.session() as session:
+            given = session.get(Job, job["id"])
+            self.assertEqual((given.state, given.attempts), ("waiting", 0))
+
+    def test_noise_that_another_worker_split_off_is_fetched_and_old_files_go(self):
+        self.assertIsNone(self.far.open_scene(self.prepared).noise)
+        self.served.library.open_scene(self.prepared).split_noise()
+        self.assertIsNotNone(self.far.open_scene(self.prepared).noise)
+        with mock.patch.object(remote, "_ROOM", 0):
+            number = self.http.get(self.address).json()["frames"][0]["id"]
+            with self.database.session() as session:
+                frame = session.get(Frame, number)
+                path = self.far.original(frame.content_hash, frame.ending)
+        self.assertTrue(path.exists())
+        self.assertEqual(list((self.far.folder / "scenes").iterdir()), [])
 
 
 class SignedIn(ApiCase):

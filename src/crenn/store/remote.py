@@ -1,5 +1,6 @@
 """A library that is reached over HTTP: a folder of its own that holds what was needed of it lately."""
 
+import contextlib
 import http.client
 import time
 import urllib.error
@@ -11,12 +12,12 @@ from tempfile import TemporaryDirectory
 
 from crenn.core.errors import CrennError, Missing
 from crenn.core.files import replacing
-from crenn.core.render.pyramid import PreparedScene
+from crenn.core.render.pyramid import PreparedScene, noise_folder
 from crenn.store.disk import beyond, bytes_in, removed
 from crenn.store.library import Library, Shared
 from crenn.store.sharing import FOLDERS, packed, shared_path, unpacked
 
-#: Bytes of originals and scenes that are kept here for further jobs.
+#: Bytes of originals, scenes and deliveries that are kept here for further jobs.
 _ROOM = 20 * 10**9
 #: Pauses between attempts to reach the server, in seconds; and how long an answer may take to begin.
 _PAUSES, _PATIENCE = (0.5, 1.0, 2.0, 4.0, 8.0), 60.0
@@ -46,38 +47,44 @@ class RemoteLibrary(Library):
 
     def original(self, digest: str, ending: str) -> Path:
         path = super().original(digest, ending)
-        if not path.exists():
-            path.parent.mkdir(exist_ok=True)
-            self._fetch("originals", digest, path)
-        return path
+        return path if path.exists() else self._fetched_original(digest) or path
 
     def original_of(self, digest: str) -> Path | None:
         found = super().original_of(digest)
-        if found is not None or not digest.isalnum():
-            return found
+        return self._fetched_original(digest) if found is None and digest.isalnum() else found
+
+    def _fetched_original(self, digest: str) -> Path | None:
+        """An original, fetched; None if the server has none of that hash."""
+        self._make_room()
         try:
             with self._answer("GET", "originals", digest) as answer:
-                ending = Path(answer.headers.get_filename() or "").suffix
+                path = super().original(digest, Path(answer.headers.get_filename() or "").suffix)
+                path.parent.mkdir(exist_ok=True)
+                _keep(answer, path)
         except Missing:
             return None
-        return self.original(digest, ending)
+        return path
 
     def open_scene(self, name: str) -> PreparedScene:
-        self._make_room()
-        if not self.scene(name).is_dir():
-            with TemporaryDirectory(prefix=".part-", dir=self.folder / "incoming") as there:
-                archive = Path(there) / "scene.zip"
-                self._fetch("scenes", name, archive)
-                unpacked(archive, self.scene(name))
+        folder = self.scene(name)
+        if not folder.is_dir():
+            self._make_room()
+            self._fetch_folder("scenes", name, folder)
+        elif not (noise := noise_folder(folder)).is_dir():
+            # Somebody else may have split it off since.
+            with contextlib.suppress(Missing):
+                self._fetch_folder("noise", name, noise)
         return super().open_scene(name)
+
+    def _fetch_folder(self, kind: Shared, name: str, folder: Path) -> None:
+        with TemporaryDirectory(prefix=".part-", dir=self.folder / "incoming") as there:
+            archive = Path(there) / "folder.zip"
+            with self._answer("GET", kind, name) as answer:
+                _keep(answer, archive)
+            unpacked(archive, folder)
 
     def share(self, kind: Shared, name: str) -> None:
         self._answer("PUT", kind, name, shared_path(self, kind, name)).close()
-
-    def _fetch(self, kind: Shared, name: str, path: Path) -> None:
-        with self._answer("GET", kind, name) as answer, replacing(path) as part, open(part, "wb") as file:
-            while piece := _read(answer):
-                file.write(piece)
 
     def _answer(self, method: str, kind: Shared, name: str, path: Path | None = None) -> http.client.HTTPResponse:
         """The server's answer, asked for again and again until it is there.
@@ -117,9 +124,17 @@ class RemoteLibrary(Library):
 
     def _make_room(self) -> None:
         """Let go what was used longest ago."""
-        kept = [*(self.folder / "scenes").iterdir(), *(self.folder / "originals").rglob("*.*")]
+        folders = ((self.folder / name) for name in ("scenes", "deliveries"))
+        kept = [one for folder in folders for one in folder.iterdir()] + [*(self.folder / "originals").rglob("*.*")]
         kept.sort(key=lambda p: p.stat().st_mtime)
         removed(beyond([(p, bytes_in(p)) for p in kept], _ROOM))
+
+
+def _keep(answer: http.client.HTTPResponse, path: Path) -> None:
+    """Write what the server sends to a file, all or nothing."""
+    with replacing(path) as part, open(part, "wb") as file:
+        while piece := _read(answer):
+            file.write(piece)
 
 
 def _read(answer: http.client.HTTPResponse) -> bytes:

@@ -155,7 +155,7 @@ def stack_frames(
             common = common_part(common, mesh, size)
         if turning is not None:
             fill = progress.part(0.6, 0.72)
-            for n, (mosaic, _) in enumerate(draw_pauses(turning, frames, mosaics, hot, first, fill)):
+            for n, mosaic in enumerate(draw_pauses(turning, frames, mosaics, hot, first, fill)):
                 lying.put(len(used) + n, mosaic)
         own = Levels(first.levels.black, first.levels.white, min(f.levels.clip for f in used))
         if laid.sky:

@@ -126,7 +126,7 @@ def draw_pauses(
     hot: np.ndarray,
     first: LightFrame,
     progress: Progress,
-) -> Iterator[tuple[np.ndarray, Levels]]:
+) -> Iterator[np.ndarray]:
     """Mosaics that hold the stars of pauses, and nothing else.
 
     The frames before and after a pause are both turned to one moment in it. Of both, the darker tells: a star is in
@@ -135,9 +135,8 @@ def draw_pauses(
 
     Yields
     ------
-    mosaic : ndarray, uint16 (H, W)
-        `MISSING` where no star is.
-    levels : Levels
+    ndarray, uint16 (H, W)
+        A mosaic of the levels of `resample_mosaic`; `MISSING` where no star is.
     """
     done = 0
     for pause in turning.pauses:
@@ -156,7 +155,7 @@ def draw_pauses(
             # What lies outside one of them is the largest number there is.
             drawn = np.minimum(*turned)
             drawn[(turned[0] == MISSING) | (turned[1] == MISSING)] = MISSING
-            yield _stars_of(drawn, levels, np.maximum(*seen), first), levels
+            yield _stars_of(drawn, levels, np.maximum(*seen), first)
 
 
 def _quads(mosaic: np.ndarray, levels: Levels) -> np.ndarray:

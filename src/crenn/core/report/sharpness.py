@@ -56,17 +56,17 @@ def edge_blurs(light: np.ndarray, deviation: np.ndarray | None = None) -> np.nda
     strong[:, :_BORDER] = strong[:, -_BORDER:] = False
     rows, columns = np.nonzero(strong)
     # Across the edge, along rows or columns: the gradient on its ridge there, with even ground on both sides.
-    upright = (np.abs(y) > np.abs(x))[rows, columns]
-    before, after = ((rows + by * upright, columns + by * ~upright) for by in (-1, 1))
+    down = (np.abs(y) > np.abs(x))[rows, columns]
+    before, after = ((rows + by * down, columns + by * ~down) for by in (-1, 1))
     here = steep[rows, columns]
     ridge = (here >= steep[before]) & (here > steep[after])
-    rows, columns, upright = rows[ridge], columns[ridge], upright[ridge]
-    own = np.where(upright, y[rows, columns], x[rows, columns])
+    rows, columns, down = rows[ridge], columns[ridge], down[ridge]
+    own = np.where(down, y[rows, columns], x[rows, columns])
     ridge = np.ones(own.size, bool)
     for step in _BESIDE:
         for by in (-step, step):
-            where = rows + by * upright, columns + by * ~upright
-            beside = np.where(upright, y[where], x[where]) * np.sign(own)
+            where = rows + by * down, columns + by * ~down
+            beside = np.where(down, y[where], x[where]) * np.sign(own)
             ridge &= beside > -_COUNTER * np.abs(own)
             if step == _BESIDE[-1]:
                 ridge &= np.abs(beside) < _EVEN * np.abs(own)
