@@ -59,6 +59,14 @@ class Even(FolderCase):
         self.assertGreater(clean.report["stack"]["rejected"], 0.0005)
         trails = merge_frames(paths, instructions=Instructions(method="maximum"))
         self.assertAlmostEqual(float(trails.rgb[71, 40:200, 1].mean()), 0.6, delta=0.05)
+        # What clips as it passes is light that was lost, though it clips in one frame alone.
+        scenes[3] = even(0.05)
+        scenes[3][70:73, 30:210] = 3.0 * UNIT
+        paths = take(self.folder / "bright", scenes, [DARK] * 10, CLEAN)
+        lost = merge_frames(paths, instructions=Instructions(method="maximum")).clipped
+        self.assertTrue((lost[71, 40:200] > 0).all())
+        self.assertEqual(int((lost[:60] > 0).sum()), 0)
+        self.assertEqual(int((merge_frames(paths).clipped > 0).sum()), 0, "where it is left out, nothing is lost")
 
     def test_a_stack_of_brackets_merges_optimally(self):
         rgb = even(0.02)

@@ -14,6 +14,7 @@ const LEADS = {
   single: "One frame, taken as it is.",
   bracket: "One radiance map, each place from the frames that measured it best.",
   stack: "Equal frames made one: less noise, and nothing that only passed.",
+  trails: "Equal frames made one by their brightest: what moved has drawn its trail.",
 };
 
 /** The Merge station: how the frames became one, what moved, what they covered. */
@@ -26,7 +27,7 @@ export default function MergePanel() {
   return (
     <>
       <h2>Merge</h2>
-      <p className="lead">{LEADS[report?.mode ?? "bracket"]}</p>
+      <p className="lead">{LEADS[report?.stack?.method === "maximum" ? "trails" : (report?.mode ?? "bracket")]}</p>
       {merging ? (
         <JobProgress job={merging} />
       ) : (

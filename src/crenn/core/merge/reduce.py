@@ -122,7 +122,7 @@ def reduce(
         values = np.empty(frames, np.float32)
         for x in range(width):
             c = pattern[(top + y) & 1, x & 1]
-            n, lost, covered = 0, 0, 0
+            n, lost, covered, lost_most = 0, 0, 0, False
             total, most, square = np.float32(0), np.float32(-1e30), np.float32(0)
             for k in range(frames):
                 number = band[k, y, x]
@@ -139,9 +139,11 @@ def reduce(
                 n += 1
                 total += v
                 square += np.float32(1) / gains[k]
-                most = max(most, v)
+                if v > most:
+                    most, lost_most = v, full
             oy = y - first
-            clipped[oy, x] = covered > 0 and (2 * lost > covered or n == 0)
+            # The brightest counts alone, or most of them.
+            clipped[oy, x] = lost_most if method == 3 else covered > 0 and (2 * lost > covered or n == 0)
             if n == 0:
                 # All clipped, or all outliers: the plain mean is a lower bound.
                 for k in range(frames):
