@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from multiprocessing import get_context
 from multiprocessing.connection import Connection, wait
 
+from crenn import memory
 from crenn.log import log_nothing
 
 #: Seconds after which a test is taken to hang: the slowest takes half of it on a busy machine.
@@ -81,6 +82,7 @@ def _work(line: Connection) -> None:
     # What its tests start belongs to its group, and ends with it.
     os.setsid()
     log_nothing()
+    memory.keep()
     # Asked where it hangs, it tells.
     faulthandler.register(signal.SIGUSR1)
     # Processes that run kernels at once share the processors between them.
@@ -88,6 +90,7 @@ def _work(line: Connection) -> None:
     _Result.begins = staticmethod(line.send)
     while (name := line.recv()) is not None:
         line.send(_one_class(name))
+        memory.give_back()
     close_shared()
 
 

@@ -14,6 +14,7 @@ import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from crenn import memory
 from crenn.api.context import Renderers
 from crenn.api.faults import validation_words
 from crenn.core.areas.part import Id
@@ -433,3 +434,4 @@ async def view(socket: WebSocket) -> None:
     finally:
         line.close()
         task.cancel()
+        memory.give_back()

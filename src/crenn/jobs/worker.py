@@ -10,6 +10,7 @@ from pathlib import Path
 
 import procrastinate
 
+from crenn import memory
 from crenn.jobs.queue import DEAD_AFTER, FOLDER_QUEUE, QUEUE, queue_of, reconcile
 from crenn.jobs.running import RunningJob
 from crenn.jobs.tasks import TASKS
@@ -51,6 +52,7 @@ class Worker:
                         work(job)
                     finally:
                         self._current = None
+                        memory.give_back()
 
         return run
 

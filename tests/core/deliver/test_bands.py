@@ -27,11 +27,22 @@ class Seams(unittest.TestCase):
         height, width = self.renderer.frame(treatment).size
         factor = 1 if long_edge is None else long_edge / max(height, width)
         size = round(width * factor), round(height * factor)
-        with mock.patch.object(bands, "_PIXELS", rows * width), mock.patch.object(bands, "_ROWS", 1):
+        # However far planes look, no more rows.
+        few = mock.patch.multiple(bands, _PIXELS=rows * width, _ROWS=1, _MARGINS=0)
+        with few:
             return np.concatenate(list(make(self.renderer, treatment, size, Progress())))
 
     def test_however_many_rows_a_band_has(self):
-        for name in ("automatic", "fine relief", "broad relief", "lens", "level", "areas", "all together"):
+        for name in (
+            "automatic",
+            "fine relief",
+            "relief of colour",
+            "faint colour",
+            "lens",
+            "level",
+            "areas",
+            "all together",
+        ):
             document = IN_USE[name]
             for make in (code_bands, light_bands):
                 one = self.delivered(make, document, 10_000)

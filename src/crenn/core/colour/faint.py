@@ -2,12 +2,12 @@
 
 from collections.abc import Mapping
 
-import cv2
+import numba as nb
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
-from crenn.core.light.relief import blurred, departing, reduced
-from crenn.core.pipeline.planes import LATTICE, MakePlane, Plane, PlaneContext, once_for_light
+from crenn.core.light.guided import departing, mean_about
+from crenn.core.light.shares import shares_of
+from crenn.core.pipeline.planes import MakePlane, Plane, PlaneContext, once_for_light
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial
@@ -22,6 +22,7 @@ _OF_COLOUR, _SHARED = 2.0, 3.0
 _GUARD = 2.0
 #: Ratios, in stops, from which on a colour is not faint any more.
 _STRONG = 0.7
+_HELD = np.float32(1 / _STRONG**2)
 
 
 class FaintParameters(StepParameters):
@@ -56,43 +57,52 @@ def faint_colours(rgb: np.ndarray, around: PlaneContext, white: tuple[float, flo
     -------
     red, blue : ndarray, float32 (h, w)
     """
-    light = np.maximum(luminance(rgb), np.float32(around.floor))
-    least = np.float32(0.005) * light
-    logs = [np.log2(np.maximum(rgb[..., c], least)).astype(np.float32) for c in range(3)]
-    bands = [_bands(np.clip(logs[c] - logs[1] - np.float32(w), -3, 3), around) for c, w in zip((0, 2), white)]
-    noise = np.zeros_like(light)
-    if around.noise is not None:
-        noise = around.noise(np.log2(light)).astype(np.float32) * np.float32(_OF_COLOUR * min(around.scale, 1.0))
-    kept = [np.zeros_like(light), np.zeros_like(light)]
+    stops, shares = shares_of(rgb, around.floor)
+    bands = np.empty((2, 3, *stops.shape), np.float32)
+    for own, colour, more in zip(bands, (0, 2), white):
+        ratio = shares[colour]
+        ratio -= shares[1] + np.float32(more)
+        _part(np.clip(ratio, -3, 3, out=ratio), around, own)
     side = around.long_side * around.scale / 100.0
+    energies = np.empty((3, *stops.shape), np.float32)
+    allowed = np.empty(3, np.float32)
     for band, (averaged, window) in enumerate(((0.0, NEAR), (NEAR, WIDE), (WIDE, WIDE))):
         # Averaged over a Gaussian, noise is less by its area; rebuilt neighbours share some of it.
         area = max(4 * np.pi * (averaged * side) ** 2 / _SHARED, 1.0)
-        energy = _mean_about(bands[0][band] ** 2 + bands[1][band] ** 2, max(window * side, 1.0))
-        share = np.clip(1 - _GUARD * 2 * noise**2 / (area * np.maximum(energy, 1e-12)), 0, 1)
-        for own, of in zip(kept, bands):
-            own += share * of[band]
-    strength = 1 + (kept[0] ** 2 + kept[1] ** 2) / _STRONG**2
-    return kept[0] / strength, kept[1] / strength
+        allowed[band] = _GUARD * 2 * (_OF_COLOUR * min(around.scale, 1.0)) ** 2 / area
+        energies[band] = mean_about(_energy(bands[:, band]), max(window * side, 1.0))
+    noise = np.zeros_like(stops) if around.noise is None else around.noise(stops)
+    out = np.empty((2, *stops.shape), np.float32)
+    _kept(bands, energies, noise, allowed, out)
+    return out[0], out[1]
 
 
-def _bands(share: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """What departs from a near neighbourhood, what else from a wide one, and the rest."""
-    fine, wider = (departing(share, deviation, _EDGE, around) for deviation in (NEAR, WIDE))
-    return fine, wider - fine, share - wider
+def _part(ratio: np.ndarray, around: PlaneContext, out: np.ndarray) -> None:
+    """Put to ``out``, (3, h, w), what departs from a near neighbourhood, what else from a wide one, and the rest."""
+    out[0], wider = (departing(ratio, deviation, _EDGE, around) for deviation in (NEAR, WIDE))
+    np.subtract(wider, out[0], out=out[1])
+    np.subtract(ratio, wider, out=out[2])
 
 
-def _mean_about(values: np.ndarray, sigma: float) -> np.ndarray:
-    """Mean over a Gaussian, at a reduced size where it is wide, float32 (h, w)."""
-    factor = int(np.clip(2 ** np.floor(np.log2(max(sigma / 2.5, 1.0))), 1, LATTICE))
-    if factor == 1:
-        return blurred(values, sigma)
-    height, width = values.shape
-    padded = cv2.copyMakeBorder(values, 0, -height % factor, 0, -width % factor, cv2.BORDER_REPLICATE)
-    size = (padded.shape[1], padded.shape[0])
-    return cv2.resize(blurred(reduced(padded, factor), sigma / factor), size, interpolation=cv2.INTER_LINEAR)[
-        :height, :width
-    ]
+def _energy(pair: np.ndarray) -> np.ndarray:
+    return np.asarray(pair[0] * pair[0] + pair[1] * pair[1], np.float32)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _kept(bands, energies, noise, allowed, out):
+    """Add up the bands, (2, 3, h, w), each as far as its energy is more than noise allows for; strong ones are held."""
+    one = np.float32(1)
+    for y in nb.prange(noise.shape[0]):
+        for x in range(noise.shape[1]):
+            n = noise[y, x] * noise[y, x]
+            red, blue = np.float32(0), np.float32(0)
+            for k in range(3):
+                least = max(energies[k, y, x], np.float32(1e-12))
+                share = min(max(one - allowed[k] * n / least, np.float32(0)), one)
+                red += share * bands[0, k, y, x]
+                blue += share * bands[1, k, y, x]
+            held = one / (one + (red * red + blue * blue) * _HELD)
+            out[0, y, x], out[1, y, x] = red * held, blue * held
 
 
 def _makers(white: tuple[float, float]) -> tuple[MakePlane, MakePlane, MakePlane]:

@@ -48,6 +48,18 @@ class MotionParameters(LineParameters):
     )
 
 
+@nb.njit(inline="always", fastmath=True)
+def _beyond(pixel, by, length):
+    """The pixel before a place ``by`` pixels away, and how far beyond it that lies; the same wherever rows begin."""
+    whole = np.floor(by)
+    first = pixel + int(whole)
+    if first < 0:
+        return 0, _ZERO
+    if first > length - 2:
+        return length - 2, _ONE
+    return first, by - whole
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
 def _moved(light, share, dx, dy, step, out):
     """Means of three places along a direction, ``step`` pixels apart, each as far as it takes part."""
@@ -63,10 +75,8 @@ def _moved(light, share, dx, dy, step, out):
             r, g, b = own * light[y, x, 0], own * light[y, x, 1], own * light[y, x, 2]
             for side in range(2):
                 way = step if side == 0 else -step
-                px = min(max(np.float32(x) + way * dx[y, x], _ZERO), np.float32(width - 1))
-                py = min(max(np.float32(y) + way * dy[y, x], _ZERO), np.float32(height - 1))
-                i, j = min(int(py), height - 2), min(int(px), width - 2)
-                v, u = py - np.float32(i), px - np.float32(j)
+                i, v = _beyond(y, way * dy[y, x], height)
+                j, u = _beyond(x, way * dx[y, x], width)
                 for k in range(4):
                     m, n = i + k // 2, j + k % 2
                     # What stands does not run into what moves.

@@ -5,8 +5,9 @@ from collections.abc import Mapping
 import cv2
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
-from crenn.core.pipeline.planes import LATTICE, MakePlane, Plane, PlaneContext
+from crenn.core.light.guided import departing, mean_about
+from crenn.core.light.shares import shares_of, stops_of
+from crenn.core.pipeline.planes import MakePlane, Plane, PlaneContext, once_for_light
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.pipeline.step import Bend, LightStep, StepParameters, dial, toggle
@@ -22,8 +23,6 @@ _GUARD = 2.0
 _BANDS = ("fine", "medium", "broad", "colour_fine", "colour", "colour_broad")
 #: Contrast, in stops, from which an edge is kept in the bases of fine relief and of colour.
 _EDGE, _COLOUR_EDGE = 0.5, 0.25
-#: Below this deviation, in pixels, nothing of it can be seen.
-_LEAST = 0.3
 
 
 class ReliefParameters(StepParameters):
@@ -101,54 +100,14 @@ class ReliefParameters(StepParameters):
 def fine_detail(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
     """What departs from its near neighbourhood, in stops, float32 (h, w).
 
-    The base is a guided filter's (He, Sun and Tang 2013) over the stop, with Gaussian windows, at a reduced size where
-    they are wide (He and Sun 2015): edges of more than half a stop stay in it, so that they get no halo.
+    Edges of more than half a stop stay in the base, so that they get no halo; see `departing`.
 
     Parameters
     ----------
     rgb : ndarray, float32 (h, w, 3)
     around : PlaneContext
     """
-    stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor))).astype(np.float32)
-    return departing(stops, FINE, _EDGE, around)
-
-
-def departing(stops: np.ndarray, deviation: float, edge: float, around: PlaneContext) -> np.ndarray:
-    """What stops depart by from their guided base with windows of a deviation in %, float32 like them.
-
-    Contrast of more than ``edge`` stays in the base.
-    """
-    sigma = deviation / 100.0 * around.long_side * around.scale
-    if sigma < _LEAST:
-        return np.zeros_like(stops)
-    factor = int(np.clip(2 ** np.floor(np.log2(max(sigma / 2.5, 1.0))), 1, LATTICE))
-    height, width = stops.shape
-    # Whole cells: the edge is repeated to the next.
-    padded = cv2.copyMakeBorder(stops, 0, -height % factor, 0, -width % factor, cv2.BORDER_REPLICATE)
-    small = reduced(padded, factor)
-    mean = blurred(small, sigma / factor)
-    variance = np.maximum(blurred(reduced(padded * padded, factor), sigma / factor) - mean * mean, 0)
-    slope = variance / (variance + np.float32(edge**2))
-    a = blurred(slope, sigma / factor)
-    b = blurred(mean - slope * mean, sigma / factor)
-    if factor > 1:
-        size = (padded.shape[1], padded.shape[0])
-        a, b = (cv2.resize(v, size, interpolation=cv2.INTER_LINEAR) for v in (a, b))
-    return stops - (a[:height, :width] * stops + b[:height, :width])
-
-
-def reduced(stops: np.ndarray, factor: int) -> np.ndarray:
-    """Means of blocks of a factor each way, float32 (h / factor, w / factor) of (h, w)."""
-    if factor == 1:
-        return stops
-    height, width = stops.shape
-    return cv2.resize(stops, (width // factor, height // factor), interpolation=cv2.INTER_AREA)
-
-
-def blurred(values: np.ndarray, sigma: float) -> np.ndarray:
-    half = max(int(np.ceil(3 * sigma)), 1)
-    taps = cv2.getGaussianKernel(2 * half + 1, sigma, cv2.CV_32F)
-    return cv2.sepFilter2D(values, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REPLICATE)
+    return departing(stops_of(rgb, around.floor), FINE, _EDGE, around)
 
 
 def guarded_detail(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
@@ -157,13 +116,13 @@ def guarded_detail(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
     The share that is left is Wiener's, by the local energy of the detail and that of the noise; see `fine_detail` for
     the parameters.
     """
-    detail = fine_detail(rgb, around)
+    stops = stops_of(rgb, around.floor)
+    detail = departing(stops, FINE, _EDGE, around)
     if around.noise is None:
         return detail
-    stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor)))
     # Averaged to this size, noise is less.
-    noise = around.noise(stops).astype(np.float32) * np.float32(min(around.scale, 1.0))
-    energy = blurred(detail * detail, max(FINE / 100.0 * around.long_side * around.scale, 1.0))
+    noise = around.noise(stops) * np.float32(min(around.scale, 1.0))
+    energy = mean_about(detail * detail, max(FINE / 100.0 * around.long_side * around.scale, 1.0))
     return np.asarray(detail * np.clip(1 - _GUARD * noise**2 / np.maximum(energy, 1e-12), 0, 1), np.float32)
 
 
@@ -171,13 +130,23 @@ def _off_stars(make: MakePlane) -> MakePlane:
     """A maker of planes that leaves stars alone: points that stand out from all around them by more than a stop."""
 
     def made(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
-        stops = np.log2(np.maximum(luminance(rgb), np.float32(around.floor))).astype(np.float32)
+        stops = stops_of(rgb, around.floor)
         size = 2 * max(round(_STAR / 100.0 * around.long_side * around.scale), 1) + 1
         over = stops - cv2.morphologyEx(stops, cv2.MORPH_OPEN, np.ones((size, size), np.uint8))
         star = np.clip(cv2.dilate(over, np.ones((3, 3), np.uint8)) - 0.5, 0, 1)
         return np.asarray(make(rgb, around) * (1 - star), np.float32)
 
     return made
+
+
+@once_for_light
+def _colours_told(rgb: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray | None]:
+    """`shares_of` light, float32 (3, h, w), and how far they are trusted by the noise there, (h, w), if it is known."""
+    stops, shares = shares_of(rgb, around.floor)
+    if around.noise is None:
+        return shares, None
+    noise = around.noise(stops) * np.float32(min(around.scale, 1.0))
+    return shares, 1 / (1 + np.float32(_GUARD) * (2 * noise) ** 2)
 
 
 def colour_detail(channel: int, deviation: float = COLOUR) -> MakePlane:
@@ -191,14 +160,11 @@ def colour_detail(channel: int, deviation: float = COLOUR) -> MakePlane:
     """
 
     def made(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
-        light = np.maximum(luminance(rgb), np.float32(around.floor))
-        # A colour that is not there has no share; half a hundredth of the light is as little as counts.
-        share = np.log2(np.maximum(rgb[..., channel], 0.005 * light) / light).astype(np.float32)
-        detail = departing(share, deviation, _COLOUR_EDGE, around)
-        if around.noise is not None:
-            noise = around.noise(np.log2(light)).astype(np.float32) * np.float32(min(around.scale, 1.0))
-            detail = detail / (1 + _GUARD * (2 * noise) ** 2)
-        return np.asarray(np.clip(detail, -1.5, 1.5), np.float32)
+        shares, trust = _colours_told(rgb, around)
+        detail = departing(shares[channel], deviation, _COLOUR_EDGE, around)
+        if trust is not None:
+            detail *= trust
+        return np.clip(detail, -1.5, 1.5, out=detail)
 
     return made
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from crenn.core.colorimetry.spaces import luminance
 from crenn.core.colorimetry.white import balance_matrix
-from crenn.core.light.relief import departing
+from crenn.core.light.guided import departing
 from crenn.core.light.white_patch import TINTS, White, speaking, white_of_patch
 from crenn.core.pipeline.planes import Plane, PlaneContext, once_for_light
 

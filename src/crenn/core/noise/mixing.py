@@ -2,14 +2,15 @@
 
 from dataclasses import dataclass
 
+import numba as nb
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.spaces import LUMINANCE, luminance
 from crenn.core.noise.bands import MEDIUM, bands_of, blurred
-from crenn.core.noise.layers import FURTHER, STARS, TAKEN
+from crenn.core.noise.layers import STARS, TAKEN
 from crenn.core.pipeline.planes import PlaneContext
 
-#: A mix looks so far around a pixel, in full-size pixels.
+#: A mix that parts scales, or tells texture, looks so far around a pixel, in full-size pixels.
 REACH = int(np.ceil(3 * MEDIUM)) + 2
 #: Neighbourhood in which texture is told from flat ground, in full-size pixels.
 _TEXTURE = 2.5
@@ -39,6 +40,16 @@ class Strengths:
     detail: float = 0.0
     stars: bool = True
 
+    @property
+    def reach(self) -> int:
+        """How far a mix looks around a pixel, in full-size pixels."""
+        return REACH if self.detail or self.by_scale else 0
+
+    @property
+    def by_scale(self) -> bool:
+        """Whether more is taken at one scale than at another."""
+        return len({self.fine, self.medium, self.coarse}) > 1
+
 
 def mixed(layers: np.ndarray, light: np.ndarray, strengths: Strengths, around: PlaneContext) -> np.ndarray:
     """What is taken out of the light, float32 (3, h, w).
@@ -52,32 +63,46 @@ def mixed(layers: np.ndarray, light: np.ndarray, strengths: Strengths, around: P
     around : PlaneContext
     """
     s = strengths
-    grey = _strong(layers, s.luminance)
-    out = _strong(layers, s.colour) if s.colour != s.luminance else grey.copy()
-    # What is luminance is the same in all colours; the rest has none.
-    y = luminance(grey)[..., None]
-    out = out - luminance(out)[..., None]
+    textured = np.empty((0, 0), np.float32)
     if s.detail:
-        y = y * (1.0 - np.float32(s.detail) * _texture(layers, light, around))[..., None]
-    out += y
-    bands = s.fine, s.medium, s.coarse
-    if len(set(bands)) > 1:
-        out = _banded(out, bands, around.scale)
-    elif bands[0] != 1.0:
-        out *= np.float32(bands[0])
-    if s.stars:
-        out *= (1.0 - np.clip(layers[..., STARS], 0, 1))[..., None]
-    return np.ascontiguousarray(out.transpose(2, 0, 1), np.float32)
+        textured = np.float32(s.detail) * _texture(layers, light, around)
+    # All is linear: what all scales have less of is taken along.
+    share = 1.0 if s.by_scale else s.fine
+    out = np.empty((3, *layers.shape[:2]), np.float32)
+    _mixed(layers, *_shares(s.luminance, share), *_shares(s.colour, share), textured, s.stars and not s.by_scale, out)
+    if s.by_scale:
+        out = np.stack([_banded(plane, (s.fine, s.medium, s.coarse), around.scale) for plane in out])
+        if s.stars:
+            out *= 1.0 - np.clip(layers[..., STARS], 0, 1)
+    return out
 
 
-def _strong(layers: np.ndarray, strength: float) -> np.ndarray:
-    """What is taken out at a strength: all of the noise at 1, as if there were twice as much at 2."""
-    taken = layers[..., TAKEN] * np.float32(min(strength, 1.0))
-    return taken + np.float32(strength - 1.0) * layers[..., FURTHER] if strength > 1.0 else taken
+def _shares(strength: float, share: float) -> tuple[np.float32, np.float32]:
+    """Shares of `TAKEN` and of `FURTHER` at a strength: all of the noise at 1, as if there were twice as much at 2."""
+    return np.float32(min(strength, 1.0) * share), np.float32(max(strength - 1.0, 0.0) * share)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _mixed(layers, grey, grey_further, colour, colour_further, textured, stars, out):
+    """What is luminance is the same in all colours; the rest has none."""
+    red, green, blue = np.float32(LUMINANCE[0]), np.float32(LUMINANCE[1]), np.float32(LUMINANCE[2])
+    one = np.float32(1)
+    for y in nb.prange(layers.shape[0]):
+        for x in range(layers.shape[1]):
+            n = layers[y, x]
+            taken = red * n[0] + green * n[1] + blue * n[2]
+            further = red * n[3] + green * n[4] + blue * n[5]
+            common = grey * taken + grey_further * further
+            if textured.size:
+                common *= one - textured[y, x]
+            common -= colour * taken + colour_further * further
+            left = one - min(max(n[6], np.float32(0)), one) if stars else one
+            for c in range(3):
+                out[c, y, x] = (colour * n[c] + colour_further * n[3 + c] + common) * left
 
 
 def _banded(taken: np.ndarray, shares: tuple[float, float, float], scale: float) -> np.ndarray:
-    """Shares of the bands of scale of what is taken, float32 (h, w, 3)."""
+    """Shares of the bands of scale of what is taken, float32 (h, w)."""
     fine, medium, coarse = bands_of(taken, scale)
     return np.asarray(np.float32(shares[0]) * fine + np.float32(shares[1]) * medium + np.float32(shares[2]) * coarse)
 

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from crenn.core.noise.mixing import REACH, Strengths, mixed
+from crenn.core.noise.mixing import Strengths, mixed
 from crenn.core.pipeline.planes import NoiseMix, PlaneContext
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight
@@ -116,7 +116,7 @@ class NoiseReduction(LightStep[NoiseParameters]):
             return mixed(layers, light, strengths, around)
 
         program.clean(
-            NoiseMix("noise", (strengths,), REACH, make), parameters.lifted and scene.noise_known, COLOUR_LEFT
+            NoiseMix("noise", (strengths,), strengths.reach, make), parameters.lifted and scene.noise_known, COLOUR_LEFT
         )
 
     def bend(
@@ -134,5 +134,5 @@ class NoiseReduction(LightStep[NoiseParameters]):
         def make(layers: np.ndarray, light: np.ndarray, around: PlaneContext) -> np.ndarray:
             return mixed(layers, light, after, around) - mixed(layers, light, before, around)
 
-        mix = NoiseMix("noise.bent", (before, after), REACH, make)
+        mix = NoiseMix("noise.bent", (before, after), max(before.reach, after.reach), make)
         program.clean(mix, parameters.lifted and scene.noise_known, COLOUR_LEFT)

@@ -3,7 +3,7 @@
 import weakref
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, TypeVar, cast
+from typing import TypeVar
 
 import numpy as np
 
@@ -23,7 +23,7 @@ class PlaneContext:
     floor : float
         Luminance below which noise rules.
     noise : callable, optional
-        Deviation of single full-size pixels in EV at stops, float64; see `SceneLight.noise_ev`. None if not known.
+        Deviation of single full-size pixels in EV at stops, float32; see `SceneLight.noise_ev`. None if not known.
     """
 
     scale: float
@@ -68,15 +68,22 @@ class Plane:
         """What tells it from other planes of the same light."""
         return self.name, self.depends
 
+    def pixels_around(self, long_side: int, scale: float = 1.0) -> int:
+        """The margin that it needs of a scene with a longer side, in pixels at a scale."""
+        return int(np.ceil((self.reach / 100.0 * long_side + self.pixels) * scale))
+
 
 def once_for_light(find: Callable[[np.ndarray, PlaneContext], T]) -> Callable[[np.ndarray, PlaneContext], T]:
     """What is found for the same light is found once: for makers of several planes that share it."""
-    last: list[Any] = []
+    last: tuple[weakref.ref[np.ndarray], T] | None = None
 
     def found(rgb: np.ndarray, around: PlaneContext) -> T:
-        if not last or last[0]() is not rgb:
-            last[:] = weakref.ref(rgb), find(rgb, around)
-        return cast(T, last[1])
+        nonlocal last
+        # Others may look for other light at the same time.
+        known = last
+        if known is None or known[0]() is not rgb:
+            last = known = weakref.ref(rgb), find(rgb, around)
+        return known[1]
 
     return found
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from functools import cached_property
 
+import numba as nb
 import numpy as np
 
 from crenn.core.colorimetry.hue_saturation import HueSaturationMap
@@ -20,6 +21,16 @@ _DROWNED, _FEW = 0.0, 0.01
 #: In cd/m², the bulk of a scene lit by less has no lamps in it: a sky under a full moon has some hundredths.
 _STARLIGHT = 0.01
 _STOPS = np.arange(-40.0, 24.0, 1 / _PER_STOP)
+_FIRST = np.float32(_STOPS[0])
+
+
+@nb.njit(parallel=True, cache=True, nogil=True)
+def _read(stops, table, out):
+    """A table over `_STOPS` at the nearest of them; stops may be endless, and what is no number is the first."""
+    for block in nb.prange((stops.size + 8191) // 8192):
+        for i in range(block * 8192, min((block + 1) * 8192, stops.size)):
+            place = (stops[i] - _FIRST) * np.float32(_PER_STOP) + np.float32(0.5)
+            out[i] = table[int(min(place, np.float32(table.size - 1)))] if place > 0 else table[0]
 
 
 @dataclass(frozen=True, eq=False)
@@ -246,23 +257,25 @@ class SceneLight:
         return bool(np.isfinite(self.snr_db).any())
 
     def noise_ev(self, stops: np.ndarray) -> np.ndarray:
-        """Deviation of single pixels in EV at stops of any shape, float64; nothing where it is not known."""
-        places = np.clip((np.asarray(stops) - _STOPS[0]) * _PER_STOP + 0.5, 0, _STOPS.size - 1)
-        return self._noise_by_stop[places.astype(np.int32)]
+        """Deviation of single pixels in EV at stops of any shape, float32; nothing where it is not known."""
+        asked = np.ascontiguousarray(stops, np.float32)
+        out = np.empty_like(asked)
+        _read(asked.ravel(), self._noise_by_stop, out.ravel())
+        return out
 
     def noise_left(self, stops: np.ndarray, cleaned: bool) -> np.ndarray:
-        """`noise_ev` in proportion to light, of light that noise has been taken out of or not; float64."""
-        return self.noise_ev(stops) * (float(np.log(2)) * (LEFT if cleaned else 1.0))
+        """`noise_ev` in proportion to light, of light that noise has been taken out of or not; float32."""
+        return self.noise_ev(stops) * np.float32(np.log(2) * (LEFT if cleaned else 1.0))
 
     @cached_property
     def _noise_by_stop(self) -> np.ndarray:
         """`noise_ev` at `_STOPS`."""
         known = np.flatnonzero(np.isfinite(self.snr_db))
         if known.size == 0:
-            return np.zeros(_STOPS.size)
+            return np.zeros(_STOPS.size, np.float32)
         centres = self.start + self.bin * (known + 0.5)
         snr = np.interp(_STOPS, centres, self.snr_db[known])
-        return np.asarray(np.log2(np.e) * 10 ** (-snr / 20))
+        return np.asarray(np.log2(np.e) * 10 ** (-snr / 20), np.float32)
 
     @cached_property
     def unlit(self) -> np.ndarray:

@@ -8,7 +8,7 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import exp2, log2
+from crenn.core.fastmath import exp2, log2, single
 from crenn.core.noise.layers import CHANNELS, FURTHER, STARS, TAKEN
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.render.cache import Cache
@@ -395,7 +395,7 @@ def _layers_warped(view: View) -> np.ndarray:
     low = np.floor(np.min([[x.min(), y.min()] for x, y in maps], 0) * (per_x, per_y)).astype(int) - 6
     high = np.ceil(np.max([[x.max(), y.max()] for x, y in maps], 0) * (per_x, per_y)).astype(int) + 6
     rows, columns = _bounded(low, high, size)
-    part = np.asarray(source.read_noise(level, rows, columns), np.float32)
+    part = single(source.read_noise(level, rows, columns))
     # A lens draws the sensor's colours apart, of which the light's are mixtures.
     to_camera = np.asarray(lens.to_camera, np.float32) if lens is not None and by_colour else None
     if to_camera is not None:
@@ -436,7 +436,8 @@ def _straight(
     right, bottom = min(int(np.ceil(x0 + w)), width), min(int(np.ceil(y0 + h)), height)
     rows, columns = slice(top, max(bottom, top + 1)), slice(left, max(right, left + 1))
     # A copy, in memory and writable: kernels would be compiled a second time for the read-only kind on disk.
-    part = np.array(read(level, rows, columns), np.float32)
+    found = read(level, rows, columns)
+    part = single(found) if found.dtype == np.float16 else np.array(found, np.float32)
     if part.shape[:2] == (window.out_height, window.out_width) and x0 == left and y0 == top:
         return part
     # The window seldom falls on whole pixels of the level: the map from result to level says where.

@@ -30,7 +30,7 @@ class WindowInputs:
 
     @property
     def light(self) -> np.ndarray:
-        return self.renderer.light(self.view)
+        return self.renderer.light(self.view, self.program)
 
     @property
     def floor(self) -> float:

@@ -1,6 +1,7 @@
 """Planes and mixes of noise for a view: what is costly about a step, made once and kept."""
 
 import cv2
+import numba as nb
 import numpy as np
 
 from crenn.core.pipeline.picture_geometry import PictureGeometry
@@ -19,7 +20,7 @@ _NO_PLANES = np.zeros((1, 1, 1), np.float32)
 def around(source: Source, scale: float, frame: PictureGeometry, mix: NoiseMix | None = None) -> PlaneContext:
     """What makers of planes are told of a source's light at a scale that a mix has been taken out of."""
     # What has been cleaned has little noise left.
-    left = 1.0 if mix is None else LEFT
+    left = np.float32(1.0 if mix is None else LEFT)
     return PlaneContext(scale, frame.long_side, source.floor, lambda stops: left * source.light.noise_ev(stops))
 
 
@@ -29,19 +30,38 @@ class Planes:
     def __init__(self, framed: Framed, cache: Cache):
         self._framed, self._cache = framed, cache
 
-    def light(self, view: View) -> np.ndarray:
-        """The scene's light in a view, float32 (h, w, 3); see `Framed.light`."""
-        return self._cache.get(view, "light", (), lambda: self._framed.light(view))
+    def around(self, view: View, program: Program) -> View:
+        """A view with all around it that the planes of a program look at: what is read for one is read for all."""
+        if view.scale > 1 or not program.planes:
+            return view
+        return view.grown(
+            max(plane.pixels_around(view.frame.long_side, view.scale) for plane in program.planes), LATTICE
+        )[0]
 
-    def mix(self, view: View, mix: NoiseMix) -> np.ndarray:
-        """What a mix takes out of the light of a view, float32 (3, h, w)."""
+    def light(self, view: View, within: View | None = None) -> np.ndarray:
+        """The scene's light in a view, float32 (h, w, 3); see `Framed.light`.
+
+        It is cut from that of ``within``, if that is given: a larger view of the same picture at the same scale.
+        """
+
+        def make() -> np.ndarray:
+            if within is None or within.window == view.window:
+                return self._framed.light(view)
+            return np.ascontiguousarray(self.light(within)[view.inside(within)])
+
+        return self._cache.get(view, "light", (), make)
+
+    def mix(self, view: View, mix: NoiseMix, within: View | None = None) -> np.ndarray:
+        """What a mix takes out of the light of a view, float32 (3, h, w); ``within`` as of `light`."""
 
         def make(noise: tuple, mix: NoiseMix) -> np.ndarray:
+            if within is not None and within.window != view.window:
+                return np.ascontiguousarray(self.mix(within, mix)[:, *view.inside(within)])
             larger, rows, columns = view.grown(int(np.ceil(mix.reach * min(view.scale, 1.0))), 1)
             made = mix.make(
                 self._layers(larger, noise), self.light(larger), around(view.source, view.scale, view.frame)
             )
-            return np.ascontiguousarray(made[:, rows, columns])
+            return made if larger.window == view.window else np.ascontiguousarray(made[:, rows, columns])
 
         return self._cache.get(view, "mix", (_noise_key(view.source), mix), make)
 
@@ -49,26 +69,31 @@ class Planes:
         """The scene's noise layers in a view, float32 (h, w, CHANNELS)."""
         return self._cache.get(view, "layers", (noise,), lambda noise: self._framed.layers(view))
 
-    def cleaned(self, view: View, mix: NoiseMix | None) -> np.ndarray:
-        """The light of a view with all taken out that a mix would at most, float32 (h, w, 3)."""
+    def cleaned(self, view: View, mix: NoiseMix | None, within: View | None = None) -> np.ndarray:
+        """The light of a view with all taken out that a mix would at most, float32 (h, w, 3); ``within`` as of
+        `light`."""
         if mix is None:
-            return self.light(view)
+            return self.light(view, within)
 
         def make(noise: tuple, mix: NoiseMix) -> np.ndarray:
-            return self.light(view) - self.mix(view, mix).transpose(1, 2, 0)
+            if within is not None and within.window != view.window:
+                return np.ascontiguousarray(self.cleaned(within, mix)[view.inside(within)])
+            out = self.light(view).copy()
+            _take(self.mix(view, mix), out)
+            return out
 
         return self._cache.get(view, "cleaned", (_noise_key(view.source), mix), make)
 
-    def plane(self, view: View, plane: Plane, mix: NoiseMix | None = None) -> np.ndarray:
-        """A plane of a view, float32 (h, w), made of light that a mix has been taken out of."""
+    def plane(self, view: View, plane: Plane, mix: NoiseMix | None = None, within: View | None = None) -> np.ndarray:
+        """A plane of a view, float32 (h, w), made of light that a mix has been taken out of; ``within`` as of
+        `light`."""
 
         def make(noise: tuple, plane: Plane, mix: NoiseMix | None) -> np.ndarray:
             if view.scale > 1:
                 return self._enlarged(view, plane, mix)
-            margin = (plane.reach / 100.0 * view.frame.long_side + plane.pixels) * view.scale
-            larger, rows, columns = view.grown(int(np.ceil(margin)), LATTICE)
+            larger, rows, columns = view.grown(plane.pixels_around(view.frame.long_side, view.scale), LATTICE)
             told = around(view.source, view.scale, view.frame, mix)
-            return np.ascontiguousarray(plane.make(self.cleaned(larger, mix), told)[rows, columns])
+            return np.ascontiguousarray(plane.make(self.cleaned(larger, mix, within), told)[rows, columns])
 
         return self._cache.get(view, "plane", (() if mix is None else _noise_key(view.source), plane, mix), make)
 
@@ -92,10 +117,20 @@ class Planes:
 
         def make(noise: tuple, planes: tuple[Plane, ...], mixes: tuple[NoiseMix, ...]) -> np.ndarray:
             first = mixes[0] if mixes else None
-            made = [self.plane(view, plane, first)[None] for plane in planes]
-            return np.concatenate(made + [self.mix(view, mix) for mix in mixes])
+            within = self.around(view, program)
+            made = [self.plane(view, plane, first, within)[None] for plane in planes]
+            return np.concatenate(made + [self.mix(view, mix, within) for mix in mixes])
 
         return self._cache.get(view, "planes", (_noise_key(view.source), planes, mixes), make)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _take(taken, light):
+    """Take planes (3, h, w) out of light (h, w, 3), in place."""
+    for y in nb.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            for c in range(3):
+                light[y, x, c] -= taken[c, y, x]
 
 
 def _noise_key(source: Source) -> tuple:

@@ -96,9 +96,12 @@ class Renderer:
         budget = _AT_REST_MOVED if frame.offset is None else _AT_REST
         return int(np.clip(np.sqrt(budget / window.pixels), 1, 4))
 
-    def light(self, view: View) -> np.ndarray:
-        """The scene's light in a view, float32 (h, w, 3); see `Framed.light`."""
-        return self._planes.light(view)
+    def light(self, view: View, program: Program | None = None) -> np.ndarray:
+        """The scene's light in a view, float32 (h, w, 3); see `Framed.light`.
+
+        What the planes of ``program`` look at around it is read at once.
+        """
+        return self._planes.light(view, None if program is None else self._planes.around(view, program))
 
     def places(self, view: View) -> np.ndarray:
         """Where the pixels of a view lie in the scene, as documents say it, float32 (2, h, w)."""
@@ -220,8 +223,10 @@ class Renderer:
         return Finishing(BelowEffects(self, treatment, program.parted()[0]), program.effects, white_of(display))
 
     def margin(self, treatment: Treatment) -> int:
-        """Full-size pixels around a window that the effects of a treatment look at."""
-        return self.finishing(treatment).margin(max(self.frame(treatment).size))
+        """Full-size pixels around a window that the effects and planes of a treatment look at."""
+        program, frame = self._program(treatment), self.frame(treatment)
+        planes = max((plane.pixels_around(frame.long_side) for plane in program.planes), default=0)
+        return self.finishing(treatment, program).margin(max(frame.size)) + planes
 
     def finished(self, treatment: Treatment, window: Window) -> np.ndarray:
         """Scene-linear light with all effects, before the display transform, float32 (h, w, 3)."""

@@ -68,3 +68,10 @@ class View:
         """The view with a margin around it, and where this one lies in that; see `Window.grown`."""
         window, rows, columns = self.window.grown(self.frame.size, margin, lattice)
         return self.through(window), rows, columns
+
+    def inside(self, larger: "View") -> tuple[slice, slice]:
+        """Rows and columns of this view in a larger one of the same picture at the same scale."""
+        own, other = self.window, larger.window
+        top = round(own.top - other.top)
+        left = round((own.x - other.x) * own.out_width / own.width)
+        return slice(top, top + own.out_height), slice(left, left + own.out_width)
