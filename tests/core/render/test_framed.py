@@ -1,10 +1,12 @@
 """The picture plane: the scene resampled once, without ringing, and the same in every window."""
 
 import unittest
+from unittest import mock
 
 import cv2
 import numpy as np
 
+from crenn.core.noise.layers import CHANNELS, TAKEN, NoiseLayers
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.radiance import RadianceMap
 from crenn.core.render.pyramid import PreparedScene
@@ -26,6 +28,31 @@ def waves(x: np.ndarray, y: np.ndarray) -> np.ndarray:
     """A scene that is known between its pixels too: smooth light over two stops, (…, 3)."""
     light = np.exp2(np.sin(x / 9.0) * np.cos(y / 11.0 + 0.7))
     return np.stack([light, 0.5 * light, 0.25 * light], -1) * 0.2
+
+
+class Noise(unittest.TestCase):
+    def test_a_turned_picture_is_freed_of_its_noise_as_one_that_is_straight(self):
+        y, x = np.mgrid[:300, :440] + 0.5
+        clean = waves(x, y).astype(np.float32)
+        noise = (0.05 * clean * np.random.default_rng(5).standard_normal(clean.shape)).astype(np.float32)
+        layers = np.zeros((*clean.shape[:2], CHANNELS), np.float16)
+        layers[..., TAKEN] = noise
+        scene = PreparedScene.from_radiance(RadianceMap(clean + layers[..., TAKEN], 0.05 * clean))
+        with mock.patch("crenn.core.render.pyramid.split", return_value=NoiseLayers([layers])):
+            scene.split_noise()
+        dirty, truth = Renderer(scene), of(clean)
+        off = {"noise": {"on": False}}
+        for frame in ({"level": {"angle": 5.0}}, {"lens": {"distortion": -3.0, "red": 0.5, "falloff": 1.0}}):
+            taking, leaving = (
+                parse_treatment(Treatment.neutral().model_dump() | frame | noise)
+                for noise in ({"noise": {"on": True, "luminance": 1.0, "colour": 1.0, "lifted": False}}, off)
+            )
+            for fine in (True, False):
+                window = Window(60, 60, 280, 160, 280, 160)
+                wanted = truth.linear(leaving, window, fine)
+                left, before = (np.log2(dirty.linear(t, window, fine) / wanted).std() for t in (taking, leaving))
+                with self.subTest(frame=frame, fine=fine):
+                    self.assertLess(left, 0.05 * before)
 
 
 class Truth(unittest.TestCase):

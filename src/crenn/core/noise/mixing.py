@@ -51,20 +51,23 @@ class Strengths:
         return len({self.fine, self.medium, self.coarse}) > 1
 
 
-def mixed(layers: np.ndarray, light: np.ndarray, strengths: Strengths, around: PlaneContext) -> np.ndarray:
+def mixed(layers: np.ndarray, light: np.ndarray | None, strengths: Strengths, around: PlaneContext) -> np.ndarray:
     """What is taken out of the light, float32 (3, h, w).
 
     Parameters
     ----------
     layers : ndarray, float32 (h, w, CHANNELS)
         See `crenn.core.noise.layers`.
-    light : ndarray, float32 (h, w, 3)
+    light : ndarray, float32 (h, w, 3), or None
+        That they were taken from; None will do where ``strengths`` have no reach.
     strengths : Strengths
     around : PlaneContext
     """
     s = strengths
     textured = np.empty((0, 0), np.float32)
     if s.detail:
+        if light is None:
+            raise ValueError("texture is told by the light, and none is given")
         textured = np.float32(s.detail) * _texture(layers, light, around)
     # All is linear: what all scales have less of is taken along.
     share = 1.0 if s.by_scale else s.fine

@@ -112,7 +112,7 @@ class NoiseReduction(LightStep[NoiseParameters]):
         if not parameters.takes:
             return
 
-        def make(layers: np.ndarray, light: np.ndarray, around: PlaneContext) -> np.ndarray:
+        def make(layers: np.ndarray, light: np.ndarray | None, around: PlaneContext) -> np.ndarray:
             return mixed(layers, light, strengths, around)
 
         program.clean(
@@ -131,7 +131,7 @@ class NoiseReduction(LightStep[NoiseParameters]):
         if after == before:
             return
 
-        def make(layers: np.ndarray, light: np.ndarray, around: PlaneContext) -> np.ndarray:
+        def make(layers: np.ndarray, light: np.ndarray | None, around: PlaneContext) -> np.ndarray:
             return mixed(layers, light, after, around) - mixed(layers, light, before, around)
 
         mix = NoiseMix("noise.bent", (before, after), max(before.reach, after.reach), make)

@@ -89,8 +89,8 @@ def once_for_light(find: Callable[[np.ndarray, PlaneContext], T]) -> Callable[[n
 
 
 #: Makes what is taken out of the light, float32 (3, h, w), of noise layers, float32 (h, w, CHANNELS; see
-#: `crenn.core.noise.layers`), and light, float32 (h, w, 3).
-MakeMix = Callable[[np.ndarray, np.ndarray, PlaneContext], np.ndarray]
+#: `crenn.core.noise.layers`), and light, float32 (h, w, 3), which is None for a mix without reach.
+MakeMix = Callable[[np.ndarray, np.ndarray | None, PlaneContext], np.ndarray]
 
 
 @dataclass(frozen=True)

@@ -2,42 +2,27 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import cache
 
 import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import exp2, log2, single
-from crenn.core.noise.layers import CHANNELS, FURTHER, STARS, TAKEN
+from crenn.core.fastmath import single
+from crenn.core.noise.layers import FURTHER, TAKEN
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.render.cache import Cache
-from crenn.core.render.source import Source
+from crenn.core.render.source import ALL, Source
 from crenn.core.render.view import View
+from crenn.core.render.warp import EDGE, STEP, Map, compressed, lift, opened, stretched
 from crenn.core.render.window import Window
 
-#: Nodes of the map lie this many pixels of the window apart.
-STEP = 16
-#: Entries of the filter's table per pixel.
-_PER = 256
-#: A filter looks at most so many pixels to each side, however far the light is reduced.
-_WIDEST = 12
 #: Lobes of the fine filter, and of that for reduced views, which are averaged anyway.
 _LOBES, _LOBES_REDUCED = 3, 2
 #: Levels of at most so many pixels are kept on the compressed scale, for geometry that is dragged.
 _SMALL = 2_500_000
-#: Pixels whose centre is so little outside the scene still show its border: a crop that is pushed to it has some.
-_EDGE = 0.1
-#: By how many stops a resampled value may overshoot what lies around it.
-_OVERSHOOT = np.float32(0.15)
 
-
-@cache
-def _filter(lobes: int) -> np.ndarray:
-    """A filter over the distance in pixels, float32: a triangle for one lobe, else Lanczos' (Duchon 1979)."""
-    x = np.arange(lobes * _PER + 2) / _PER
-    taps = np.clip(1 - x, 0, None) if lobes == 1 else np.sinc(x) * np.sinc(x / lobes) * (x < lobes)
-    return taps.astype(np.float32)
+#: Reads light of a level, float32 (h, w, 3), in rows and columns.
+Read = Callable[[int, slice, slice], np.ndarray]
 
 
 def nodes_of(frame: PictureGeometry, window: Window, channels: int) -> np.ndarray:
@@ -84,12 +69,12 @@ def translated(window: Window, offset: tuple[int, int]) -> Window:
     return replace(window, x=window.x + offset[0], y=window.y + offset[1])
 
 
-def places(frame: PictureGeometry, window: Window, unit: float, colour: int = 1) -> tuple[np.ndarray, np.ndarray]:
+def places(frame: PictureGeometry, window: Window, unit: float) -> tuple[np.ndarray, np.ndarray]:
     """Where the pixels of a window lie in the scene: x and y, float32 (h, w), full-size pixels times ``unit``.
 
-    A lens may draw each ``colour`` elsewhere; green, 1, speaks for all.
+    A lens may draw each colour elsewhere; green speaks for all.
     """
-    nodes = nodes_of(frame, window, 3)[colour] if colour != 1 else nodes_of(frame, window, 1)[0]
+    nodes = nodes_of(frame, window, 1)[0]
     xs = np.empty((window.out_height, window.out_width), np.float32)
     ys = np.empty_like(xs)
     _places(nodes, *_starts(window), float(STEP), unit, xs, ys)
@@ -102,126 +87,6 @@ def _starts(window: Window) -> tuple[float, float]:
     return left - np.floor(left / STEP) * STEP + 0.5, top - np.floor(top / STEP) * STEP + 0.5
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _compressed(light, floor, out):
-    """Light on a scale that is even in it around nothing, and in stops where it is bright."""
-    for y in nb.prange(light.shape[0]):
-        for x in range(light.shape[1]):
-            for c in range(3):
-                v = light[y, x, c]
-                u = log2(np.float32(1) + abs(v) / floor)
-                out[y, x, c] = -u if v < 0 else u
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _opened(compressed, floor, out):
-    """Light again, in place of its compressed scale."""
-    for y in nb.prange(compressed.shape[0]):
-        for x in range(compressed.shape[1]):
-            for c in range(compressed.shape[2]):
-                u = compressed[y, x, c]
-                light = (exp2(abs(u)) - np.float32(1)) * floor if u != 0 else np.float32(0)
-                out[y, x, c] = -light if u < 0 else light
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _lifted(gains, start_x, start_y, step, light):
-    """Brighten light by EV known at nodes, in place."""
-    for y in nb.prange(light.shape[0]):
-        for x in range(light.shape[1]):
-            j = min(max(int(np.floor((start_x + x) / step)), 0), gains.shape[1] - 2)
-            i = min(max(int(np.floor((start_y + y) / step)), 0), gains.shape[0] - 2)
-            fx, fy = (start_x + x) / step - j, (start_y + y) / step - i
-            ev = (1 - fy) * ((1 - fx) * gains[i, j, 0] + fx * gains[i, j + 1, 0]) + fy * (
-                (1 - fx) * gains[i + 1, j, 0] + fx * gains[i + 1, j + 1, 0]
-            )
-            factor = exp2(np.float32(ev))
-            for c in range(light.shape[2]):
-                light[y, x, c] *= factor
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _mixed(light, matrix):
-    """Map colours linearly, in place."""
-    for y in nb.prange(light.shape[0]):
-        for x in range(light.shape[1]):
-            r, g, b = light[y, x, 0], light[y, x, 1], light[y, x, 2]
-            for c in range(3):
-                light[y, x, c] = matrix[c, 0] * r + matrix[c, 1] * g + matrix[c, 2] * b
-
-
-@nb.njit(inline="always", fastmath=True)
-def _weights(at, first, stretch, taps, out):
-    """Weights of taps from ``first`` on about a place, which sum to one."""
-    total = np.float32(0)
-    for a in range(out.size):
-        distance = abs(np.float32(first + a - at)) / stretch
-        out[a] = taps[min(int(distance * _PER + np.float32(0.5)), taps.size - 1)]
-        total += out[a]
-    share = np.float32(1) / total
-    for a in range(out.size):
-        out[a] *= share
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
-def _resample(image, nodes, start_x, start_y, step, size_x, size_y, per_x, per_y, left, top, stretch, taps, lobes, out):
-    """Filter each place out of a compressed image that starts at (left, top) of its level; 0 outside the scene."""
-    height, width = image.shape[0], image.shape[1]
-    half = np.float32(lobes) * stretch
-    count = int(np.ceil(2 * half)) + 1
-    many = nodes.shape[0] > 1
-    flat = image.reshape(height, 3 * width)
-    for y in nb.prange(out.shape[0]):
-        wx, wy = np.empty(count, np.float32), np.empty(count, np.float32)
-        column, rows = np.empty(3 * count, np.float32), np.empty(count, np.int64)
-        for x in range(out.shape[1]):
-            for k in range(nodes.shape[0]):
-                first, last = (k, k + 1) if many else (0, 3)
-                sx, sy = _place(nodes[k], (start_x + x) / step, (start_y + y) / step)
-                if not (-_EDGE <= sx <= size_x + _EDGE and -_EDGE <= sy <= size_y + _EDGE):
-                    for c in range(first, last):
-                        out[y, x, c] = np.float32(0)
-                    continue
-                px, py = sx * per_x - 0.5 - left, sy * per_y - 0.5 - top
-                x0, y0 = int(np.ceil(px - half)), int(np.ceil(py - half))
-                _weights(px, x0, stretch, taps, wx)
-                _weights(py, y0, stretch, taps, wy)
-                for a in range(count):
-                    rows[a] = min(max(y0 + a, 0), height - 1)
-                # First along the columns, a stretch of memory at a time, then across.
-                if x0 >= 0 and x0 + count <= width:
-                    begin = 3 * x0
-                    for a in range(count):
-                        line, w = flat[rows[a]], wy[a]
-                        if a == 0:
-                            for i in range(3 * count):
-                                column[i] = w * line[begin + i]
-                        else:
-                            for i in range(3 * count):
-                                column[i] += w * line[begin + i]
-                else:
-                    for i in range(count):
-                        at = min(max(x0 + i, 0), width - 1)
-                        for c in range(3):
-                            column[3 * i + c] = np.float32(0)
-                            for a in range(count):
-                                column[3 * i + c] += wy[a] * image[rows[a], at, c]
-                red, green, blue = np.float32(0), np.float32(0), np.float32(0)
-                for i in range(count):
-                    red += wx[i] * column[3 * i]
-                    green += wx[i] * column[3 * i + 1]
-                    blue += wx[i] * column[3 * i + 2]
-                near_x, near_y = int(np.floor(px)), int(np.floor(py))
-                x1, x2 = min(max(near_x, 0), width - 1), min(max(near_x + 1, 0), width - 1)
-                y1, y2 = min(max(near_y, 0), height - 1), min(max(near_y + 1, 0), height - 1)
-                for c in range(first, last):
-                    value = red if c == 0 else green if c == 1 else blue
-                    # What overshoots its nearest neighbours by more than a texture would is ringing.
-                    one, two, three, four = image[y1, x1, c], image[y1, x2, c], image[y2, x1, c], image[y2, x2, c]
-                    low, high = min(min(one, two), min(three, four)), max(max(one, two), max(three, four))
-                    out[y, x, c] = min(max(value, low - _OVERSHOOT), high + _OVERSHOOT)
-
-
 def _by_four(part: np.ndarray, done: Callable[[np.ndarray], np.ndarray]) -> np.ndarray:
     """What OpenCV does to a picture (h, w, C), which takes at most four channels at once."""
     channels = part.shape[2]
@@ -231,9 +96,9 @@ def _by_four(part: np.ndarray, done: Callable[[np.ndarray], np.ndarray]) -> np.n
     return np.concatenate([p.reshape(*p.shape[:2], -1) for p in pieces], -1)
 
 
-def _floor_of(source: Source) -> np.float32:
+def _floor_of(source: Source) -> float:
     """Light around which the compressed scale turns."""
-    return np.float32(max(source.floor, 1e-9))
+    return max(source.floor, 1e-9)
 
 
 class Framed:
@@ -251,13 +116,22 @@ class Framed:
         scene are black. What a lens has taken from the corners is given back.
         """
         source = view.source
-        if view.frame.offset is not None:
-            level = source.level_for(view.scale)
-            out = _straight(source.read, level, source.level_size(level), source.size, _in_scene(view))
-        else:
-            out = self._warped(view)
+        if view.frame.offset is None:
+            return self.moved(view, (), source.read)
+        level = source.level_for(view.scale)
+        out = _straight(source.read, level, source.level_size(level), source.size, _in_scene(view))
         if (gains := _falloff_at_nodes(view)) is not None:
-            _lifted(gains, *_starts(view.window), float(STEP), out)
+            lift(gains, _starts(view.window), out)
+        return out
+
+    def moved(self, view: View, key: tuple, read: Read) -> np.ndarray:
+        """Light of a view whose frame moves it, as of `light`, of what ``read`` gives of a level of its scene.
+
+        ``key`` tells that from others of the same scene.
+        """
+        out = self._warped(view, key, read)
+        if (gains := _falloff_at_nodes(view)) is not None:
+            lift(gains, _starts(view.window), out)
         return out
 
     def sampled(self, view: View, name: str) -> np.ndarray:
@@ -275,87 +149,88 @@ class Framed:
         return found
 
     def layers(self, view: View) -> np.ndarray:
-        """The noise layers of a view, float32 (h, w, CHANNELS): resampled as the light of `light` is, or nearly."""
+        """The noise layers of a view whose frame only cuts, float32 (h, w, CHANNELS)."""
         source = view.source
-        if view.frame.offset is not None:
-            level = source.level_for(view.scale)
-            out = _straight(source.read_noise, level, source.noise_size(level), source.size, _in_scene(view))
-        else:
-            out = _layers_warped(view)
+        level = source.level_for(view.scale)
+        out = _straight(source.read_noise, level, source.noise_size(level), source.size, _in_scene(view))
         if (gains := _falloff_at_nodes(view)) is not None:
             for part in (TAKEN, FURTHER):
                 lifted = np.ascontiguousarray(out[..., part])
-                _lifted(gains, *_starts(view.window), float(STEP), lifted)
+                lift(gains, _starts(view.window), lifted)
                 out[..., part] = lifted
         return out
 
-    def _compressed(self, source: Source, level: int) -> np.ndarray:
-        """A level of a source on the compressed scale, float32 (H, W, 3); kept if it is small."""
+    @staticmethod
+    def _map(view: View, level_size: tuple[int, int], lobes: int) -> Map:
+        """Where a view's pixels lie in a level of its source."""
+        source, window = view.source, view.window
+        per_y, per_x = level_size[0] / source.size[0], level_size[1] / source.size[1]
+        return Map(
+            nodes_of(view.frame, window, 3 if _by_colour(view) else 1),
+            _starts(window),
+            view.shape,
+            (float(source.size[1]), float(source.size[0])),
+            (per_x, per_y),
+            lobes,
+            stretched(lobes, per_x / window.scale),
+        )
 
-        def make(level: int) -> np.ndarray:
-            out = np.array(source.read(level))
-            _compressed(out, _floor_of(source), out)
-            return out
+    def _compressed(self, source: Source, level: int, key: tuple, read: Read) -> np.ndarray:
+        """A level on the compressed scale, float32 (H, W, 3), kept."""
 
-        return self._cache.get(source, "compressed", (level,), make)
+        def make(level: int, key: tuple) -> np.ndarray:
+            planes = compressed(np.array(read(level, ALL, ALL)), _floor_of(source))
+            return np.ascontiguousarray(planes.transpose(1, 2, 0))
 
-    def _warped(self, view: View) -> np.ndarray:
-        source, frame, window, fine = view.source, view.frame, view.window, view.fine
-        floor = _floor_of(source)
+        return self._cache.get(source, "compressed", (level, key), make)
+
+    def _warped(self, view: View, key: tuple, read: Read) -> np.ndarray:
+        source, window, floor = view.source, view.window, _floor_of(view.source)
         level = source.level_for(window.scale)
         height, width = source.level_size(level)
-        per_y, per_x = height / source.size[0], width / source.size[1]
-        out = np.empty((window.out_height, window.out_width, 3), np.float32)
-        lens = frame.lens
-        by_colour = lens is not None and lens.by_colour
-        # Colours that lie apart by a fraction of a pixel are told apart at full size alone.
-        together = not by_colour or window.scale < 1
-        if not fine and together and height * width <= _SMALL:
-            xs, ys = places(frame, window, 1.0)
-            outside = _outside(xs, ys, source.size)
+        if not view.fine and not _by_colour(view) and height * width <= _SMALL:
+            per_y, per_x = height / source.size[0], width / source.size[1]
+            xs, ys = places(view.frame, window, 1.0)
             maps = xs * np.float32(per_x) - np.float32(0.5), ys * np.float32(per_y) - np.float32(0.5)
-            compressed = self._compressed(source, level)
-            found = cv2.remap(compressed, *maps, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-            found[outside] = 0
-            _opened(found, floor, out)
-            return out
-        lobes = (_LOBES if window.scale >= 1 else _LOBES_REDUCED) if fine else 1
-        nodes = nodes_of(frame, window, 3 if by_colour else 1)
-        stretch = float(np.clip(per_x / window.scale, 1.0, _WIDEST / lobes))
-        margin = int(np.ceil(lobes * stretch)) + 2
-        # Only what lies inside is read: an edge of the scene is repeated by the kernel, which must know where it is.
-        low = np.floor(nodes.min((0, 1, 2)) * (per_x, per_y)).astype(int) - margin
-        high = np.ceil(nodes.max((0, 1, 2)) * (per_x, per_y)).astype(int) + margin
+            kept = self._compressed(source, level, key, read)
+            found = cv2.remap(kept, *maps, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            found[_outside(xs, ys, source.size)] = 0
+            return opened(np.ascontiguousarray(found.transpose(2, 0, 1)), floor)
+        way = self._map(view, (height, width), (_LOBES if window.scale >= 1 else _LOBES_REDUCED) if view.fine else 1)
+        margin = int(np.ceil(way.lobes * way.stretch)) + 2
+        # Only what lies inside is read; edges of the scene are repeated.
+        low = np.floor(way.nodes.min((0, 1, 2)) * way.per).astype(int) - margin
+        high = np.ceil(way.nodes.max((0, 1, 2)) * way.per).astype(int) + margin
         rows, columns = _bounded(low, high, (height, width))
-        # A lens draws the sensor's colours apart, of which the light's are mixtures.
-        to_camera = np.asarray(lens.to_camera, np.float32) if lens is not None and lens.by_colour else None
-        if height * width <= _SMALL and to_camera is None:
-            part = np.ascontiguousarray(self._compressed(source, level)[rows, columns])
-        else:
-            part = np.array(source.read(level, rows, columns))
-            if to_camera is not None:
-                _mixed(part, to_camera)
-            _compressed(part, floor, part)
-        _resample(
-            part,
-            nodes,
-            *_starts(window),
-            float(STEP),
-            float(source.size[1]),
-            float(source.size[0]),
-            per_x,
-            per_y,
-            columns.start,
-            rows.start,
-            np.float32(stretch),
-            _filter(lobes),
-            lobes,
-            out,
-        )
-        _opened(out, floor, out)
-        if to_camera is not None:
-            _mixed(out, np.asarray(np.linalg.inv(to_camera), np.float32))
-        return out
+        to_camera = _to_camera(view)
+        planes = compressed(np.array(read(level, rows, columns)), floor, to_camera, way.border)
+        found = way.through(planes, (columns.start, rows.start))
+        return opened(found, floor, None if to_camera is None else np.linalg.inv(to_camera))
+
+
+def _by_colour(view: View) -> bool:
+    """Whether a lens draws a view's colours apart: by a fraction of a pixel, which is told at full size, or at rest."""
+    lens = view.frame.lens
+    return lens is not None and lens.by_colour and (view.fine or view.window.scale >= 1)
+
+
+def _to_camera(view: View) -> np.ndarray | None:
+    """From the light's colours to the sensor's, float64 (3, 3), where a lens draws those apart."""
+    lens = view.frame.lens
+    return np.asarray(lens.to_camera, np.float64) if lens is not None and _by_colour(view) else None
+
+
+def layers_of(source: Source, level: int, rows: slice, columns: slice) -> np.ndarray:
+    """Noise layers of rows and columns of a level of light, float32 (h, w, CHANNELS)."""
+    size, own = source.level_size(level), source.noise_size(level)
+    if own == size:
+        return single(source.read_noise(level, rows, columns))
+    # Of what has been cleaned in parts there are few levels: a finer one is averaged.
+    (fy, fx), out = (a / b for a, b in zip(own, size)), (columns.stop - columns.start, rows.stop - rows.start)
+    finer = [slice(int(s.start * f), int(np.ceil(s.stop * f))) for s, f in ((rows, fy), (columns, fx))]
+    return _by_four(
+        single(source.read_noise(level, *finer)), lambda p: cv2.resize(p, out, interpolation=cv2.INTER_AREA)
+    )
 
 
 def _in_scene(view: View) -> Window:
@@ -369,12 +244,12 @@ def _falloff_at_nodes(view: View) -> np.ndarray | None:
     if not view.frame.fades:
         return None
     nodes = nodes_of(view.frame, view.window, 1)[0]
-    return np.asarray(view.frame.falloff_at(nodes.reshape(-1, 2)).reshape(*nodes.shape[:2], 1), np.float32)
+    return np.asarray(view.frame.falloff_at(nodes.reshape(-1, 2)).reshape(nodes.shape[:2]), np.float32)
 
 
 def _outside(xs: np.ndarray, ys: np.ndarray, size: tuple[int, int]) -> np.ndarray:
     """Which places, in pixels, lie outside a scene of size (H, W)."""
-    return (xs < -_EDGE) | (ys < -_EDGE) | (xs > size[1] + _EDGE) | (ys > size[0] + _EDGE)
+    return (xs < -EDGE) | (ys < -EDGE) | (xs > size[1] + EDGE) | (ys > size[0] + EDGE)
 
 
 def _bounded(low: np.ndarray, high: np.ndarray, size: tuple[int, int]) -> tuple[slice, slice]:
@@ -383,41 +258,6 @@ def _bounded(low: np.ndarray, high: np.ndarray, size: tuple[int, int]) -> tuple[
     left, top = (int(np.clip(v, 0, n - 1)) for v, n in zip(low, (width, height)))
     right, bottom = (int(np.clip(v, 1, n)) for v, n in zip(high, (width, height)))
     return slice(top, max(bottom, top + 1)), slice(left, max(right, left + 1))
-
-
-def _layers_warped(view: View) -> np.ndarray:
-    source, window, lens = view.source, view.window, view.frame.lens
-    level = source.level_for(window.scale)
-    size = source.noise_size(level)
-    per_x, per_y = size[1] / source.size[1], size[0] / source.size[0]
-    by_colour = lens is not None and lens.by_colour and window.scale >= 1
-    maps = [places(view.frame, window, 1.0, c) for c in ((0, 1, 2) if by_colour else (1,))]
-    low = np.floor(np.min([[x.min(), y.min()] for x, y in maps], 0) * (per_x, per_y)).astype(int) - 6
-    high = np.ceil(np.max([[x.max(), y.max()] for x, y in maps], 0) * (per_x, per_y)).astype(int) + 6
-    rows, columns = _bounded(low, high, size)
-    part = single(source.read_noise(level, rows, columns))
-    # A lens draws the sensor's colours apart, of which the light's are mixtures.
-    to_camera = np.asarray(lens.to_camera, np.float32) if lens is not None and by_colour else None
-    if to_camera is not None:
-        for colours in (TAKEN, FURTHER):
-            part[..., colours] = part[..., colours] @ to_camera.T
-    out = np.empty((*view.shape, CHANNELS), np.float32)
-    kind = cv2.INTER_LANCZOS4 if view.fine and window.scale >= 1 else cv2.INTER_LINEAR
-    left, top = columns.start, rows.start
-    own = [
-        (x * np.float32(per_x) - np.float32(left + 0.5), y * np.float32(per_y) - np.float32(top + 0.5)) for x, y in maps
-    ]
-    for channel in range(CHANNELS):
-        x, y = own[channel % 3 if by_colour and channel != STARS else len(own) // 2]
-        plane = np.ascontiguousarray(part[..., channel])
-        out[..., channel] = cv2.remap(plane, x, y, kind, borderMode=cv2.BORDER_REPLICATE)
-    if to_camera is not None:
-        back = np.linalg.inv(to_camera)
-        for colours in (TAKEN, FURTHER):
-            out[..., colours] = out[..., colours] @ back.T
-    x, y = maps[len(maps) // 2]
-    out[_outside(x, y, source.size)] = 0
-    return out
 
 
 def _straight(

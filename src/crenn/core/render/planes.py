@@ -9,7 +9,7 @@ from crenn.core.pipeline.planes import LATTICE, NoiseMix, Plane, PlaneContext
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import LEFT
 from crenn.core.render.cache import Cache
-from crenn.core.render.framed import Framed
+from crenn.core.render.framed import Framed, Read, layers_of
 from crenn.core.render.source import Source
 from crenn.core.render.view import View
 from crenn.core.render.window import Window
@@ -57,16 +57,38 @@ class Planes:
         def make(noise: tuple, mix: NoiseMix) -> np.ndarray:
             if within is not None and within.window != view.window:
                 return np.ascontiguousarray(self.mix(within, mix)[:, *view.inside(within)])
+            if view.frame.offset is None:
+                # What the light loses: taken out as it lies in the scene, and resampled as the light is.
+                left = self._framed.moved(view, (noise, mix), self._cleaned_behind(view, mix))
+                return _lost(self.light(view), left)
             larger, rows, columns = view.grown(int(np.ceil(mix.reach * min(view.scale, 1.0))), 1)
-            made = mix.make(
-                self._layers(larger, noise), self.light(larger), around(view.source, view.scale, view.frame)
-            )
+            light = self.light(larger) if mix.reach else None
+            made = mix.make(self._layers(larger, noise), light, around(view.source, view.scale, view.frame))
             return made if larger.window == view.window else np.ascontiguousarray(made[:, rows, columns])
 
         return self._cache.get(view, "mix", (_noise_key(view.source), mix), make)
 
+    def _cleaned_behind(self, view: View, mix: NoiseMix) -> Read:
+        """Reads light of a view's scene that a mix has been taken out of."""
+        source = view.source
+
+        def read(level: int, rows: slice, columns: slice) -> np.ndarray:
+            height, width = source.level_size(level)
+            scale = width / source.size[1]
+            margin = int(np.ceil(mix.reach * scale))
+            rows, columns = slice(*rows.indices(height)[:2]), slice(*columns.indices(width)[:2])
+            top, left = max(rows.start - margin, 0), max(columns.start - margin, 0)
+            around_them = slice(top, rows.stop + margin), slice(left, columns.stop + margin)
+            larger = tuple(slice(*s.indices(n)[:2]) for s, n in zip(around_them, (height, width)))
+            light = np.array(source.read(level, *larger))
+            told = around(source, scale, view.frame)
+            _take(mix.make(layers_of(source, level, *larger), light if mix.reach else None, told), light)
+            return light[rows.start - top : rows.stop - top, columns.start - left : columns.stop - left]
+
+        return read
+
     def _layers(self, view: View, noise: tuple) -> np.ndarray:
-        """The scene's noise layers in a view, float32 (h, w, CHANNELS)."""
+        """The scene's noise layers in a view that only cuts, float32 (h, w, CHANNELS)."""
         return self._cache.get(view, "layers", (noise,), lambda noise: self._framed.layers(view))
 
     def cleaned(self, view: View, mix: NoiseMix | None, within: View | None = None) -> np.ndarray:
@@ -131,6 +153,21 @@ def _take(taken, light):
         for x in range(light.shape[1]):
             for c in range(3):
                 light[y, x, c] -= taken[c, y, x]
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _lose(light, left, out):
+    for y in nb.prange(light.shape[0]):
+        for c in range(3):
+            for x in range(light.shape[1]):
+                out[c, y, x] = light[y, x, c] - left[y, x, c]
+
+
+def _lost(light: np.ndarray, left: np.ndarray) -> np.ndarray:
+    """What light (h, w, 3) has beyond what is left of it, float32 (3, h, w)."""
+    out = np.empty((3, *light.shape[:2]), np.float32)
+    _lose(light, left, out)
+    return out
 
 
 def _noise_key(source: Source) -> tuple:
