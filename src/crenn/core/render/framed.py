@@ -4,7 +4,6 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import cv2
-import numba as nb
 import numpy as np
 
 from crenn.core.fastmath import single
@@ -13,7 +12,7 @@ from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.render.cache import Cache
 from crenn.core.render.source import ALL, Source
 from crenn.core.render.view import View
-from crenn.core.render.warp import EDGE, STEP, Map, compressed, lift, opened, stretched
+from crenn.core.render.warp import STEP, Map, compressed, lift, opened, placed, stretched
 from crenn.core.render.window import Window
 
 #: Lobes of the fine filter, and of that for reduced views, which are averaged anyway.
@@ -41,29 +40,6 @@ def nodes_of(frame: PictureGeometry, window: Window, channels: int) -> np.ndarra
     return np.stack([frame.to_scene(points, c).reshape(*x.shape, 2) for c in kinds])
 
 
-@nb.njit(inline="always", fastmath=True)
-def _place(nodes, x, y):
-    """Where a place lies that is given in steps from the first node."""
-    j = min(max(int(np.floor(x)), 0), nodes.shape[1] - 2)
-    i = min(max(int(np.floor(y)), 0), nodes.shape[0] - 2)
-    fx, fy = x - j, y - i
-    sx = (1 - fy) * ((1 - fx) * nodes[i, j, 0] + fx * nodes[i, j + 1, 0]) + fy * (
-        (1 - fx) * nodes[i + 1, j, 0] + fx * nodes[i + 1, j + 1, 0]
-    )
-    sy = (1 - fy) * ((1 - fx) * nodes[i, j, 1] + fx * nodes[i, j + 1, 1]) + fy * (
-        (1 - fx) * nodes[i + 1, j, 1] + fx * nodes[i + 1, j + 1, 1]
-    )
-    return sx, sy
-
-
-@nb.njit(parallel=True, cache=True, nogil=True)
-def _places(nodes, start_x, start_y, step, unit, xs, ys):
-    for y in nb.prange(xs.shape[0]):
-        for x in range(xs.shape[1]):
-            sx, sy = _place(nodes, (start_x + x) / step, (start_y + y) / step)
-            xs[y, x], ys[y, x] = sx * unit, sy * unit
-
-
 def translated(window: Window, offset: tuple[int, int]) -> Window:
     """A window of a picture that begins at an offset, as one of the scene."""
     return replace(window, x=window.x + offset[0], y=window.y + offset[1])
@@ -77,7 +53,7 @@ def places(frame: PictureGeometry, window: Window, unit: float) -> tuple[np.ndar
     nodes = nodes_of(frame, window, 1)[0]
     xs = np.empty((window.out_height, window.out_width), np.float32)
     ys = np.empty_like(xs)
-    _places(nodes, *_starts(window), float(STEP), unit, xs, ys)
+    placed(nodes, _starts(window), unit, xs, ys)
     return xs, ys
 
 
@@ -176,11 +152,10 @@ class Framed:
         )
 
     def _compressed(self, source: Source, level: int, key: tuple, read: Read) -> np.ndarray:
-        """A level on the compressed scale, float32 (H, W, 3), kept."""
+        """A level on the compressed scale with a border of one pixel, float32 (3, H + 2, W + 2), kept."""
 
         def make(level: int, key: tuple) -> np.ndarray:
-            planes = compressed(np.array(read(level, ALL, ALL)), _floor_of(source))
-            return np.ascontiguousarray(planes.transpose(1, 2, 0))
+            return compressed(np.array(read(level, ALL, ALL)), _floor_of(source), border=1)
 
         return self._cache.get(source, "compressed", (level, key), make)
 
@@ -189,13 +164,8 @@ class Framed:
         level = source.level_for(window.scale)
         height, width = source.level_size(level)
         if not view.fine and not _by_colour(view) and height * width <= _SMALL:
-            per_y, per_x = height / source.size[0], width / source.size[1]
-            xs, ys = places(view.frame, window, 1.0)
-            maps = xs * np.float32(per_x) - np.float32(0.5), ys * np.float32(per_y) - np.float32(0.5)
-            kept = self._compressed(source, level, key, read)
-            found = cv2.remap(kept, *maps, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-            found[_outside(xs, ys, source.size)] = 0
-            return opened(np.ascontiguousarray(found.transpose(2, 0, 1)), floor)
+            way = self._map(view, (height, width), 1)
+            return way.nearest(self._compressed(source, level, key, read), floor)
         way = self._map(view, (height, width), (_LOBES if window.scale >= 1 else _LOBES_REDUCED) if view.fine else 1)
         margin = int(np.ceil(way.lobes * way.stretch)) + 2
         # Only what lies inside is read; edges of the scene are repeated.
@@ -245,11 +215,6 @@ def _falloff_at_nodes(view: View) -> np.ndarray | None:
         return None
     nodes = nodes_of(view.frame, view.window, 1)[0]
     return np.asarray(view.frame.falloff_at(nodes.reshape(-1, 2)).reshape(nodes.shape[:2]), np.float32)
-
-
-def _outside(xs: np.ndarray, ys: np.ndarray, size: tuple[int, int]) -> np.ndarray:
-    """Which places, in pixels, lie outside a scene of size (H, W)."""
-    return (xs < -EDGE) | (ys < -EDGE) | (xs > size[1] + EDGE) | (ys > size[0] + EDGE)
 
 
 def _bounded(low: np.ndarray, high: np.ndarray, size: tuple[int, int]) -> tuple[slice, slice]:

@@ -8,6 +8,7 @@ an edge lies in other layers of the grid and has no say, so a skyline keeps its 
 from dataclasses import dataclass
 
 import cv2
+import numba as nb
 import numpy as np
 from scipy.ndimage import gaussian_filter, map_coordinates
 
@@ -89,6 +90,30 @@ def carry(
     return _fitted(values, rgb, scale, reach, full_size, floor)
 
 
+@nb.njit(cache=True, nogil=True)
+def _summed(stops, z, places_x, places_y, start, per_stop, out):
+    """Sums of places in the nearest cells, of (how many, z) or of (how many, z, x, y, xx, yy, xy, zx, zy)."""
+    _, rows, columns, layers = out.shape
+    all_of_them = out.shape[0] > 2
+    for i in range(stops.shape[0]):
+        y = places_y[i]
+        row = min(max(int(np.rint(y)), 0), rows - 1)
+        for j in range(stops.shape[1]):
+            x, v = places_x[j], np.float64(z[i, j])
+            column = min(max(int(np.rint(x)), 0), columns - 1)
+            layer = min(max(int(np.rint((stops[i, j] - start) * per_stop)), 0), layers - 1)
+            out[0, row, column, layer] += 1.0
+            out[1, row, column, layer] += v
+            if all_of_them:
+                out[2, row, column, layer] += x
+                out[3, row, column, layer] += y
+                out[4, row, column, layer] += x * x
+                out[5, row, column, layer] += y * y
+                out[6, row, column, layer] += x * y
+                out[7, row, column, layer] += v * x
+                out[8, row, column, layer] += v * y
+
+
 def _fitted(
     values: np.ndarray | None,
     rgb: np.ndarray,
@@ -105,29 +130,23 @@ def _fitted(
     layers = int(np.ceil((float(stops.max()) - start) / LAYER)) + 3
     grid_h = int(np.ceil(full_size[0] / cell)) + 3
     grid_w = int(np.ceil(full_size[1] / cell)) + 3
-    ys = np.clip(((np.arange(height) + 0.5) * scale / cell + 1.0).round().astype(np.int64), 0, grid_h - 1)
-    xs = np.clip(((np.arange(width) + 0.5) * scale / cell + 1.0).round().astype(np.int64), 0, grid_w - 1)
-    zs = np.clip(((stops - start) / LAYER).round().astype(np.int64), 0, layers - 1)
-    index = ((ys[:, None] * grid_w + xs[None, :]) * layers + zs).ravel()
+    places_x = (np.arange(width) + 0.5) * scale / cell + 1.0
+    places_y = (np.arange(height) + 0.5) * scale / cell + 1.0
     shape = (grid_h, grid_w, layers)
-    x = np.broadcast_to((np.arange(width) + 0.5) * scale / cell + 1.0, stops.shape).ravel()
-    y = np.broadcast_to(((np.arange(height) + 0.5) * scale / cell + 1.0)[:, None], stops.shape).ravel()
-    z = (stops if values is None else values).ravel().astype(np.float64)
-
-    def gathered(weights: np.ndarray | None) -> np.ndarray:
-        summed = np.bincount(index, weights=weights, minlength=int(np.prod(shape))).reshape(shape)
-        return np.asarray(gaussian_filter(summed.astype(np.float64), 1.0, mode="constant", truncate=3.0))
-
-    count = gathered(None)
+    z = stops if values is None else np.ascontiguousarray(values, np.float32)
+    sums = np.zeros((2 if values is not None else 9, *shape))
+    _summed(stops, z, places_x, places_y, start, 1.0 / LAYER, sums)
+    sums = gaussian_filter(sums, (0.0, 1.0, 1.0, 1.0), mode="constant", truncate=3.0)
+    count, of_z = sums[:2]
     thin = 1e-4 * max(count.max(), 1e-9)
     full = count + thin
     # Where nothing of this stop is near, a place is its own base; of other values it has what is near it.
     if values is None:
         own = np.broadcast_to(start + LAYER * np.arange(layers), shape)
     else:
-        near = gaussian_filter(gathered(z).sum(-1), 2.0), gaussian_filter(count.sum(-1), 2.0)
+        near = gaussian_filter(of_z.sum(-1), 2.0), gaussian_filter(count.sum(-1), 2.0)
         own = np.broadcast_to(((near[0] + thin * z.mean()) / (near[1] + thin))[..., None], shape)
-    mean = (gathered(z) + thin * own) / full
+    mean = (of_z + thin * own) / full
     if values is not None:
         # Their reach is short: a plane through so few cells would be one through noise.
         return BaseGrid(np.ascontiguousarray(mean, np.float32), float(cell), start, float(floor))
@@ -135,16 +154,17 @@ def _fitted(
     # is laid through it (local linear regression, Fan and Gijbels 1996), as far as the neighbours bear it out.
     place_y, place_x, _ = np.meshgrid(*(np.arange(n, dtype=np.float64) for n in shape), indexing="ij")
 
-    def shared(one: np.ndarray, other: np.ndarray, here: np.ndarray, there: np.ndarray) -> np.ndarray:
+    def shared(summed: np.ndarray, here: np.ndarray, there: np.ndarray) -> np.ndarray:
         """How two quantities of the places vary together; ``here`` and ``there`` are they at the cell itself."""
-        return (gathered(one * other) + thin * here * there) / full
+        return np.asarray((summed + thin * here * there) / full)
 
-    mean_x, mean_y = (gathered(x) + thin * place_x) / full, (gathered(y) + thin * place_y) / full
-    xx = shared(x, x, place_x, place_x) - mean_x**2 + _STIFF
-    yy = shared(y, y, place_y, place_y) - mean_y**2 + _STIFF
-    xy = shared(x, y, place_x, place_y) - mean_x * mean_y
-    zx = shared(z, x, own, place_x) - mean * mean_x
-    zy = shared(z, y, own, place_y) - mean * mean_y
+    of_x, of_y, of_xx, of_yy, of_xy, of_zx, of_zy = sums[2:]
+    mean_x, mean_y = (of_x + thin * place_x) / full, (of_y + thin * place_y) / full
+    xx = shared(of_xx, place_x, place_x) - mean_x**2 + _STIFF
+    yy = shared(of_yy, place_y, place_y) - mean_y**2 + _STIFF
+    xy = shared(of_xy, place_x, place_y) - mean_x * mean_y
+    zx = shared(of_zx, own, place_x) - mean * mean_x
+    zy = shared(of_zy, own, place_y) - mean * mean_y
     solvable = np.maximum(xx * yy - xy**2, _STIFF**2)
     slope_x, slope_y = (zx * yy - zy * xy) / solvable, (zy * xx - zx * xy) / solvable
     planes = slope_x * (place_x - mean_x) + slope_y * (place_y - mean_y)

@@ -97,6 +97,13 @@ class Map:
     lobes: int
     stretch: float
 
+    def nearest(self, planes: np.ndarray, floor: float) -> np.ndarray:
+        """Light between the nearest four places, float32 (h, w, 3), of planes on the compressed scale with a border of
+        one pixel; all of a level, and one map for all colours. Black outside the scene."""
+        out = np.empty((*self.shape, 3), np.float32)
+        _between(planes, self.nodes[0], self.start, self.size, self.per, np.float32(floor), out)
+        return out
+
     @property
     def border(self) -> int:
         """Pixels around what is read that the filter may look at."""
@@ -242,6 +249,62 @@ def _resampled(planes, nodes, start, size, per, corner, taps, before, out):
                     three, four = plane[at + along_row], plane[at + along_row + _U(1)]
                     low, high = min(min(one, two), min(three, four)), max(max(one, two), max(three, four))
                     line[x] = min(max(value, low - _OVERSHOOT), high + _OVERSHOOT)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def _between(planes, nodes, start, size, per, floor, out):
+    """Light at each place between the nearest four of compressed planes with a border of one pixel."""
+    tall, stride = planes.shape[1], planes.shape[2]
+    share = np.float32(1.0 / _PER)
+    below, both = _U(stride), _U(stride + 1)
+    for y in nb.prange(out.shape[0]):
+        near = np.empty(out.shape[1], np.uint32)
+        along, down = np.empty_like(near), np.empty_like(near)
+        opened = np.empty(out.shape[1], np.float32)
+        _looked_up(nodes, y, start, size, per, (-1.0, -1.0), stride, 1, near, along, down)
+        for c in range(3):
+            plane = planes[c].reshape(tall * stride)
+            for x in range(out.shape[1]):
+                at = _U(near[x])
+                u, v = np.float32(along[x]) * share, np.float32(down[x]) * share
+                one = plane[at] + u * (plane[at + _U(1)] - plane[at])
+                two = plane[at + below] + u * (plane[at + both] - plane[at + below])
+                opened[x] = (one + v * (two - one)) if at > 0 else _ZERO
+            for x in range(out.shape[1]):
+                w = opened[x]
+                opened[x] = np.copysign((exp2(abs(w)) - _ONE) * floor if w != 0 else _ZERO, w)
+            for x in range(out.shape[1]):
+                out[y, x, c] = opened[x]
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+def placed(nodes, start, unit, xs, ys):
+    """Put to ``xs`` and ``ys``, float32 (h, w), where the pixels of a window lie, in pixels times ``unit``.
+
+    Parameters
+    ----------
+    nodes : ndarray, float64 (rows, columns, 2)
+    start : tuple of float
+        As of `Map`.
+    unit : float
+    xs, ys : ndarray
+    """
+    last = nodes.shape[1] - 2
+    for y in nb.prange(xs.shape[0]):
+        at = (start[1] + y) / STEP
+        i = min(int(at), nodes.shape[0] - 2)
+        at -= i
+        for j in range(last + 1):
+            ax = nodes[i, j, 0] + at * (nodes[i + 1, j, 0] - nodes[i, j, 0])
+            ay = nodes[i, j, 1] + at * (nodes[i + 1, j, 1] - nodes[i, j, 1])
+            bx = nodes[i, j + 1, 0] + at * (nodes[i + 1, j + 1, 0] - nodes[i, j + 1, 0])
+            by = nodes[i, j + 1, 1] + at * (nodes[i + 1, j + 1, 1] - nodes[i, j + 1, 1])
+            step_x, step_y = unit * (bx - ax) / STEP, unit * (by - ay) / STEP
+            first = max(int(np.ceil(STEP * j - start[0])), 0)
+            end = xs.shape[1] if j == last else min(int(np.ceil(STEP * (j + 1) - start[0])), xs.shape[1])
+            for x in range(first, end):
+                along = start[0] + x - STEP * j
+                xs[y, x], ys[y, x] = np.float32(unit * ax + along * step_x), np.float32(unit * ay + along * step_y)
 
 
 @nb.njit(fastmath=True)
