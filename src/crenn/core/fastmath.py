@@ -76,6 +76,21 @@ def _single(bits):
     return _float_of(_bits_of(normal if magnitude >= np.int32(0x400) else small) | sign)
 
 
+@nb.njit(inline="always")
+def half(x):
+    """The bits of the float16 nearest to a float32 of at most 65504, uint16; of two as near the even one."""
+    bits = _bits_of(x)
+    sign = (bits >> np.int32(16)) & np.int32(0x8000)
+    magnitude = bits & np.int32(0x7FFFFFFF)
+    normal = (magnitude - np.int32(0x38000000) + np.int32(0xFFF) + ((magnitude >> np.int32(13)) & np.int32(1))) >> (
+        np.int32(13)
+    )
+    # Less than 2⁻¹⁴ counts in 2⁻²⁴: added to 2²³ that many, a float32 has no room for parts of one.
+    large = np.float32(2.0**23)
+    small = _bits_of(_float_of(magnitude) * np.float32(2.0**24) + large) - _bits_of(large)
+    return np.uint16(sign | (normal if magnitude >= np.int32(0x38800000) else small))
+
+
 @nb.njit(parallel=True, cache=True, nogil=True)
 def _singles(halves, out):
     for y in nb.prange(halves.shape[0]):

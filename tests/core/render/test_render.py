@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from crenn.core.colorimetry.spaces import srgb_decode, srgb_to_lab
-from crenn.core.fastmath import cbrt, exp2, log2
+from crenn.core.fastmath import cbrt, exp2, half, log2, single
 from crenn.core.light.rungs import Rung, placement_ev
 from crenn.core.light.shown import shown_luminance
 from crenn.core.pipeline.instructions import table_stops
@@ -94,6 +94,15 @@ class Curves(unittest.TestCase):
         self.assertLess(max(abs(log2(v) - np.log2(v)) for v in x), 4e-6)
         self.assertLess(max(abs(exp2(np.float32(v)) / 2.0**v - 1) for v in np.linspace(-30, 12, 999)), 2e-6)
         self.assertLess(max(abs(cbrt(v) ** 3 / v - 1) for v in x), 2e-5)
+
+    def test_half_precision_is_as_numpy_has_it(self):
+        every = np.arange(65536, dtype=np.uint16).view(np.float16)
+        every = every[np.isfinite(every)]
+        np.testing.assert_array_equal(single(every[None])[0], every.astype(np.float32))
+        # Halfway between two of them, too, and what is too small for any.
+        values = np.concatenate([every[:-1] * np.float32(0.5) + every[1:] * np.float32(0.5), np.float32([1e-9, -3e-8])])
+        wanted = values.astype(np.float16).view(np.uint16)
+        np.testing.assert_array_equal([half(v) for v in values], wanted)
 
 
 class Edges(unittest.TestCase):

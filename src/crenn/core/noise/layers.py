@@ -7,8 +7,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import cv2
+import numba as nb
 import numpy as np
 
+from crenn.core.fastmath import half, single
 from crenn.core.files import replacing_folder
 from crenn.core.noise.averaging import FACTORS
 from crenn.core.noise.cleaning import Box, Cleaner
@@ -25,7 +27,7 @@ _SMALLEST = 512
 #: Pixels that are cleaned at once, and the fewest rows of them.
 _PIXELS, _ROWS = 6_000_000, 256
 #: What half precision holds at most.
-_MOST = 65000.0
+_MOST = np.float32(65000.0)
 
 
 @dataclass
@@ -68,7 +70,7 @@ class NoiseLayers:
         self.levels[0][top : top + height, left : left + width] = layers
         if len(self.levels) > 1:
             even = np.s_[top // 2 * 2 : (top + height) // 2 * 2, left // 2 * 2 : (left + width) // 2 * 2]
-            part = self.levels[0][even].astype(np.float32)
+            part = single(self.levels[0][even])
             rows, columns = part.shape[0] // 2, part.shape[1] // 2
             mean = part.reshape(rows, 2, columns, 2, CHANNELS).mean((1, 3))
             target = self.levels[1][top // 2 : top // 2 + rows, left // 2 : left // 2 + columns]
@@ -118,14 +120,23 @@ def parts_of(size: tuple[int, int]) -> Iterator[Box]:
 def part_of(cleaner: Cleaner, rgb: np.ndarray, sigma: np.ndarray | None, box: Box) -> np.ndarray:
     """Layers of a part of a scene, float16 (h, w, CHANNELS)."""
     top, left, height, width = box
-    light = np.asarray(rgb[top : top + height, left : left + width], np.float32)
+    light = np.array(rgb[top : top + height, left : left + width], np.float32)
     clean, stronger = cleaner.clean(box)
-    out = np.empty((height, width, CHANNELS), np.float16)
-    # Lamps of many thousand times white have more than half precision holds.
-    out[..., TAKEN] = np.clip(light - clean, -_MOST, _MOST)
-    out[..., FURTHER] = np.clip(clean - stronger, -_MOST, _MOST)
-    out[..., STARS] = stars_in(rgb, sigma, box)
-    return out
+    out = np.empty((height, width, CHANNELS), np.uint16)
+    _layered(light, clean, stronger, np.asarray(stars_in(rgb, sigma, box), np.float32), out)
+    return out.view(np.float16)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True)
+def _layered(light, clean, stronger, stars, out):
+    """Half precision's bits of what is taken, of what further, and of stars; lamps may have more than it holds."""
+    for y in nb.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            for c in range(3):
+                taken, further = light[y, x, c] - clean[y, x, c], clean[y, x, c] - stronger[y, x, c]
+                out[y, x, c] = half(min(max(taken, -_MOST), _MOST))
+                out[y, x, 3 + c] = half(min(max(further, -_MOST), _MOST))
+            out[y, x, 6] = half(min(max(stars[y, x], -_MOST), _MOST))
 
 
 def split(
@@ -166,7 +177,7 @@ def _reduced(layers: np.ndarray) -> list[np.ndarray]:
         size = (max(width // 2, 1), max(height // 2, 1))
         smaller = np.empty((size[1], size[0], CHANNELS), np.float16)
         for channel in range(CHANNELS):
-            plane = levels[-1][..., channel].astype(np.float32)
+            plane = single(levels[-1][..., channel])
             smaller[..., channel] = cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
         levels.append(smaller)
     return levels
