@@ -29,6 +29,7 @@ from crenn.bench import (
     stack,
     start,
     tone,
+    waiting,
     workers,
 )
 from crenn.core.errors import CrennError
@@ -46,7 +47,7 @@ SUBJECTS = {
     "stars": lambda: [detail.stars()],
     "tone": tone.bench,
     "start": start.bench,
-    "speed": speed.bench,
+    "speed": lambda: [speed.interactive(), speed.rest(), *waiting.bench()],
     "scale": scale.bench,
     "colour": colour.bench,
     "areas": areas.bench,
@@ -66,6 +67,7 @@ SUBJECTS = {
     "noise-speed": lambda: [noise.speed()],
     "drag": lambda: [speed.interactive(), speed.rest()],
     "rest": lambda: [speed.rest()],
+    "waiting": waiting.bench,
     "contract": contract.bench,
 }
 

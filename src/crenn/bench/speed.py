@@ -1,8 +1,5 @@
-"""Time of what a photographer waits for, and memory."""
+"""Time of dragging and of pictures at rest."""
 
-import resource
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -13,13 +10,11 @@ import cv2
 import numpy as np
 
 from crenn.api.context import room
-from crenn.bench.charts import BRACKET, CLEAN, shipped, take
+from crenn.bench.charts import shipped
 from crenn.bench.table import Table
 from crenn.bench.treatments import AREAS, IN_USE
 from crenn.camera.scenes import SCENES
 from crenn.camera.shoot import SHIPPED_SIZE, shoot
-from crenn.core.deliver.files import deliver
-from crenn.core.deliver.output import Output
 from crenn.core.merge.merge import merge_frames
 from crenn.core.pipeline.step import LightStep
 from crenn.core.radiance import RadianceMap
@@ -140,48 +135,3 @@ def rest() -> Table:
             medians.append(float(np.median(times[1:])))
         table.add(name, *medians)
     return table
-
-
-def jobs() -> Table:
-    """Merging and delivering 24 MP."""
-    table = Table("Speed: 24 MP", ("seconds", "memory GiB"))
-    rgb = _large()
-    with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        paths = take(folder, rgb, BRACKET, CLEAN)
-        code = (
-            "import sys,time,resource;from pathlib import Path;"
-            "from crenn.core.merge.merge import merge_frames;from crenn.core.merge.instructions import Instructions;"
-            "p=[Path(a) for a in sys.argv[2:]];merge_frames(p[:2]);t=time.perf_counter();"
-            "merge_frames(p,instructions=Instructions(deghost=sys.argv[1]=='1'));"
-            "print(time.perf_counter()-t, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/2**20)"
-        )
-        for label, ghosts in (("merge of 5 frames, still", "0"), ("merge of 5 frames, moving parts looked for", "1")):
-            out = subprocess.run(
-                [sys.executable, "-c", code, ghosts, *map(str, paths)], capture_output=True, text=True, check=True
-            )
-            table.add(label, *map(float, out.stdout.split()))
-        radiance = merge_frames(paths[:1])
-        began = time.perf_counter()
-        scene = PreparedScene.from_radiance(radiance)
-        scene.save(folder / "prepared")
-        table.add("preparing views", time.perf_counter() - began, None)
-        began = time.perf_counter()
-        renderer = Renderer(PreparedScene.open(folder / "prepared"))
-        _encoded(renderer, Treatment(), Window.whole(scene.size, 1200), 92)
-        table.add("opening, to the first picture", time.perf_counter() - began, None)
-        renderer.picture(Treatment(), Window(0, 0, 64, 64, 64, 64), 16)
-        began = time.perf_counter()
-        deliver(renderer, Treatment(), folder / "out.jpg", Output())
-        table.add(
-            "delivering a JPEG", time.perf_counter() - began, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
-        )
-        began = time.perf_counter()
-        copy = np.array(renderer.scene.read(0))
-        copy.sum()
-        table.add("reading and writing the array once", time.perf_counter() - began, None)
-    return table
-
-
-def bench() -> list[Table]:
-    return [interactive(), rest(), jobs()]
