@@ -23,6 +23,7 @@ _FAR, _SHARE, _ALONE = 15.0, 0.5, 3.0
 _BESIDE_TEXTURE, _MOST_TEXTURE = 0.08, 0.25
 #: Sites at the border that are not judged.
 _BORDER = 6
+_NO = np.float32(np.nan)
 
 
 @nb.njit(cache=True, nogil=True)
@@ -83,50 +84,87 @@ def _alone_in_texture(light, y, x, noise, middle):
     return mean < np.float32(_BESIDE_TEXTURE) * excess + least and most < np.float32(_MOST_TEXTURE) * excess + 2 * least
 
 
+@nb.njit(cache=True, nogil=True, fastmath=True)
+def _may_be(above, own, below, before, variance, after, out):
+    """Which sites of a row stand out of the sites of their colour around them so that they are worth a look.
+
+    Rows begin two sites before the first that is judged. Of branches there are none: many sites are looked at at once.
+    """
+    least = np.float32(0.999 * _DEVIATIONS**2)
+    up, over, far_up = above[:-4], above[2:-2], above[4:]
+    left, here, right = own[:-4], own[2:-2], own[4:]
+    down, under, far_down = below[:-4], below[2:-2], below[4:]
+    for x in range(out.size):
+        value = here[x]
+        one, two = max(up[x], over[x]), min(up[x], over[x])
+        lowest = two
+        for v in (far_up[x], left[x], right[x], down[x], under[x], far_down[x]):
+            two = max(two, min(one, v))
+            one = max(one, v)
+            lowest = min(lowest, v)
+        noise = min(variance[x], min(before[x], after[x]))
+        over_all = value - lowest
+        out[x] = np.uint8(value > two) & np.uint8(over_all * over_all >= least * noise)
+
+
+@nb.njit(cache=True, nogil=True)
+def _mended(light, variance, y, x, around):
+    """What a site should be if it is hot; what is no number if it is not."""
+    n = 0
+    for dy in range(-2, 3, 2):
+        for dx in range(-2, 3, 2):
+            if dy != 0 or dx != 0:
+                v = light[y + dy, x + dx]
+                # Put in order as they come.
+                k = n
+                while k > 0 and around[k - 1] > v:
+                    around[k] = around[k - 1]
+                    k -= 1
+                around[k] = v
+                n += 1
+    lowest, second, highest = around[0], around[6], around[7]
+    value = light[y, x]
+    if value <= second:
+        return _NO
+    # Judged by the noise of its surroundings: a hot site's own photon noise would excuse it.
+    noise = np.sqrt(min(variance[y, x], min(variance[y, x - 2], variance[y, x + 2])))
+    if value - lowest < np.float32(_DEVIATIONS) * noise:
+        return _NO
+    middle = np.float32(0.5) * (around[3] + around[4])
+    # One of them may be hot as well: then it is no measure, nor fit to mend by.
+    two = highest - middle > np.float32(_TWO) * max(second - middle, middle - lowest)
+    if two:
+        highest = second
+    elif value <= highest:
+        return _NO
+    excess = value - middle
+    spread = max(highest - middle, middle - lowest)
+    # What is brighter by a seventh only is seen by nobody, and may well be texture.
+    least = max(np.float32(_DEVIATIONS) * noise, np.float32(_LEAST) * middle)
+    if excess < least:
+        return _NO
+    if spread > excess / np.float32(_AROUND):
+        if _alone_in_texture(light, y, x, noise, max(middle, np.float32(0))):
+            return _between(light, y, x)
+        return _NO
+    mean, most = _beside(light, y, x)
+    if mean < np.float32(_BESIDE) * excess + 2 * noise and most < np.float32(_MOST) * excess + 4 * noise:
+        return middle if two else _between(light, y, x)
+    return _NO
+
+
 @nb.njit(parallel=True, cache=True, nogil=True)
 def _find(light, variance, found):
     height, width = light.shape
+    count = width - 2 * _BORDER
     for y in nb.prange(_BORDER, height - _BORDER):
-        around = np.empty(8, np.float32)
-        for x in range(_BORDER, width - _BORDER):
-            n = 0
-            highest, second, lowest = np.float32(-1e30), np.float32(-1e30), np.float32(1e30)
-            for dy in range(-2, 3, 2):
-                for dx in range(-2, 3, 2):
-                    if dy != 0 or dx != 0:
-                        v = light[y + dy, x + dx]
-                        around[n] = v
-                        second = max(second, min(highest, v))
-                        highest, lowest = max(highest, v), min(lowest, v)
-                        n += 1
-            value = light[y, x]
-            if value <= second:
-                continue
-            # Judged by the noise of its surroundings: a hot site's own photon noise would excuse it.
-            noise = np.sqrt(min(variance[y, x], min(variance[y, x - 2], variance[y, x + 2])))
-            if value - lowest < np.float32(_DEVIATIONS) * noise:
-                continue
-            around.sort()
-            middle = np.float32(0.5) * (around[3] + around[4])
-            # One of them may be hot as well: then it is no measure, nor fit to mend by.
-            two = highest - middle > np.float32(_TWO) * max(second - middle, middle - lowest)
-            if two:
-                highest = second
-            elif value <= highest:
-                continue
-            excess = value - middle
-            spread = max(highest - middle, middle - lowest)
-            # What is brighter by a seventh only is seen by nobody, and may well be texture.
-            least = max(np.float32(_DEVIATIONS) * noise, np.float32(_LEAST) * middle)
-            if excess < least:
-                continue
-            if spread > excess / np.float32(_AROUND):
-                if _alone_in_texture(light, y, x, noise, max(middle, np.float32(0))):
-                    found[y, x] = _between(light, y, x)
-                continue
-            mean, most = _beside(light, y, x)
-            if mean < np.float32(_BESIDE) * excess + 2 * noise and most < np.float32(_MOST) * excess + 4 * noise:
-                found[y, x] = middle if two else _between(light, y, x)
+        around, worth = np.empty(8, np.float32), np.empty(max(count, 0), np.uint8)
+        rows = slice(_BORDER - 2, width - _BORDER + 2)
+        spread = variance[y, rows]
+        _may_be(light[y - 2, rows], light[y, rows], light[y + 2, rows], spread[:-4], spread[2:-2], spread[4:], worth)
+        for x in range(worth.size):
+            if worth[x]:
+                found[y, _BORDER + x] = _mended(light, variance, y, _BORDER + x, around)
 
 
 def replaced(light: np.ndarray, variance: np.ndarray, find: Callable[..., None]) -> np.ndarray:
