@@ -13,7 +13,7 @@ from crenn.camera.solids import COBBLES, FACADE, FIRE, MORNING, PLAIN, PLANKS, R
 from crenn.camera.textures import fractal, hashed, masonry, room, value_noise
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _enters(nodes, n, ox, oy, oz, ix, iy, iz, nearest):
     """Distance at which a ray enters a node's box, or 1e30 if it misses it or comes later than ``nearest``."""
     a, b = (nodes[n, 0] - ox) * ix, (nodes[n, 3] - ox) * ix
@@ -25,7 +25,7 @@ def _enters(nodes, n, ox, oy, oz, ix, iy, iz, nearest):
     return enter if leave >= max(enter, 0.0) and enter < nearest else 1e30
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def hit(ox, oy, oz, dx, dy, dz, planes, ranges, nodes, limit, normal):
     """Nearest solid along a ray within ``limit``: (index or -1, distance); its normal into ``normal``.
 
@@ -212,7 +212,7 @@ def surface(s, x, y, z, dx, dy, dz, distance, normal, looks, pixel, kind, albedo
             albedo[c] *= wear
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _direct(x, y, z, nx, ny, nz, planes, ranges, nodes, lamps, reach, sun, out):
     """Light from lamps and sun at a point: irradiance over pi."""
     spare = np.empty(3)
@@ -258,7 +258,7 @@ def _direct(x, y, z, nx, ny, nz, planes, ranges, nodes, lamps, reach, sun, out):
                     out[c] += sun[3 + c] * cosine / np.pi
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _gather(x, y, z, nx, ny, nz, planes, ranges, nodes, looks, lamps, reach, sun, kind, rays, bounces, seed, out):
     """Light from sky and surfaces at a point, over pi, by short cosine-weighted paths."""
     normal, albedo, glow, light = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
@@ -299,7 +299,7 @@ def _gather(x, y, z, nx, ny, nz, planes, ranges, nodes, looks, lamps, reach, sun
         out[c] /= rays
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def gather_grid(camera, width, height, cell, planes, ranges, nodes, looks, lamps, reach, sun, kind, rays, bounces):
     """Gathered light on a coarse grid of the picture: (light, normal, distance), first two (gh, gw, 3)."""
     gh, gw = height // cell + 2, width // cell + 2
@@ -338,14 +338,14 @@ def gather_grid(camera, width, height, cell, planes, ranges, nodes, looks, lamps
     return light, normals, depth
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def interleaved(row, rows):
     """Row to work on: neighbours go to different threads, so that dear parts of a picture are shared."""
     half = (rows + 1) // 2
     return 2 * row if row < half else 2 * (row - half) + 1
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def ray(camera, px, py, width, height):
     """Direction through a place of the picture; camera is (position, yaw, pitch, tangent of half width, flip)."""
     sx = (2.0 * px / width - 1.0) * camera[5]
@@ -358,7 +358,7 @@ def ray(camera, px, py, width, height):
     return dx * n, dy * n, dz * n
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _shade(
     ox,
     oy,
@@ -425,7 +425,7 @@ def _shade(
     return s, t
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def trace(
     camera,
     width,

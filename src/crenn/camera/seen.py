@@ -13,7 +13,7 @@ from crenn.core.geometry.resample import resample
 _SAMPLES = 8
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _open(camera, planes, ranges, nodes, samples, out):
     height, width = out.shape
     for row in nb.prange(height):

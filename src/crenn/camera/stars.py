@@ -115,7 +115,7 @@ class StarField:
                 _splat(image, open_sky, way, track, sigma)
 
 
-@nb.njit(cache=True)
+@nb.njit(cache=True, error_model="numpy")
 def _splat(image, open_sky, xy, light, sigma):
     """Add points of light as Gaussians."""
     height, width = image.shape[:2]

@@ -4,7 +4,7 @@ import numba as nb
 import numpy as np
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def hashed(x, y, z):
     """Even random number 0–1 of three integers."""
     n = (np.int64(x) * 374761393 + np.int64(y) * 668265263 + np.int64(z) * 2147483647) & 0xFFFFFFFF

@@ -40,7 +40,7 @@ _E0, _E1, _E2, _E3, _E4, _E5 = _E
 _MANTISSA, _ONE = np.int32(0x7FFFFF), np.int32(0x3F800000)
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def log2(x):
     """Logarithm to base 2 of a positive normal float32."""
     bits = _bits_of(x)
@@ -49,7 +49,7 @@ def log2(x):
     return np.float32((bits >> np.int32(23)) - np.int32(127)) + t * p
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def exp2(x):
     """Two to the power of a float32 between -120 and 120."""
     x = min(max(x, np.float32(-120)), np.float32(120))
@@ -59,13 +59,13 @@ def exp2(x):
     return p * _float_of((whole + np.int32(127)) << np.int32(23))
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def cbrt(x):
     """Cube root of a float32 of at least 0, to 5e-7. Two polynomials: dividing, as Newton's way does, takes longer."""
     return exp2(log2(max(x, np.float32(1e-20))) * np.float32(1.0 / 3.0))
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _single(bits):
     """The float32 that the bits of a finite float16, uint16, stand for."""
     magnitude = np.int32(bits) & np.int32(0x7FFF)
@@ -76,7 +76,7 @@ def _single(bits):
     return _float_of(_bits_of(normal if magnitude >= np.int32(0x400) else small) | sign)
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def half(x):
     """The bits of the float16 nearest to a float32 of at most 65504, uint16; of two as near the even one."""
     bits = _bits_of(x)
@@ -91,7 +91,7 @@ def half(x):
     return np.uint16(sign | (normal if magnitude >= np.int32(0x38800000) else small))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _singles(halves, out):
     for y in nb.prange(halves.shape[0]):
         for x in range(halves.shape[1]):

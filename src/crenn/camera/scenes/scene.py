@@ -65,7 +65,7 @@ class Scene:
         return self.moving is None and not self.water
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _sine(x):
     """Sine to about 0.001, by a parabola corrected once: waves need no more."""
     t = x * 0.15915494 - np.floor(x * 0.15915494 + 0.5)
@@ -73,7 +73,7 @@ def _sine(x):
     return 0.775 * p + 0.225 * p * abs(p)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _ripple(image, mirror, camera, left, right, far, start, duration, samples):
     """Replace water by what its moving surface reflects. Slopes are a sum of travelling waves."""
     height, width = image.shape[:2]

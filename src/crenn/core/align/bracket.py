@@ -98,7 +98,7 @@ def _blended(a: Level, b: Level) -> Level:
     return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _weigh(light, variance, valid, light_b, variance_b, valid_b):
     for y in nb.prange(light.shape[0]):
         for x in range(light.shape[1]):

@@ -11,7 +11,7 @@ import numpy as np
 _WIDTH = 800
 
 
-@nb.njit(cache=True)
+@nb.njit(cache=True, error_model="numpy")
 def _border(ground_cost, step):
     """Row in each column at which the ground begins: the cheapest path, a change of row costing ``step`` a pixel."""
     rows, columns = ground_cost.shape

@@ -4,7 +4,7 @@ import numba as nb
 import numpy as np
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def weights(t, variance, usable, alias, weight):
     height, width = t.shape
     for y in nb.prange(2, height - 2):
@@ -20,7 +20,7 @@ def weights(t, variance, usable, alias, weight):
             weight[y, x] = g / (v + alias * alias * g + np.float32(1e-8))
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
+@nb.njit(cache=True, nogil=True, fastmath=True, inline="always", error_model="numpy")
 def _cubic(f, w):
     """Weights of the four taps of cubic convolution (Keys 1981)."""
     w[0] = ((-0.5 * f + 1.0) * f - 0.5) * f
@@ -29,7 +29,7 @@ def _cubic(f, w):
     w[3] = (0.5 * f - 0.5) * f * f
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def sample(image, valid, xs, ys, matrix, value):
     """Cubic samples of an image at mapped places; NaN where it is not known."""
     height, width = image.shape
@@ -60,7 +60,7 @@ def sample(image, valid, xs, ys, matrix, value):
         value[n] = total
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def normal_equations(value, target, variance, gx, gy, nx, ny, centre, spread):
     """Sums of Gauss-Newton's normal equations under Tukey's biweight, in parts: (parts, 9, 10)."""
     parts = 64
@@ -91,7 +91,7 @@ def normal_equations(value, target, variance, gx, gy, nx, ny, centre, spread):
     return out
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def spreads(deviation, parts):
     """For each value how far its part's values spread, by their median, 1 at least; parts of few values count as 1."""
     spreads = np.ones(deviation.size)

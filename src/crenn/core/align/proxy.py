@@ -48,7 +48,7 @@ class Level:
         return Level(light, variance, valid, self.factor * 2)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _green(mosaic, pattern, black, scale, clip, slope, offset, gain, light, variance, valid):
     for y in nb.prange(light.shape[0]):
         for x in range(light.shape[1]):

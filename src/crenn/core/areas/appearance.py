@@ -31,7 +31,7 @@ def appearance_features(rgb: np.ndarray, floor: float) -> np.ndarray:
     return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _surfaces(rgb, low, out):
     zero, one = np.float32(0), np.float32(1)
     width = rgb.shape[1]

@@ -135,7 +135,7 @@ class Area(Keyed):
         return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _join(mask, own, mode, invert):
     """Add a part to a mask, take it from it, or leave what both have; in place. ``mode`` counts as of `MODES`."""
     one = np.float32(1)
@@ -150,7 +150,7 @@ def _join(mask, own, mode, invert):
                 mask[y, x] *= share
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _written(mask, full, out):
     for y in nb.prange(mask.shape[0]):
         for x in range(mask.shape[1]):

@@ -183,7 +183,7 @@ def painted(
     return mask
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _paint(mask, box, dabs, radius, full, ends, rate, limit, rubs, told, centres, kept, per_stop, per_axis):
     top, bottom, left, right = box
     zero, one = np.float32(0), np.float32(1)

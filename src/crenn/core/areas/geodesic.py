@@ -114,13 +114,13 @@ def _reached(surface: Surface, seed: np.ndarray, cost: np.ndarray, free: float) 
     return out
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def _by(reached, step, far, free, cost):
     """How far a place is by way of a neighbour."""
     return reached + max(step - far * free, np.float32(0)) + far * cost
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _scan(steps, cost, free, out):
     """Scan a picture there and back: a place is as far as the nearest neighbour passed so far, and the step from it.
 

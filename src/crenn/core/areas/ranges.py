@@ -81,13 +81,13 @@ class ColourRange(Part):
         return out
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _eased(t):
     t = min(max(t, np.float32(0)), np.float32(1))
     return t * t * (np.float32(3) - np.float32(2) * t)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _between(stops, low, high, per_low, per_high, out):
     half = np.float32(0.5)
     for y in nb.prange(stops.shape[0]):
@@ -96,7 +96,7 @@ def _between(stops, low, high, per_low, per_high, out):
             out[y, x] = _eased((stop - low) * per_low + half) * _eased((high - stop) * per_high + half)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _alike(told, picks, per_stop, per_axis, steep, out):
     """How far colours are like any of some picks, which have stop and opponent axes like them."""
     for y in nb.prange(told.shape[0]):

@@ -67,7 +67,7 @@ def refined(share: np.ndarray, guide: np.ndarray, radius: float) -> np.ndarray:
     return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _products(guide, target, out):
     """Products of the guide's channels with each other, and with the target."""
     for y in nb.prange(guide.shape[0]):
@@ -79,7 +79,7 @@ def _products(guide, target, out):
             out[2, y, x, 0], out[2, y, x, 1], out[2, y, x, 2] = a * t, b * t, c * t
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _regressed(firsts, others, with_target, of_guide, of_target, ridge, out):
     """Slopes and rest of the target on the guide, by means of `_products`; solved by cofactors."""
     for y in nb.prange(of_target.shape[0]):
@@ -98,7 +98,7 @@ def _regressed(firsts, others, with_target, of_guide, of_target, ridge, out):
             out[y, x, 3] = t - one * a - two * b - three * c
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _told(lines, guide, out):
     """What the lines tell of the guide; a regression leaves ends short of nothing and of all."""
     for y in nb.prange(out.shape[0]):

@@ -74,7 +74,7 @@ class Ellipse(Part):
         )
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _gradient(x, y, x0, y0, dx, dy, curved, bias):
     """``dx`` and ``dy`` are its way over its length squared; along it, places count in lengths from the middle."""
     out = np.empty_like(x)
@@ -92,7 +92,7 @@ def _gradient(x, y, x0, y0, dx, dy, curved, bias):
     return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _ellipse(x, y, x0, y0, ax, ay, bx, by, steep):
     out = np.empty_like(x)
     for i in nb.prange(x.shape[0]):

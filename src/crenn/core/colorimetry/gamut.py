@@ -104,7 +104,7 @@ def bring_into_gamut(rgb: np.ndarray, sigma: np.ndarray) -> float:
     return beyond
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _lessen(rgb, sigma, cells):
     """Multiply what pixels fall short by of their strongest component of linear sRGB by factors of cells."""
     height, width = rgb.shape[:2]

@@ -88,7 +88,7 @@ def _energy(pair: np.ndarray) -> np.ndarray:
     return np.asarray(pair[0] * pair[0] + pair[1] * pair[1], np.float32)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _kept(bands, energies, noise, allowed, out):
     """Add up the bands, (2, 3, h, w), each as far as its energy is more than noise allows for; strong ones are held."""
     one = np.float32(1)

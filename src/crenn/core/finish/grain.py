@@ -36,7 +36,7 @@ class GrainParameters(LineParameters):
     )
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def _mixed(n):
     """The bits of a whole number of 32, mixed until none tells of another."""
     n = np.uint32((n ^ (n >> np.uint32(16))) * _ODD[3])
@@ -44,7 +44,7 @@ def _mixed(n):
     return np.uint32(n ^ (n >> np.uint32(16)))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _children(parents, left, top, level, seed, out):
     """Blocks of 2^level pixels, each its parent and a detail: those of four children add up to nothing (the wavelets of
     Haar), so that means of children are their parent.

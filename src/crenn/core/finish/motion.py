@@ -48,7 +48,7 @@ class MotionParameters(LineParameters):
     )
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _beyond(pixel, by, length):
     """The pixel before a place ``by`` pixels away, and how far beyond it that lies; the same wherever rows begin."""
     whole = np.floor(by)
@@ -60,7 +60,7 @@ def _beyond(pixel, by, length):
     return first, by - whole
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _moved(light, share, dx, dy, step, out):
     """Means of three places along a direction, ``step`` pixels apart, each as far as it takes part."""
     height, width, _ = light.shape

@@ -72,7 +72,7 @@ class PaintedParameters(LineParameters):
         return self.model_copy(update={"strokes": [stroke.moved(by) for stroke in self.strokes]})
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _drawn(x, y, px, py, radius, fall, out):
     """The most light that a line of places, each with a radius, gives each pixel, at its brightest 1."""
     count = px.size

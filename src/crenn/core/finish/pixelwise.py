@@ -54,7 +54,7 @@ def standing_out(light: np.ndarray, ground: np.ndarray, share: np.ndarray, begin
     return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _add(light, amount, more, out):
     for y in nb.prange(light.shape[0]):
         row = amount[min(np.int64(y), np.int64(amount.shape[0] - 1))]
@@ -64,7 +64,7 @@ def _add(light, amount, more, out):
                 out[y, x, c] = light[y, x, c] + a * more[y, x, c]
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _brighten(light, ev, out):
     for y in nb.prange(light.shape[0]):
         for x in range(light.shape[1]):
@@ -77,7 +77,7 @@ def _brighten(light, ev, out):
                     out[y, x, c] = light[y, x, c] * exp2(ev[y, x, c])
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _spill(light, knee, out):
     for y in nb.prange(light.shape[0]):
         for x in range(light.shape[1]):
@@ -87,7 +87,7 @@ def _spill(light, knee, out):
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = share * r, share * g, share * b
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _colour(light, colour, out):
     for y in nb.prange(light.shape[0]):
         for x in range(light.shape[1]):
@@ -96,7 +96,7 @@ def _colour(light, colour, out):
                 out[y, x, c] = max(grey + colour * (light[y, x, c] - grey), np.float32(0))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _stand_out(light, ground, share, begin, per_stop, out):
     for y in nb.prange(light.shape[0]):
         for x in range(light.shape[1]):

@@ -21,7 +21,7 @@ def lanczos() -> np.ndarray:
     return np.ascontiguousarray(weights / weights.sum(1, keepdims=True), np.float32)
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def place(nodes, x, y):
     """Where pixel (x, y) maps to."""
     j, i = x // STEP, y // STEP
@@ -33,7 +33,7 @@ def place(nodes, x, y):
     return (1 - fy) * a + fy * b, (1 - fy) * c + fy * d
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _resample(image, nodes, weights, out):
     height, width, channels = image.shape
     for y in nb.prange(out.shape[0]):

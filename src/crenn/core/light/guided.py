@@ -10,7 +10,7 @@ from crenn.core.pipeline.planes import LATTICE, PlaneContext
 _LEAST = 0.3
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _means(values, factor, mean, square):
     """Means of blocks and of their squares; the picture's last rows and columns are repeated to whole blocks."""
     height, width = values.shape
@@ -39,7 +39,7 @@ def _means(values, factor, mean, square):
             square[i, j] *= share
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _departs(values, slope, offset, factor, out):
     """What values depart by from ``slope`` times them and ``offset``, both known in cells and read between them."""
     rows, columns = slope.shape

@@ -11,14 +11,14 @@ _LEAST = np.float32(0.005)
 _RED, _GREEN, _BLUE = (np.float32(v) for v in LUMINANCE)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _stops(rgb, floor, out):
     for y in nb.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
             out[y, x] = log2(max(_RED * rgb[y, x, 0] + _GREEN * rgb[y, x, 1] + _BLUE * rgb[y, x, 2], floor))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _shares(rgb, floor, stops, shares):
     for y in nb.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):

@@ -79,7 +79,7 @@ def evened(picture: np.ndarray, known: np.ndarray, sigma: float = _EVEN) -> np.n
     return np.asarray(sums / np.maximum(cv2.GaussianBlur(known, (0, 0), sigma), 1e-6)[..., None], np.float32)
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _equations(picture, even, copied, hole, origin, target, firm):
     """Right sides of the equations, and how firmly each pixel is held by the hole's border."""
     height, width, planes = picture.shape
@@ -198,7 +198,7 @@ def _blocks(plane: np.ndarray) -> np.ndarray:
     return padded.reshape((height + 1) // 2, 2, (width + 1) // 2, 2)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _residual(firm, across, down, target, found, left):
     """What the equations lack."""
     height, width, planes = found.shape
@@ -218,7 +218,7 @@ def _residual(firm, across, down, target, found, left):
                 left[y, x, c] = total
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _corrected(coarse, out):
     for y in nb.prange(out.shape[0]):
         for x in range(out.shape[1]):
@@ -226,7 +226,7 @@ def _corrected(coarse, out):
                 out[y, x, c] += coarse[y // 2, x // 2, c]
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _sweep(firm, across, down, target, parity, out):
     """Relax every second pixel."""
     height, width, planes = out.shape

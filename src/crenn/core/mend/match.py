@@ -12,7 +12,7 @@ HALF = 3
 _FAR = np.float32(1e30)
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def _random(a, b, c):
     """Even random bits that depend on three whole numbers."""
     n = (
@@ -27,7 +27,7 @@ def _random(a, b, c):
     return n ^ (n >> np.uint32(15))
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _distance(looks, weights, ty, tx, sy, sx, planes, best):
     """Sum of weighted squared differences of two patches; what exceeds ``best`` may be anything that does."""
     total = np.float32(0)
@@ -59,14 +59,14 @@ def laid_out(looks: np.ndarray, weights: np.ndarray) -> tuple[np.ndarray, np.nda
     )
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def _way(ty, tx, sy, sx, far):
     """What a shift costs by its length: upwards and downwards twice as much, as things there are others."""
     dy, dx = np.float32(2 * (sy - ty)), np.float32(sx - tx)
     return far * np.sqrt(dy * dy + dx * dx)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def measured(looks, weights, planes, far, at, to, cost):
     """What `improved` counts as the cost of patches at ``at``, int32 (N, 2), found at ``to``, int32 (N, 2)."""
     for i in nb.prange(at.shape[0]):
@@ -74,7 +74,7 @@ def measured(looks, weights, planes, far, at, to, cost):
         cost[i] = _distance(looks, weights, ty, tx, sy, sx, planes, _FAR) + _way(ty, tx, sy, sx, far)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def improved(looks, weights, planes, far, free, number, at, to, cost, step, tries, seed, new_to, new_cost):
     """One round: each place tries what its neighbours ``step`` pixels off have found, and places at random.
 
@@ -133,7 +133,7 @@ def improved(looks, weights, planes, far, free, number, at, to, cost, step, trie
         new_to[i, 0], new_to[i, 1], new_cost[i] = by, bx, best
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def voted(looks, number, to, cost, trust, spread, hole, out):
     """What all patches over a pixel of a hole say of it, the better the more: in ``out``, like ``looks``.
 

@@ -170,7 +170,7 @@ def _flat(flats: Sequence[RawFrame]) -> np.ndarray:
     return np.clip(mean, 0.05, 4.0)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _vote_hot(mosaic, black, noise_floor, slope, votes):
     """Add one vote to each site that stands out of its surroundings as no lens would draw it.
 
@@ -225,7 +225,7 @@ def vote_hot(frame: LightFrame, votes: np.ndarray) -> None:
     )
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _mend(mosaic, hot):
     height, width = mosaic.shape
     for y in nb.prange(height):

@@ -52,7 +52,7 @@ class MergedMosaic:
     full: FullColour | None = None
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _around(mosaic, y, x, black, scale, otherwise):
     """Mean light of the sites of a site's own colour around it, itself among them; ``otherwise`` if all are missing."""
     total = np.float32(0.0)
@@ -65,7 +65,7 @@ def _around(mosaic, y, x, black, scale, otherwise):
     return total / n if n > 0 else otherwise
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _combine(
     stack,
     order,

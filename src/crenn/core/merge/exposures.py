@@ -32,7 +32,7 @@ class ExposureRatio:
     error: float | None
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _green_blocks(dark, bright, pattern, black_dark, scale_dark, black_bright, scale_bright, top):
     """Means of green over blocks where no site of the brighter frame nears saturation, else NaN."""
     rows, columns = dark.shape[0] // _BLOCK, dark.shape[1] // _BLOCK

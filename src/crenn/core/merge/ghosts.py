@@ -59,7 +59,7 @@ class Motion:
     regions: list[tuple] = field(default_factory=list)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _cells(mosaic, pattern, black, scale, level, light, clipped, absent):
     """Mean radiance of each cell and colour, whether a site of that colour clips, and whether one is missing."""
     rows, columns = light.shape[:2]
@@ -80,7 +80,7 @@ def _cells(mosaic, pattern, black, scale, level, light, clipped, absent):
                         clipped[i, j, c] = True
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _compare(
     light,
     variance,
@@ -135,7 +135,7 @@ def _compare(
             z[i, j] = worst
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _include(light, variance, blocked, absent, z, mean, mean_variance):
     """Take a frame into the mean where it agrees with it."""
     for i in nb.prange(z.shape[0]):

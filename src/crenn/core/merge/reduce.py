@@ -9,7 +9,7 @@ from crenn.core.mosaic.moving import MISSING, NOISE_CELL
 METHODS = {"mean": 0, "clipped": 1, "median": 2, "maximum": 3}
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def median_of(part, n):
     """Median of the first ``n`` values, which are put in another order (Hoare 1961, quickselect)."""
     low, high, k = 0, n - 1, n // 2
@@ -39,7 +39,7 @@ def median_of(part, n):
     return np.float32(0.5) * (below + part[k])
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def outliers(band, top, pattern, black, scale, gains, slope, offset, clip, threshold, out):
     """Mark samples far from the median of their site."""
     frames, rows, width = band.shape
@@ -68,7 +68,7 @@ def outliers(band, top, pattern, black, scale, gains, slope, offset, clip, thres
                     out[k, y, x] = 1
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def grow(marks, beside, reach, out):
     """Marks, and all around places with many of them."""
     frames, rows, width = marks.shape
@@ -96,7 +96,7 @@ def grow(marks, beside, reach, out):
                 out[k, y, x] = 1 if marks[k, y, x] or total >= beside else 0
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def reduce(
     band,
     marks,

@@ -26,7 +26,7 @@ _PER_DEVIATION = np.float32(1.5)
 _APART, _FACTOR = np.float32(25), np.float32(12)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _differences(f, pattern, horizontal, vertical, grad_h, grad_v):
     """Green minus colour along rows and along columns (Hamilton and Adams 1997), and their gradients."""
     height, width = f.shape
@@ -51,7 +51,7 @@ def _differences(f, pattern, horizontal, vertical, grad_h, grad_v):
             grad_v[y, x] = abs(vertical[y - 1, x] - vertical[y + 1, x])
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _green(f, pattern, horizontal, vertical, box_h, box_v, floor, delta, green):
     """Green everywhere; ``delta`` is green minus colour at red and blue sites."""
     height, width = f.shape
@@ -82,7 +82,7 @@ def _green(f, pattern, horizontal, vertical, box_h, box_v, floor, delta, green):
             green[y, x] = f[y, x] + d
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _red_blue(f, pattern, delta, green, out):
     """All three colours, on the compressive scale, for the inside of the padded picture."""
     height, width = f.shape
@@ -182,7 +182,7 @@ def _noise_table(pattern_bytes: bytes) -> np.ndarray:
     return table
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _compress(light, variance, scale, f, floor):
     height, width = light.shape
     for y in nb.prange(height):
@@ -194,7 +194,7 @@ def _compress(light, variance, scale, f, floor):
             floor[y, x] = _PER_DEVIATION * np.sqrt(variance[y, x]) / (scale * root)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _tiles(rgb, variance, pattern, out):
     """Of each tile of the mosaic its mean colour, and the variance of its sites of each colour, out (h, w, 6)."""
     for ty in nb.prange(out.shape[0]):
@@ -210,7 +210,7 @@ def _tiles(rgb, variance, pattern, out):
                         out[ty, tx, i] += np.float32(0.25) * rgb[y, x, i]
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _finish(rgb, tiles, calm, pattern, scale, matrix, table, sigma):
     """Back to linear light, through the camera matrix, with the deviation of each colour."""
     height, width = rgb.shape[:2]
@@ -259,7 +259,7 @@ def _finish(rgb, tiles, calm, pattern, scale, matrix, table, sigma):
                         rgb[y, x, i] = matrix[i, 0] * linear[0] + matrix[i, 1] * linear[1] + matrix[i, 2] * linear[2]
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True, inline="always")
+@nb.njit(cache=True, nogil=True, fastmath=True, inline="always", error_model="numpy")
 def _of_site(matrix, i, slope, t):
     """What a site's variance comes to in a component of the working space, by the sums that interpolation makes."""
     a, b, d = matrix[i, 0] * slope[0], matrix[i, 1] * slope[1], matrix[i, 2] * slope[2]

@@ -26,7 +26,7 @@ _BORDER = 6
 _NO = np.float32(np.nan)
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _asked(light, y, x, dy, dx):
     """What a site should be by its row or column, and how much that varies there.
 
@@ -43,7 +43,7 @@ def _asked(light, y, x, dy, dx):
     return min(max(bent, low - room), high + room), abs(a - b) + abs(p - q)
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _between(light, y, x):
     """What a site should be along rows or columns, whichever varies less."""
     across, varies = _asked(light, y, x, 0, 1)
@@ -51,7 +51,7 @@ def _between(light, y, x):
     return across if varies <= varies_down else down
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _beside(light, y, x):
     """By how much the four sites beside one stand out from their own kind two sites on: the mean, and the most."""
     most, mean = np.float32(-1e30), np.float32(0)
@@ -64,7 +64,7 @@ def _beside(light, y, x):
     return mean, most
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _alone_in_texture(light, y, x, noise, middle):
     """Whether a site stands out of texture as nothing of it does."""
     value = light[y, x]
@@ -84,7 +84,7 @@ def _alone_in_texture(light, y, x, noise, middle):
     return mean < np.float32(_BESIDE_TEXTURE) * excess + least and most < np.float32(_MOST_TEXTURE) * excess + 2 * least
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _may_be(above, own, below, before, variance, after, out):
     """Which sites of a row stand out of the sites of their colour around them so that they are worth a look.
 
@@ -107,7 +107,7 @@ def _may_be(above, own, below, before, variance, after, out):
         out[x] = np.uint8(value > two) & np.uint8(over_all * over_all >= least * noise)
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _mended(light, variance, y, x, around):
     """What a site should be if it is hot; what is no number if it is not."""
     n = 0
@@ -153,7 +153,7 @@ def _mended(light, variance, y, x, around):
     return _NO
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _find(light, variance, found):
     height, width = light.shape
     count = width - 2 * _BORDER

@@ -15,7 +15,7 @@ MOST_ABOVE = np.float32(2.0)
 KNOWN, UNBOUNDED = np.float32(np.inf), np.float32(-np.inf)
 
 
-@nb.njit(inline="always", fastmath={"contract", "arcp", "reassoc", "nsz"})
+@nb.njit(inline="always", fastmath={"contract", "arcp", "reassoc", "nsz"}, error_model="numpy")
 def _laplacian(mean, y, x):
     height, width = mean.shape
     here, total = mean[y, x], np.float32(0)
@@ -30,7 +30,7 @@ def _laplacian(mean, y, x):
     return total
 
 
-@nb.njit(inline="always", fastmath={"contract", "arcp", "reassoc", "nsz"})
+@nb.njit(inline="always", fastmath={"contract", "arcp", "reassoc", "nsz"}, error_model="numpy")
 def _relax(u, mean, y, x, bound, even, smooth):
     """One step for a cell; its mean goes along."""
     height, width = mean.shape
@@ -69,7 +69,7 @@ def _relax(u, mean, y, x, bound, even, smooth):
             d1 += n * change
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _sweep(u, mean, ys, xs, bounds, starts, even, smooth, backwards):
     stripes = len(starts) - 1
     for parity in range(2):

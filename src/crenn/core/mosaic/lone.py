@@ -21,7 +21,7 @@ _FOLLOWED, _UNSURE, _LEAST, _MOST = 0.6, 2.2, 0.15, 0.3
 _BORDER = 4
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _ring(light, variance, y, x):
     """Of the eight sites of a site's colour around it the mean, how far the farthest is from it, and the variance.
 
@@ -38,7 +38,7 @@ def _ring(light, variance, y, x):
     return mean, max(high - mean, mean - low), noise / np.float32(8)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _asked(light, y, x):
     """What the eight sites beside a site say that it departs by, if it is a point that a lens has drawn."""
     total, weights = np.float32(0), np.float32(0)
@@ -58,7 +58,7 @@ def _asked(light, y, x):
     return total / weights
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _find(light, variance, found):
     height, width = light.shape
     for y in nb.prange(_BORDER, height - _BORDER):

@@ -23,7 +23,7 @@ NOISE_CELL = 8
 _FINE = 8
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _resample_mosaic(colour, spoiled, nodes, weights, pattern, scale, light_scale, gains, black, full, out):
     height, width = spoiled.shape
     log2_e = np.float32(1.4426950408889634)

@@ -52,7 +52,7 @@ def no_sites(planes: int, rows: int, width: int) -> np.ndarray:
     return np.full((planes, 4, (rows + 1) // 2 + 2 * PAD, (width + 1) // 2 + 2 * PAD), np.nan, np.float32)
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _along(nodes, y, x0, above, half, row, column, down, right):
     """Where every second pixel of row ``y`` from ``x0`` on maps to: whole rows and columns, and the parts beyond.
 
@@ -80,7 +80,7 @@ def _along(nodes, y, x0, above, half, row, column, down, right):
         n = end
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _run(row, column, start, end):
     """The end of the run from ``start`` on in which sites lie side by side in one row."""
     n = start + 1
@@ -89,7 +89,7 @@ def _run(row, column, start, end):
     return n
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _predict_row(y, mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out):
     width = mosaic.shape[1]
     height = guide.shape[2]
@@ -143,7 +143,7 @@ def _predict_row(y, mosaic, top, out_of, guide, first, across, pattern, black, s
                 beside[n] = half * (e - np.float32(1) / e)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
 def predict(mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out):
     """What sites measured, and what a picture predicts of them; NaN where a site says nothing.
 
@@ -165,7 +165,7 @@ def predict(mosaic, top, out_of, guide, first, across, pattern, black, scale, li
         _predict_row(y, mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out)
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _add_lanczos(guide, i, j, wy, wx, lo, hi, out):
     """Add the guide at every second column, from ``j + 2 lo`` on of row ``i``, interpolated."""
     for a in range(TAPS):
@@ -177,7 +177,7 @@ def _add_lanczos(guide, i, j, wy, wx, lo, hi, out):
                 total[n] += above[n] * beside[n] * line[n]
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
 def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
     """Leave out sites of what moved: where the frame may not speak, and what it measured is not what is predicted.
 
@@ -228,7 +228,7 @@ def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
                 sites[0, :, r0 + PAD : r1 + PAD, q0 + PAD : q1 + PAD] = np.nan
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _weigh(beyond, deviation, weights):
     """Weights exp(-d² / 2 deviation²) of the sites around places that lie ``beyond`` the nearest one."""
     factor = np.float32(-0.5) / (deviation * deviation) * _LOG2_E
@@ -242,7 +242,7 @@ def _weigh(beyond, deviation, weights):
 # Loops over few arrays each: compilers take several numbers at a time only where few arrays could overlap.
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _share(measured, told, above, beside, share, off):
     """Weights of sites, none where a site says nothing, and what they depart by."""
     for n in range(len(measured)):
@@ -251,26 +251,26 @@ def _share(measured, told, above, beside, share, off):
         off[n] = d if d == d else np.float32(0)
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _add(share, value, total):
     for n in range(len(total)):
         total[n] += share[n] * value[n]
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _add_squares(share, value, total):
     for n in range(len(total)):
         total[n] += share[n] * value[n] * value[n]
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _add_weights(share, total, squares):
     for n in range(len(total)):
         total[n] += share[n]
         squares[n] += share[n] * share[n]
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _add_known(share, a, b, total):
     """Add products that may be NaN where there is no share."""
     for n in range(len(total)):
@@ -278,7 +278,7 @@ def _add_known(share, a, b, total):
         total[n] += share[n] * (p if share[n] > 0 else np.float32(0))
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _add_weighted(share, even, odd, total):
     """Add what was gathered for every second pixel each, weighted."""
     for n in range(len(odd)):
@@ -288,7 +288,7 @@ def _add_weighted(share, even, odd, total):
         total[-1] += share[-1] * even[-1]
 
 
-@nb.njit(fastmath=_FAST)
+@nb.njit(fastmath=_FAST, error_model="numpy")
 def _gather_row(y, sites, top, into, apart, first, pattern, slope, offset, light, deviations, sums):
     rows, width = sites.shape[2] - 2 * PAD, sites.shape[3] - 2 * PAD
     across, zero = light.shape[2], np.float32(0)
@@ -358,7 +358,7 @@ def _gather_row(y, sites, top, into, apart, first, pattern, slope, offset, light
             last[x] = last[x] + weight if lines else max(last[x], w[x] if weight > 0 else zero)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
 def gather(sites, top, into, apart, first, pattern, slope, offset, light, deviations, sums):
     """Gather what sites say around each place of some rows of the picture.
 

@@ -33,7 +33,7 @@ _C0, _C1, _C2, _C3, _C4, _C5, _C6, _C7 = (
 _ZERO, _ONE = np.float32(0), np.float32(1)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _cosines(a):
     """Cosine transform of type 2 down the columns of a block, float32 (64,), in place."""
     for j in range(8):
@@ -52,7 +52,7 @@ def _cosines(a):
         a[56 + j] = _C7 * d0 - _C5 * d1 + _C3 * d2 - _C1 * d3
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _cosines_back(a):
     for j in range(8):
         y0, y1, y2, y3 = a[j], a[8 + j], a[16 + j], a[24 + j]
@@ -70,14 +70,14 @@ def _cosines_back(a):
         a[24 + j], a[32 + j] = e3 + o3, e3 - o3
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _turned(a, t):
     for i in range(8):
         for j in range(8):
             t[j * 8 + i] = a[i * 8 + j]
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _forward(group, n, work):
     """Cosine transform of blocks, (n, 64); a block's rows and columns change places."""
     for k in range(n):
@@ -89,7 +89,7 @@ def _forward(group, n, work):
             a[i] = work[i]
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _backward(group, n, work):
     for k in range(n):
         a = group[k]
@@ -100,7 +100,7 @@ def _backward(group, n, work):
             a[i] = work[i]
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _across(group, n):
     """Walsh–Hadamard transform across the n blocks of a group, orthonormal, in place: its own inverse."""
     half = 1
@@ -119,7 +119,7 @@ def _across(group, n):
             a[j] *= scale
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _distances(plane, y, x, v, left, line):
     """Squared differences of the block at (y, x) to those of row v from a column on."""
     for u in range(_COLUMNS):
@@ -134,7 +134,7 @@ def _distances(plane, y, x, v, left, line):
             line[u] += ((e0 * e0 + e1 * e1) + (e2 * e2 + e3 * e3)) + ((e4 * e4 + e5 * e5) + (e6 * e6 + e7 * e7))
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _matched(plane, y, x, ys, xs, ds, line):
     """Places of the blocks most like the one at (y, x), itself first; how many, a power of two."""
     height, width = plane.shape
@@ -166,7 +166,7 @@ def _matched(plane, y, x, ys, xs, ds, line):
 # Eight values at a time are read before any is written: the compiler then needs not fear that they overlap.
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _read(plane, v, u, a):
     for i in range(8):
         r = plane[v + i, u : u + 8]
@@ -176,7 +176,7 @@ def _read(plane, v, u, a):
         a[k + 4], a[k + 5], a[k + 6], a[k + 7] = q4, q5, q6, q7
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _added(summed, v, u, a):
     for i in range(8):
         r = summed[v + i, u : u + 8]
@@ -186,7 +186,7 @@ def _added(summed, v, u, a):
         r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7] = n0, n1, n2, n3, n4, n5, n6, n7
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _put(group, n, ys, xs, weight, window, work, summed, weights):
     """Transform a group back and add its blocks, weighted, to where they belong."""
     _across(group, n)
@@ -201,7 +201,7 @@ def _put(group, n, ys, xs, weight, window, work, summed, weights):
         _added(weights, ys[k], xs[k], work)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _filter(noisy, pilot, told, first, window, strip, parity, out, weights):
     """One pass over every other strip of rows, so that no two that run side by side write to the same.
 
@@ -321,7 +321,7 @@ def collaborate(
     return found[0], found[1]
 
 
-@nb.njit(cache=True, nogil=True, fastmath=True)
+@nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _coefficients(planes, out):
     """Coefficients of blocks a few pixels apart, out float32 (C, rows, columns, 64)."""
     block, work = np.empty((1, 64), np.float32), np.empty(64, np.float32)

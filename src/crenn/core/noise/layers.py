@@ -127,7 +127,7 @@ def part_of(cleaner: Cleaner, rgb: np.ndarray, sigma: np.ndarray | None, box: Bo
     return out.view(np.float16)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _layered(light, clean, stronger, stars, out):
     """Half precision's bits of what is taken, of what further, and of stars; lamps may have more than it holds."""
     for y in nb.prange(out.shape[0]):

@@ -85,7 +85,7 @@ def _shares(strength: float, share: float) -> tuple[np.float32, np.float32]:
     return np.float32(min(strength, 1.0) * share), np.float32(max(strength - 1.0, 0.0) * share)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _mixed(layers, grey, grey_further, colour, colour_further, textured, stars, out):
     """What is luminance is the same in all colours; the rest has none."""
     red, green, blue = np.float32(LUMINANCE[0]), np.float32(LUMINANCE[1]), np.float32(LUMINANCE[2])

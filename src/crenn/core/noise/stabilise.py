@@ -12,7 +12,7 @@ _TABLE = 16384
 _GROUPS = 48
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _forward(light, scale, start, per, table, out):
     last = np.float32(table.size - 2)
     flat, result = light.ravel(), out.ravel()
@@ -26,7 +26,7 @@ def _forward(light, scale, start, per, table, out):
             result[i] = table[k] + (p - np.float32(k)) * (table[k + np.uint32(1)] - table[k])
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _backward(stable, start, per, table, out):
     last = np.float32(table.size - 2)
     flat, result = stable.ravel(), out.ravel()

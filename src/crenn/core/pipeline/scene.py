@@ -24,7 +24,7 @@ _STOPS = np.arange(-40.0, 24.0, 1 / _PER_STOP)
 _FIRST = np.float32(_STOPS[0])
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _read(stops, table, out):
     """A table over `_STOPS` at the nearest of them; stops may be endless, and what is no number is the first."""
     for block in nb.prange((stops.size + 8191) // 8192):

@@ -77,7 +77,7 @@ def space_of(to_xyz: np.ndarray) -> np.ndarray:
 SRGB = space_of(SRGB_TO_XYZ)
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _channels(t, l, m, s, grey, back):
     """Linear light of the space at a share of the way from grey, for cone responses before the cube less the grey's."""
     l, m, s = grey + t * l, grey + t * m, grey + t * s
@@ -89,13 +89,13 @@ def _channels(t, l, m, s, grey, back):
     )
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _outside(r, g, b):
     """How far the worst channel lies outside 0 to 1; at most 0 inside."""
     return max(-_UNDER - min(r, min(g, b)), max(r, max(g, b)) - _OVER)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _border(keep, l, m, s, grey, out, back):
     """The share of the way from grey at which a colour leaves the gamut, by the Illinois variant of regula falsi."""
     low, high = _ZERO, keep
@@ -116,7 +116,7 @@ def _border(keep, l, m, s, grey, out, back):
     return low
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _into_gamut(r, g, b, stop, shown, begin, space, work):
     """Fade bright or too saturated colours towards grey of their luminance ``stop``, keeping their hue, in place.
 
@@ -161,7 +161,7 @@ def _into_gamut(r, g, b, stop, shown, begin, space, work):
         r[x], g[x], b[x] = red, green, blue
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _show_row(r, g, b, ev, display, begin, space, work):
     """Display transform of a row: scene-linear in, with EV not yet applied, light 0–1 of a space out, in place."""
     matrix = space[0]
@@ -185,7 +185,7 @@ def _show_row(r, g, b, ev, display, begin, space, work):
     _into_gamut(r, g, b, stop, shown, begin, space, work[2:])
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _encode(v):
     """Codes 0–1 of a row of linear light, in place (IEC 61966-2-1).
 
@@ -206,7 +206,7 @@ def _encode(v):
         v[x] = np.float32(12.92) * light if light <= np.float32(0.0031308) else min(p, _ONE)
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def _scatter(y, x):
     """Even random bits that depend on the place alone."""
     n = np.uint32(y) * np.uint32(2654435761) ^ np.uint32(x) * np.uint32(2246822519)
@@ -217,7 +217,7 @@ def _scatter(y, x):
     return n ^ (n >> np.uint32(15))
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _round(v, top, dither, bits):
     """A code, rounded; ``dither`` 1 adds even noise of ±½ that hides steps between codes."""
     noise = np.float32(bits & np.uint32(0x3FF)) * np.float32(1.0 / 1024) - _HALF
@@ -247,7 +247,7 @@ class Display(NamedTuple):
         return cls((program.reaching(peak) / peak).astype(np.float32), np.float32(program.fade), space)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _shown_row(inputs, display, y, limits, work):
     """A row of the picture as linear light 0–1 in the first three rows of ``work``, and its limits."""
     run_row(inputs, np.int64(y), work)
@@ -262,7 +262,7 @@ def _shown_row(inputs, display, y, limits, work):
         r[x], g[x], b[x] = red, green, blue
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _codes_row(r, g, b, y, eight, sixteen):
     """A row of linear light 0–1 as codes of 8 bits, with noise that hides steps, or of 16, in row ``y`` of the one that
     is not empty; the light is overwritten."""
@@ -282,7 +282,7 @@ def _codes_row(r, g, b, y, eight, sixteen):
             sixteen[y, x, 2] = _round(b[x], _SIXTEEN, _ZERO, np.uint32(0))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _shown(inputs, display, light, eight, sixteen, limits):
     """The picture in the one of three that is not empty: one kernel for all, as each takes half a minute to compile."""
     for y in nb.prange(limits.shape[0]):
@@ -321,7 +321,7 @@ def _codes(shape: tuple[int, ...], bits: int) -> tuple[np.ndarray, np.ndarray, n
     return _NO_BYTES, codes, codes
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _encoded(light, eight, sixteen):
     width = light.shape[1]
     for y in nb.prange(light.shape[0]):

@@ -205,7 +205,7 @@ class _Around:
         return self._finishing.found(what, self._view)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _sample(field, above, below, down, before, behind, across, out):
     """A field between its pixels: those before and after each place, and how far it lies from one to the other."""
     for y in nb.prange(out.shape[0]):

@@ -90,7 +90,7 @@ def carry(
     return _fitted(values, rgb, scale, reach, full_size, floor)
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _summed(stops, z, places_x, places_y, start, per_stop, out):
     """Sums of places in the nearest cells, of (how many, z) or of (how many, z, x, y, xx, yy, xy, zx, zy)."""
     _, rows, columns, layers = out.shape

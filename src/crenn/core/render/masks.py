@@ -338,7 +338,7 @@ def _spans(shares: np.ndarray) -> np.ndarray:
     return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _touched(shares, out):
     for y in nb.prange(shares.shape[1]):
         for k in range(shares.shape[0]):

@@ -146,7 +146,7 @@ class Planes:
         return self._cache.get(view, "planes", (_noise_key(view.source), planes, mixes), make)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _take(taken, light):
     """Take planes (3, h, w) out of light (h, w, 3), in place."""
     for y in nb.prange(light.shape[0]):
@@ -155,7 +155,7 @@ def _take(taken, light):
                 light[y, x, c] -= taken[c, y, x]
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _lose(light, left, out):
     for y in nb.prange(light.shape[0]):
         for c in range(3):

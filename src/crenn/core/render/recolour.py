@@ -22,13 +22,13 @@ _POWERS = np.stack([_T ** (2 * k + 1) for k in range(7)], 1)
 _A = np.linalg.lstsq(_POWERS, np.arctan(_T) / np.pi, rcond=None)[0].astype(np.float32)
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _root(x):
     """Cube root with the sign of what it is taken of."""
     return np.copysign(cbrt(abs(x)), x)
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def half_turns(b, a):
     """Angle of (a, b) in half turns, 0 to 2; 0 at the origin."""
     x, y = abs(a), abs(b)
@@ -40,7 +40,7 @@ def half_turns(b, a):
     return np.float32(2) - p if b < _ZERO else p
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def into_oklab(r, g, b):
     """A row of Rec. 2020 to lightness and opponent axes, in place."""
     for x in range(r.size):
@@ -53,7 +53,7 @@ def into_oklab(r, g, b):
         b[x] = _ROOTS[2, 0] * one + _ROOTS[2, 1] * two + _ROOTS[2, 2] * three
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def out_of_oklab(r, g, b):
     """The way back from `into_oklab`, in place."""
     for x in range(r.size):
@@ -67,7 +67,7 @@ def out_of_oklab(r, g, b):
         b[x] = _OUT[2, 0] * one + _OUT[2, 1] * two + _OUT[2, 2] * three
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _places(light, a, b, ev, stops, first, per_stop, at_stop, at_hue, at_saturation):
     """Where the colours of a row lie in a table, in nodes. Loops are kept apart so that each works on many at once."""
     by_scene = stops.size > 0
@@ -83,7 +83,7 @@ def _places(light, a, b, ev, stops, first, per_stop, at_stop, at_hue, at_saturat
         at_stop[x] = min(max((stop - first) * per_stop, _ZERO), _LAST_STOP)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _look_up(table, at_stop, at_hue, at_saturation, brighter, across, along):
     """What a table, float32 (STOPS * HUES * SATURATIONS * 4,), has at places, which are in nodes."""
     per_stop, per_hue, per_node = np.uint32(HUES * SATURATIONS * 4), np.uint32(SATURATIONS * 4), np.uint32(4)
@@ -110,7 +110,7 @@ def _look_up(table, at_stop, at_hue, at_saturation, brighter, across, along):
         brighter[x], across[x], along[x] = c, b, a
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def look_up(light, a, b, ev, stops, table, first, per_stop, places, brighter, across, along):
     """What a table has for the colours of a row.
 
@@ -134,7 +134,7 @@ def look_up(light, a, b, ev, stops, table, first, per_stop, places, brighter, ac
     _look_up(table, at_stop, at_hue, at_saturation, brighter, across, along)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def recolour(light, was_a, was_b, brighter, across, along, share, mask, masked, a, b, ev):
     """Change the colours of a row by what `look_up` has found for what they were, in place.
 

@@ -23,7 +23,7 @@ _MATRIX, _GAIN, _CURVE, _GRID, _ADD, _CHANNELS, _HAZE, _TINT, _CLEAN, _COLOUR, _
 ROWS = 16
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def lookup(table, stop):
     """A table of `TABLE_SIZE` at a stop, interpolated."""
     p = min(max((stop - _START) * _PER, _ZERO), np.float32(_LAST + 0.999))
@@ -32,7 +32,7 @@ def lookup(table, stop):
     return table[i] + (p - np.float32(i)) * (table[i + np.uint32(1)] - table[i])
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _grid_ev(cells, gy, gx, step, grid_start, per_layer, stretch, stop, ev):
     """EV of a grid along a row: it is mixed for the row once, then read at (column, stop).
 
@@ -57,7 +57,7 @@ def _grid_ev(cells, gy, gx, step, grid_start, per_layer, stretch, stop, ev):
         ev[x] = a + fx * (b - a) + stretch * stop[x]
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _grid_row(cells, at, about, place_y, first, stretch, stop, ev):
     """`_grid_ev` of the grid that ``at`` and ``about`` tell of, for the row at ``place_y`` from a column on."""
     start, rows, columns, layers = at[0], at[1], at[2], at[3]
@@ -66,13 +66,13 @@ def _grid_row(cells, at, about, place_y, first, stretch, stop, ev):
     _grid_ev(grid, gy, gx, step, np.float32(about[3]), np.float32(about[4]), stretch, stop, ev)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _stops(r, g, b, floor, stop):
     for x in range(stop.size):
         stop[x] = log2(max(_LR * r[x] + _LG * g[x] + _LB * b[x], floor))
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _map(r, g, b, m, mask, masked):
     m00, m01, m02, m10, m11, m12, m20, m21, m22 = m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8]
     for x in range(r.size):
@@ -83,7 +83,7 @@ def _map(r, g, b, m, mask, masked):
         b[x] += w * (m20 * red + m21 * green + m22 * blue - blue)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _map_all(r, g, b, m):
     m00, m01, m02, m10, m11, m12, m20, m21, m22 = m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8]
     for x in range(r.size):
@@ -93,7 +93,7 @@ def _map_all(r, g, b, m):
         b[x] = m20 * red + m21 * green + m22 * blue
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _sum(ev, more, factor, mask, masked):
     if masked:
         share = factor * _SHARE
@@ -104,14 +104,14 @@ def _sum(ev, more, factor, mask, masked):
             ev[x] += factor * more[x]
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _gained(ev, by, mask):
     share = by * _SHARE
     for x in range(ev.size):
         ev[x] += share * np.float32(mask[x])
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _each(colour, table, ev, mask, masked):
     """A colour brightened by the EV of a table at its own stop."""
     if masked:
@@ -127,7 +127,7 @@ def _each(colour, table, ev, mask, masked):
 _LEAST_THROUGH = np.float32(0.4)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _clear(r, g, b, haze, share, air_r, air_g, air_b, mask, masked):
     """Take a share of the haze away, or add it; ``haze`` is how much of the light is airlight."""
     for x in range(r.size):
@@ -151,7 +151,7 @@ def _clear(r, g, b, haze, share, air_r, air_g, air_b, mask, masked):
         b[x] += w * (blue - b[x])
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _cleaned(r, g, b, red, green, blue, share, kept, mask, masked):
     """Take noise out: a share of its luminance, which is the same in all colours, and a larger one of the rest.
 
@@ -168,7 +168,7 @@ def _cleaned(r, g, b, red, green, blue, share, kept, mask, masked):
         b[x] -= grey + colour * (blue[x] - y)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _own_stops(r, g, b, taken, floor, masked, own):
     """To which stop places belong: told best by what is left once all noise is taken."""
     red, green, blue = taken
@@ -179,7 +179,7 @@ def _own_stops(r, g, b, taken, floor, masked, own):
         own[x] = log2(max(light, floor))
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _tinted(r, g, b, red, green, blue, factor, mask, masked):
     for x in range(r.size):
         f = factor * np.float32(mask[x]) * _SHARE if masked else factor
@@ -190,7 +190,7 @@ def _tinted(r, g, b, red, green, blue, factor, mask, masked):
         r[x], g[x], b[x] = one * k, two * k, three * k
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _lie(r, g, b, ev, other, mask, added):
     """Other light, (w, 3), in the place of what is there by now, or added to it; EV so far are applied."""
     for x in range(r.size):
@@ -200,7 +200,7 @@ def _lie(r, g, b, ev, other, mask, added):
         ev[x] = _ZERO
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _taken_shares(index, cells, cells_at, grids, place_y, first, own, shares):
     """Shares of the noise that are taken out: by how much places are lifted where there is a grid of it, or all."""
     shares[:] = _ONE
@@ -208,7 +208,7 @@ def _taken_shares(index, cells, cells_at, grids, place_y, first, own, shares):
         _grid_row(cells, cells_at[index], grids[index], place_y, first, _ZERO, own, shares)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _recoloured(work, first, last, table, table_at, index, cells, cells_at, grids, place_y, mask, masked):
     """Change the colours of part of the row that `run_row` works on by a table, at each place as far as a grid tells
     if ``index`` is not negative."""
@@ -231,7 +231,7 @@ def _recoloured(work, first, last, table, table_at, index, cells, cells_at, grid
     recolour(light, was_a, was_b, brighter, across, along, share, mask, masked, a, b, ev)
 
 
-@nb.njit(inline="always")
+@nb.njit(inline="always", error_model="numpy")
 def _columns(spans, area, y, width):
     """The columns of a row that an instruction acts in: the first, and the first after them."""
     if area < 0:
@@ -239,7 +239,7 @@ def _columns(spans, area, y, width):
     return np.int64(spans[area, y, 0]), np.int64(spans[area, y, 1])
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def run_row(inputs, y, work):
     """Run a program over a row; `work` holds red, green, blue and EV (not applied yet) in its first four rows.
 
@@ -357,7 +357,7 @@ def run_row(inputs, y, work):
         out_of_oklab(r, g, b)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def light_of(inputs, out):
     """Scene-linear light after a program in ``out``, float32 (h, w, 3); ``inputs`` as of `run_row`."""
     for y in nb.prange(out.shape[0]):

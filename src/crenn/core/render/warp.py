@@ -128,7 +128,7 @@ class Map:
         return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _compressed(light, matrix, floor, out):
     """Colours (h, w, 3) mapped linearly and compressed, as planes with a border to all sides."""
     height, width = light.shape[:2]
@@ -150,7 +150,7 @@ def _compressed(light, matrix, floor, out):
             out[c, y, left + width :] = line[width - 1]
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _opened(planes, matrix, floor, out):
     """Compressed planes as colours (h, w, 3) again, mapped linearly."""
     m = matrix
@@ -168,7 +168,7 @@ def _opened(planes, matrix, floor, out):
                 out[y, x, c] = one * opened[0, x] + two * opened[1, x] + three * opened[2, x]
 
 
-@nb.njit(inline="always", fastmath=True)
+@nb.njit(inline="always", fastmath=True, error_model="numpy")
 def _filtered(plane, first, stride, taps, along, down, rows, count):
     """A plane, flat, under a filter whose first tap lies at a place; indices that cannot be negative are faster."""
     total = _ZERO
@@ -193,7 +193,7 @@ def _filtered(plane, first, stride, taps, along, down, rows, count):
     return total
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _looked_up(nodes, y, start, size, per, corner, stride, count, near, along, down):
     """For a row of the result: the pixel before each place, and where its taps begin; 0 outside the scene."""
     at = (start[1] + y) / STEP
@@ -221,7 +221,7 @@ def _looked_up(nodes, y, start, size, per, corner, stride, count, near, along, d
                 near[x] = 0
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _resampled(planes, nodes, start, size, per, corner, taps, before, out):
     """Filter each place out of planes that start at a corner, x and y, of their level; 0 outside the scene.
 
@@ -251,7 +251,7 @@ def _resampled(planes, nodes, start, size, per, corner, taps, before, out):
                     line[x] = min(max(value, low - _OVERSHOOT), high + _OVERSHOOT)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _between(planes, nodes, start, size, per, floor, out):
     """Light at each place between the nearest four of compressed planes with a border of one pixel."""
     tall, stride = planes.shape[1], planes.shape[2]
@@ -277,7 +277,7 @@ def _between(planes, nodes, start, size, per, floor, out):
                 out[y, x, c] = opened[x]
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def placed(nodes, start, unit, xs, ys):
     """Put to ``xs`` and ``ys``, float32 (h, w), where the pixels of a window lie, in pixels times ``unit``.
 
@@ -307,7 +307,7 @@ def placed(nodes, start, unit, xs, ys):
                 xs[y, x], ys[y, x] = np.float32(unit * ax + along * step_x), np.float32(unit * ay + along * step_y)
 
 
-@nb.njit(fastmath=True)
+@nb.njit(fastmath=True, error_model="numpy")
 def _factors(gains, y, start, out):
     """By which a row is brightened, of EV at nodes."""
     at = (start[1] + y) / STEP
@@ -324,7 +324,7 @@ def _factors(gains, y, start, out):
         out[x] = exp2(out[x])
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True)
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def lift(gains, start, light):
     """Brighten light, (h, w, 3), by EV known at nodes, float32 (rows, columns), in place."""
     for y in nb.prange(light.shape[0]):
