@@ -7,6 +7,8 @@ noise"). Candidates lie every other pixel apart: blocks that nearly cover each o
 is shared is not averaged away.
 """
 
+from collections.abc import Callable
+
 import numba as nb
 import numpy as np
 
@@ -26,6 +28,8 @@ STRONGER = 2.0
 _PART = 40
 #: Least side of a picture.
 LEAST = 48
+#: Passes of `collaborate`.
+PASSES = 4
 
 _C0, _C1, _C2, _C3, _C4, _C5, _C6, _C7 = (
     np.float32(np.sqrt(0.125) if k == 0 else 0.5 * np.cos(k * np.pi / 16)) for k in range(8)
@@ -274,7 +278,10 @@ def _filter(noisy, pilot, told, first, window, strip, parity, out, weights):
 
 
 def collaborate(
-    noisy: np.ndarray, variance: np.ndarray, origin: tuple[int, int] = (0, 0)
+    noisy: np.ndarray,
+    variance: np.ndarray,
+    origin: tuple[int, int] = (0, 0),
+    passed: Callable[[], None] = lambda: None,
 ) -> tuple[np.ndarray, np.ndarray]:
     """Free planes of noise whose spectrum is known: as strong as it is, and as if there were twice as much.
 
@@ -287,6 +294,8 @@ def collaborate(
     origin : tuple of int
         Row and column of the whole picture that the planes start at: parts of a picture are filtered at the same
         blocks as the whole.
+    passed : callable
+        Called after each of `PASSES` passes; may raise.
 
     Returns
     -------
@@ -315,6 +324,7 @@ def collaborate(
         weights = np.zeros_like(out)
         for parity in (0, 1):
             _filter(noisy, pilot, variance, first, window, strip, parity, out, weights)
+            passed()
         found = np.divide(out, weights, out=out, where=weights > 0)
         np.copyto(found, noisy, where=weights <= 0)
         pilot = found[0]

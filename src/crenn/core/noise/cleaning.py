@@ -8,16 +8,19 @@ rebuilding first and filtering after it keeps more detail than the other way rou
 (2020, "A review of an old dilemma: demosaicking first, or denoising first?").
 """
 
+from collections.abc import Callable
+
 import cv2
 import numpy as np
 
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import interpolate
 from crenn.core.noise.averaging import FACTORS, reduced
-from crenn.core.noise.blocks import LEAST, REACH, collaborate, energies
+from crenn.core.noise.blocks import LEAST, PASSES, REACH, collaborate, energies
 from crenn.core.noise.spectrum import COLOURS, OPPONENT, DemosaicNoise, halved, tile_of
 from crenn.core.noise.stabilise import Stabiliser
 from crenn.core.pipeline.scene import Capture
+from crenn.core.progress import Progress
 
 #: Sizes at which blocks are filtered, each half the one before.
 SCALES = 4
@@ -160,7 +163,7 @@ class Cleaner:
         told *= np.broadcast_to(factor, (3, 64))[:, None]
         return told.reshape(3, *noise.shape[1:], 64)
 
-    def clean(self, box: Box) -> tuple[np.ndarray, np.ndarray]:
+    def clean(self, box: Box, progress: Progress | None = None) -> tuple[np.ndarray, np.ndarray]:
         """A part of the light without its noise, and as if there had been twice as much.
 
         The same place comes out the same, whatever part it is asked for in.
@@ -169,6 +172,8 @@ class Cleaner:
         ----------
         box : tuple of int
             Top, left, height and width, within the scene.
+        progress : Progress, optional
+            Can cancel between passes of the filter.
 
         Returns
         -------
@@ -183,7 +188,7 @@ class Cleaner:
         fy, fx = (max(v - reach, 0) // _LATTICE * _LATTICE for v in (y0, x0))
         far_y, far_x = min(y1 + reach, self.size[0]), min(x1 + reach, self.size[1])
         planes, noise = self._planes((fy, fx, far_y - fy, far_x - fx))
-        found = self._filtered(planes, noise, 0, (fy, fx), (y0, x0, y1, x1))
+        found = self._filtered(planes, noise, 0, (fy, fx), (y0, x0, y1, x1), _told(progress))
         inside = np.s_[top - y0 : top - y0 + height, left - x0 : left - x0 + width]
         out = []
         for opponents in found:
@@ -207,7 +212,7 @@ class Cleaner:
         known = np.tile(typical, (1, noise.shape[1] // _CELL + 1, noise.shape[2] // _CELL + 1))
         inner = np.s_[_MARGIN:-_MARGIN, _MARGIN:-_MARGIN]
         height, width = noise.shape[1:]
-        results = self._filtered(planes, known, 0, (0, 0), (0, 0, height, width))
+        results = self._filtered(planes, known, 0, (0, 0), (0, 0, height, width), _told(None))
         before, *left = (np.ascontiguousarray(p) for p in (noise[0][inner], results[0][0][inner], results[1][0][inner]))
 
         def gain(after: np.ndarray, factor: int) -> float:
@@ -233,9 +238,18 @@ class Cleaner:
         return interpolate(mosaic, self._tile, np.full(mosaic.shape, _LEFT, np.float32))
 
     def _filtered(
-        self, planes: np.ndarray, noise: np.ndarray, scale: int, origin: tuple[int, int], box: Box
+        self,
+        planes: np.ndarray,
+        noise: np.ndarray,
+        scale: int,
+        origin: tuple[int, int],
+        box: Box,
+        passed: Callable[[int], None],
     ) -> tuple[np.ndarray, np.ndarray]:
-        """Planes of a box (y0, x0, y1, x1) filtered at a scale and all coarser ones; of the scale's pixels all."""
+        """Planes of a box (y0, x0, y1, x1) filtered at a scale and all coarser ones; of the scale's pixels all.
+
+        ``passed`` is told the scale of each pass.
+        """
         y0, x0, y1, x1 = box
         height, width = planes.shape[1:]
         # The part that is filtered here, in pixels of the planes that are given; it starts on a cell.
@@ -252,7 +266,8 @@ class Cleaner:
             part = np.stack([cv2.copyMakeBorder(p, 0, short[0], 0, short[1], cv2.BORDER_REFLECT) for p in part])
             more = [(n // _CELL + 1) - m for n, m in zip(part.shape[1:], own.shape[1:])]
             own = np.pad(own, ((0, 0), (0, max(more[0], 0)), (0, max(more[1], 0))), "edge")
-        results = list(collaborate(part, self._variances(own, scale, self._factors[scale]), first))
+        variances = self._variances(own, scale, self._factors[scale])
+        results = list(collaborate(part, variances, first, lambda: passed(scale)))
         inside = np.s_[:, y0 - first[0] : y1 - first[0], x0 - first[1] : x1 - first[1]]
         if scale + 1 < SCALES and min(height, width) >= 2 * LEAST:
             ends = -(-height // 2) + origin[0] // 2, -(-width // 2) + origin[1] // 2
@@ -264,6 +279,7 @@ class Cleaner:
                 scale + 1,
                 (origin[0] // 2, origin[1] // 2),
                 (cy0, cx0, cy1, cx1),
+                passed,
             )
             for k, better in enumerate(coarse):
                 within = results[k][:, 2 * cy0 - first[0] : 2 * cy1 - first[0], 2 * cx0 - first[1] : 2 * cx1 - first[1]]
@@ -283,6 +299,19 @@ class Cleaner:
     def _halved_noise(noise: np.ndarray) -> np.ndarray:
         """What is known in cells twice as large, and one more each way, as half the planes may need."""
         return np.pad(halved(noise), ((0, 0), (0, 1), (0, 1)), "edge")
+
+
+def _told(progress: Progress | None) -> Callable[[int], None]:
+    """Tells progress of passes: each scale has a quarter of the pixels of the one before."""
+    progress, done = progress or Progress(), 0.0
+    whole = PASSES * sum(4.0**-scale for scale in range(SCALES))
+
+    def passed(scale: int) -> None:
+        nonlocal done
+        done += 4.0**-scale / whole
+        progress.at(min(done, 1.0), "Taking noise out")
+
+    return passed
 
 
 def _smooth(energy: np.ndarray, told: np.ndarray) -> np.ndarray:

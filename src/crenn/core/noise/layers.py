@@ -117,11 +117,13 @@ def parts_of(size: tuple[int, int]) -> Iterator[Box]:
         yield top, 0, min(rows, height - top), width
 
 
-def part_of(cleaner: Cleaner, rgb: np.ndarray, sigma: np.ndarray | None, box: Box) -> np.ndarray:
+def part_of(
+    cleaner: Cleaner, rgb: np.ndarray, sigma: np.ndarray | None, box: Box, progress: Progress | None = None
+) -> np.ndarray:
     """Layers of a part of a scene, float16 (h, w, CHANNELS)."""
     top, left, height, width = box
     light = np.array(rgb[top : top + height, left : left + width], np.float32)
-    clean, stronger = cleaner.clean(box)
+    clean, stronger = cleaner.clean(box, progress)
     out = np.empty((height, width, CHANNELS), np.uint16)
     _layered(light, clean, stronger, np.asarray(stars_in(rgb, sigma, box), np.float32), out)
     return out.view(np.float16)
@@ -150,7 +152,7 @@ def split(
         Scene-linear light and its predicted deviation, or None if that is not known; may lie on disk.
     light : SceneLight
     progress : Progress, optional
-        Can cancel between parts.
+        Can cancel between passes of the filter.
 
     Returns
     -------
@@ -161,10 +163,11 @@ def split(
     layers = np.empty((*cleaner.size, CHANNELS), np.float16)
     parts = list(parts_of(cleaner.size))
     for number, box in enumerate(parts):
-        progress.at(number / len(parts), "Taking noise out")
+        progress.at(0.95 * number / len(parts), "Taking noise out")
         top, left, height, width = box
         where = np.s_[top : top + height, left : left + width]
-        layers[where] = part_of(cleaner, rgb, sigma, box)
+        part = progress.part(0.95 * number / len(parts), 0.95 * (number + 1) / len(parts))
+        layers[where] = part_of(cleaner, rgb, sigma, box, part)
     progress.at(0.95, "Preparing views")
     return NoiseLayers(_reduced(layers), cleaner.gains_db())
 

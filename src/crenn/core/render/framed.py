@@ -12,7 +12,7 @@ from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.render.cache import Cache
 from crenn.core.render.source import ALL, Source
 from crenn.core.render.view import View
-from crenn.core.render.warp import STEP, Map, compressed, lift, opened, placed, stretched
+from crenn.core.render.warp import AROUND, STEP, Map, compressed, lift, opened, placed, stretched
 from crenn.core.render.window import Window
 
 #: Lobes of the fine filter, and of that for reduced views, which are averaged anyway.
@@ -152,10 +152,10 @@ class Framed:
         )
 
     def _compressed(self, source: Source, level: int, key: tuple, read: Read) -> np.ndarray:
-        """A level on the compressed scale with a border of one pixel, float32 (3, H + 2, W + 2), kept."""
+        """A level on the compressed scale with a border for `Map.nearest`, float32 (3, …, …), kept."""
 
         def make(level: int, key: tuple) -> np.ndarray:
-            return compressed(np.array(read(level, ALL, ALL)), _floor_of(source), border=1)
+            return compressed(np.array(read(level, ALL, ALL)), _floor_of(source), border=AROUND)
 
         return self._cache.get(source, "compressed", (level, key), make)
 
@@ -210,7 +210,7 @@ def _in_scene(view: View) -> Window:
 
 
 def _falloff_at_nodes(view: View) -> np.ndarray | None:
-    """EV that a lens has taken at the nodes of a view's map, float32 (rows, columns, 1); None if it has taken none."""
+    """EV that a lens has taken at the nodes of a view's map, float32 (rows, columns); None if it has taken none."""
     if not view.frame.fades:
         return None
     nodes = nodes_of(view.frame, view.window, 1)[0]

@@ -22,6 +22,9 @@ _PER, _TAPS = 256, 8
 EDGE = 0.1
 #: By how many stops a resampled value may overshoot what lies around it.
 _OVERSHOOT = np.float32(0.15)
+#: Border of what is read between the nearest four: of places in the scene none has the very first pixel before it.
+AROUND = 2
+_CORNER = (-float(AROUND), -float(AROUND))
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _U = np.uintp
 
@@ -98,8 +101,10 @@ class Map:
     stretch: float
 
     def nearest(self, planes: np.ndarray, floor: float) -> np.ndarray:
-        """Light between the nearest four places, float32 (h, w, 3), of planes on the compressed scale with a border of
-        one pixel; all of a level, and one map for all colours. Black outside the scene."""
+        """Light between the nearest four places, float32 (h, w, 3), of all of a level and by one map for all colours.
+
+        Planes are on the compressed scale, with a border of `AROUND` pixels. Outside the scene it is black.
+        """
         out = np.empty((*self.shape, 3), np.float32)
         _between(planes, self.nodes[0], self.start, self.size, self.per, np.float32(floor), out)
         return out
@@ -253,7 +258,7 @@ def _resampled(planes, nodes, start, size, per, corner, taps, before, out):
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _between(planes, nodes, start, size, per, floor, out):
-    """Light at each place between the nearest four of compressed planes with a border of one pixel."""
+    """Light at each place between the nearest four of compressed planes."""
     tall, stride = planes.shape[1], planes.shape[2]
     share = np.float32(1.0 / _PER)
     below, both = _U(stride), _U(stride + 1)
@@ -261,7 +266,7 @@ def _between(planes, nodes, start, size, per, floor, out):
         near = np.empty(out.shape[1], np.uint32)
         along, down = np.empty_like(near), np.empty_like(near)
         opened = np.empty(out.shape[1], np.float32)
-        _looked_up(nodes, y, start, size, per, (-1.0, -1.0), stride, 1, near, along, down)
+        _looked_up(nodes, y, start, size, per, _CORNER, stride, 1, near, along, down)
         for c in range(3):
             plane = planes[c].reshape(tall * stride)
             for x in range(out.shape[1]):
