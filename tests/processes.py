@@ -77,6 +77,8 @@ def _one_class(name: str) -> Outcome:
 
 def _work(line: Connection) -> None:
     """What a process does: run each class whose name comes; at None, put away what its tests shared, and end."""
+    # Processes that run kernels at once share the processors between them: read as kernels are first imported.
+    os.environ.setdefault("NUMBA_NUM_THREADS", "1")
     from tests.support import close_shared
 
     # What its tests start belongs to its group, and ends with it.
@@ -85,8 +87,6 @@ def _work(line: Connection) -> None:
     memory.keep()
     # Asked where it hangs, it tells.
     faulthandler.register(signal.SIGUSR1)
-    # Processes that run kernels at once share the processors between them.
-    os.environ.setdefault("NUMBA_NUM_THREADS", "1")
     _Result.begins = staticmethod(line.send)
     while (name := line.recv()) is not None:
         line.send(_one_class(name))

@@ -108,6 +108,12 @@ _EVERYTHING = {
     ],
 }
 
+_WIDE = {
+    "relief": {"fine": 1.5, "colour_broad": 1.5},
+    "faint": {"gain": 2.0},
+    "motion": {"amount": 20},
+    "level": {"angle": 2.0},
+}
 
 #: One patch that is copied from one place, and one that is completed from many.
 _MENDS = {
@@ -143,6 +149,14 @@ def views() -> None:
         renderer.picture(treatment, Window(0, 0, 24, 24, 12, 12), 16, oversample=2)
         renderer.linear(treatment, window)
         probe(renderer, treatment, 16, 16)
+    # What looks far around takes a picture that is larger than that.
+    wide = np.random.default_rng(2).uniform(0.1, 0.2, (320, 320, 3)).astype(np.float32)
+    renderer, window = (
+        Renderer(PreparedScene.from_radiance(RadianceMap(wide, wide * 0.1))),
+        Window(0, 0, 64, 64, 64, 64),
+    )
+    renderer.linear(parse_treatment(_WIDE), window)
+    renderer.linear(parse_treatment({"level": {"angle": 2.0}}), window, False)
 
 
 def mends() -> None:
