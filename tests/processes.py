@@ -77,8 +77,6 @@ def _one_class(name: str) -> Outcome:
 
 def _work(line: Connection) -> None:
     """What a process does: run each class whose name comes; at None, put away what its tests shared, and end."""
-    # Processes that run kernels at once share the processors between them: read as kernels are first imported.
-    os.environ.setdefault("NUMBA_NUM_THREADS", "1")
     from tests.support import close_shared
 
     # What its tests start belongs to its group, and ends with it.
@@ -146,6 +144,9 @@ class _Process:
 
 def in_processes(order: list[str], count: int) -> Iterator[Outcome]:
     """Run classes in some processes, in an order; their outcomes as they come."""
+    # Processes that run kernels at once share the processors between them. A new one has imported kernels, with the
+    # module that was started, before anything of ours runs in it.
+    os.environ.setdefault("NUMBA_NUM_THREADS", "1")
     ahead, processes = list(order), []
     for _ in range(min(count, len(ahead))):
         processes.append(_Process())
