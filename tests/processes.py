@@ -13,8 +13,8 @@ from dataclasses import dataclass, field
 from multiprocessing import get_context
 from multiprocessing.connection import Connection, wait
 
-from crenn import memory
 from crenn.log import log_nothing
+from crenn.memory import give_back_memory, keep_memory
 
 #: Seconds after which a test is taken to hang: the slowest takes half of it on a busy machine.
 _PATIENCE = 600.0
@@ -82,13 +82,13 @@ def _work(line: Connection) -> None:
     # What its tests start belongs to its group, and ends with it.
     os.setsid()
     log_nothing()
-    memory.keep()
+    keep_memory()
     # Asked where it hangs, it tells.
     faulthandler.register(signal.SIGUSR1)
     _Result.begins = staticmethod(line.send)
     while (name := line.recv()) is not None:
         line.send(_one_class(name))
-        memory.give_back()
+        give_back_memory()
     close_shared()
 
 

@@ -13,8 +13,8 @@ ALLOWED = {
     "core": {"core"},
     "camera": {"camera", "core"},
     "store": {"store", "core"},
-    "jobs": {"jobs", "store", "core", "camera", "log"},
-    "api": {"api", "jobs", "store", "core", "camera", "log"},
+    "jobs": {"jobs", "store", "core", "camera", "log", "memory"},
+    "api": {"api", "jobs", "store", "core", "camera", "log", "memory"},
 }
 FOREIGN = {
     "core": {"fastapi", "sqlalchemy", "procrastinate", "starlette", "uvicorn", "psycopg"},

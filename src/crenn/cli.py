@@ -8,10 +8,10 @@ import sys
 from pathlib import Path
 
 from crenn import arguments as typed
-from crenn import memory
 from crenn.core.errors import Cancelled, CrennError
 from crenn.deliver_command import add_deliver
 from crenn.library_commands import add_commands
+from crenn.memory import keep_memory
 from crenn.render_command import add_render
 from crenn.series_command import add_series
 
@@ -411,7 +411,7 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: list[str] | None = None) -> int:
     """Run a command; 0, or 1 with one line on stderr."""
     arguments = parser().parse_args(argv)
-    memory.keep()
+    keep_memory()
     if arguments.command in ("merge", "render", "mask", "horizon", "colour", "noise-model", "shoot", "series"):
         from crenn.log import log_nothing
 

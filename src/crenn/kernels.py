@@ -107,7 +107,7 @@ _EVERYTHING = {
         }
     ],
 }
-
+#: What looks so far around that a small picture has nothing of it.
 _WIDE = {
     "relief": {"fine": 1.5, "colour_broad": 1.5},
     "faint": {"gain": 2.0},

@@ -12,7 +12,7 @@ _TRIM_THRESHOLD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -3, -8
 _MOST = 2**31 - 1
 
 
-def keep() -> None:
+def keep_memory() -> None:
     """Keep what is freed for what comes next, in all threads that begin from now on; nothing on other C libraries."""
     library = ctypes.CDLL(None)
     if hasattr(library, "mallopt"):
@@ -21,7 +21,7 @@ def keep() -> None:
         library.mallopt(_TRIM_THRESHOLD, _MOST)
 
 
-def give_back() -> None:
+def give_back_memory() -> None:
     """Give what is free back to the system."""
     library = ctypes.CDLL(None)
     if hasattr(library, "malloc_trim"):

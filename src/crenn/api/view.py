@@ -14,7 +14,6 @@ import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from crenn import memory
 from crenn.api.context import Renderers
 from crenn.api.faults import validation_words
 from crenn.core.areas.part import Id
@@ -31,6 +30,7 @@ from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import VIEWS, About, paint_view
 from crenn.core.render.window import Window
 from crenn.core.treatment import CROP, Treatment, parse_treatment
+from crenn.memory import give_back_memory
 from crenn.store.database import Database
 from crenn.store.profiles import profile_named
 
@@ -434,4 +434,4 @@ async def view(socket: WebSocket) -> None:
     finally:
         line.close()
         task.cancel()
-        memory.give_back()
+        give_back_memory()

@@ -22,8 +22,8 @@ _DELIVERED = {
 _TIMED = """
 import json, sys, threading, time
 from pathlib import Path
-from crenn import memory
-memory.keep()
+from crenn.memory import give_back_memory, keep_memory
+keep_memory()
 most, done = [0], threading.Event()
 
 def watch():
@@ -71,7 +71,7 @@ from crenn.core.render.pyramid import PreparedScene
 folder = Path(sys.argv[1])
 PreparedScene.from_radiance(merge_frames([Path(p) for p in sys.argv[2:]])).save(folder)
 scene = PreparedScene.open(folder)
-memory.give_back()
+give_back_memory()
 most[0] = 0
 seconds = timed(scene.split_noise)
 done.set()

@@ -10,10 +10,10 @@ from pathlib import Path
 
 import procrastinate
 
-from crenn import memory
 from crenn.jobs.queue import DEAD_AFTER, FOLDER_QUEUE, QUEUE, queue_of, reconcile
 from crenn.jobs.running import RunningJob
 from crenn.jobs.tasks import TASKS
+from crenn.memory import give_back_memory
 from crenn.store.database import Database
 from crenn.store.library import Library
 from crenn.store.remote import RemoteLibrary
@@ -52,7 +52,7 @@ class Worker:
                         work(job)
                     finally:
                         self._current = None
-                        memory.give_back()
+                        give_back_memory()
 
         return run
 

@@ -62,6 +62,17 @@ class Splitting(FolderCase):
         with self.assertRaises(Cancelled):
             split(light, sigma, SCENE_LIGHT, Progress(lambda share, text: False))
 
+    def test_progress_grows_within_each_part_and_it_can_be_cancelled_there(self):
+        light, sigma = noisy(192, 192)
+        told: list[float] = []
+        split(light, sigma, SCENE_LIGHT, Progress(lambda share, text: told.append(share) or True))
+        parts = len(list(parts_of((192, 192))))
+        self.assertGreaterEqual(len(told), 4 * parts)
+        self.assertEqual(told, sorted(told))
+        self.assertLessEqual(max(np.diff([0.0, *told, 1.0])), 0.25)
+        with self.assertRaises(Cancelled):
+            split(light, sigma, SCENE_LIGHT, Progress(lambda share, text: share < 0.2))
+
 
 class Keeping(FolderCase):
     def scene(self) -> PreparedScene:

@@ -5,8 +5,8 @@ from collections.abc import Mapping
 import numba as nb
 import numpy as np
 
+from crenn.core.colorimetry.stops import shares_of
 from crenn.core.light.guided import departing, mean_about
-from crenn.core.light.shares import shares_of
 from crenn.core.pipeline.planes import MakePlane, Plane, PlaneContext, once_for_light
 from crenn.core.pipeline.program import Program
 from crenn.core.pipeline.scene import SceneLight

@@ -7,6 +7,7 @@ import numpy as np
 
 from crenn.core.colorimetry.oklab import hue_and_saturation
 from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.colour.cast import within
 
 #: Deviation of the Gaussian whose derivatives tell edges, in pixels of the reduced picture.
@@ -89,5 +90,5 @@ def _by_dull(rgb: np.ndarray, known: np.ndarray) -> tuple[float, float]:
 
 def asked(rgb: np.ndarray, low: float | None, high: float | None) -> np.ndarray:
     """Places of a picture whose tone lies in a range, bool (h, w); see `crenn.core.colour.cast.within`."""
-    stops = np.log2(np.maximum(luminance(rgb), 2.0**-40))
+    stops = stops_of(rgb, 2.0**-40)
     return np.asarray(within(stops, low, high) > 0.5)

@@ -6,7 +6,7 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.finish.line import FinishStep, LineParameters
 from crenn.core.finish.pixelwise import brightened
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
@@ -168,7 +168,7 @@ class Grain(FinishStep[GrainParameters]):
             grain = around.kept((parameters.size, parameters.colour), grown, of_light=False)
 
             def toned() -> np.ndarray:
-                stops = np.log2(np.maximum(luminance(light), np.float32(1e-9))) - np.float32(around.white)
+                stops = stops_of(light, 1e-9) - np.float32(around.white)
                 tone = np.clip((stops + 8) / 8, 0, 1)
                 share = np.float32(parameters.tone / 100)
                 return np.asarray((1 - share + share * 4 * tone * (1 - tone))[..., None] * grain)

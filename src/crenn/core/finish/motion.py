@@ -5,7 +5,7 @@ from typing import Literal
 import numba as nb
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.finish.line import FinishStep, LineParameters
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings, near_reach
 from crenn.core.pipeline.step import Bend, choice, dial
@@ -119,7 +119,7 @@ def moved_along(light: np.ndarray, share: np.ndarray, dx: np.ndarray, dy: np.nda
 
 def _tensor(of: np.ndarray, _: Surroundings) -> np.ndarray:
     """Products of the gradients of stops, float32 (h, w, 3)."""
-    stops = np.log2(np.maximum(luminance(of), np.float32(2.0**-20)))
+    stops = stops_of(of, 2.0**-20)
     dy, dx = np.gradient(stops)
     return np.dstack([dx * dx, dy * dy, dx * dy]).astype(np.float32)
 

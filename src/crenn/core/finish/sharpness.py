@@ -5,7 +5,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.finish.line import FinishStep, LineParameters
 from crenn.core.finish.pixelwise import brightened
 from crenn.core.pipeline.effects import Amount, Effect, Surroundings
@@ -87,7 +87,7 @@ class SharpnessParameters(LineParameters):
 
 def fine_detail(light: np.ndarray, sigma: float) -> np.ndarray:
     """By how many EV luminance departs from its surroundings, float32 (h, w); ``sigma`` in pixels of the light."""
-    stops = np.log2(np.maximum(luminance(light), np.float32(_LEAST)))
+    stops = stops_of(light, _LEAST)
     return np.asarray(stops - cv2.GaussianBlur(stops, (0, 0), sigma), np.float32)
 
 
@@ -112,7 +112,7 @@ def edge_share(detail: np.ndarray, light: np.ndarray, noise: np.ndarray, sigma: 
     # What noise gives is off: a place of noise alone is smooth.
     share = np.clip(energy - (2 * smooth * noise) ** 2, 0, None) / (energy + least * least + np.float32(1e-12))
     side = 2 * int(np.ceil(_SMALL * sigma)) + 1
-    stops = np.log2(np.maximum(luminance(light), np.float32(_LEAST)))
+    stops = stops_of(light, _LEAST)
     opened = cv2.morphologyEx(stops, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
     point = cv2.dilate(np.clip((stops - opened) / np.float32(_POINT) - 0.5, 0, 1), np.ones((3, 3), np.uint8))
     return np.asarray(share * (1 - point), np.float32)

@@ -10,7 +10,7 @@ from itertools import combinations
 import cv2
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.errors import CrennError
 from crenn.core.geometry.perspective import USUAL, tipped
 from crenn.core.pipeline.picture_geometry import PictureGeometry
@@ -52,7 +52,7 @@ def find_lines(rgb: np.ndarray, floor: float) -> np.ndarray:
     ndarray, float64 (N, 4)
         x and y of both ends, from the picture's middle, in shares of its longer side.
     """
-    stops = np.log2(np.maximum(luminance(rgb), floor))
+    stops = stops_of(rgb, floor)
     low, high = np.percentile(stops, (1, 99.5))
     codes = np.clip((stops - low) / max(high - low, 1e-3) * 255, 0, 255).astype(np.uint8)
     factor = SEARCHED / max(codes.shape)

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.ndimage import map_coordinates
 from scipy.optimize import minimize_scalar
 
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.errors import CrennError
 
 #: Places along an edge, and the farthest that it bows out, as a share of its length; places of that way.
@@ -125,7 +125,7 @@ def distortion_by(rgb: np.ndarray, lines: np.ndarray, straightened: Callable[[np
     CrennError
         If an edge is too short or not clear, or all run through the middle, where nothing bends.
     """
-    stops = np.log2(np.maximum(luminance(rgb), 1e-7)).astype(np.float32)
+    stops = stops_of(rgb, 1e-7)
     edges = [follow_edge(stops, line[:2], line[2:]) for line in lines]
 
     def off(distortion: float) -> np.ndarray:

@@ -10,7 +10,7 @@ from itertools import pairwise
 import cv2
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.pipeline.planes import MakeCarried, PlaneContext
 
 #: On which stop light of stops (N,) after exposure is put, where it is even.
@@ -140,7 +140,7 @@ def added_to_places(compress: Callable[[np.ndarray], np.ndarray], shift: float) 
     """
 
     def make(rgb: np.ndarray, around: PlaneContext) -> tuple[np.ndarray, np.ndarray]:
-        stops = (np.log2(np.maximum(luminance(rgb), around.floor)) + shift).astype(np.float32)
+        stops = stops_of(rgb, around.floor) + np.float32(shift)
         return compress(stops) - stops, np.zeros(0)
 
     return make

@@ -39,7 +39,7 @@ def standing_out(rgb: np.ndarray, around: PlaneContext) -> np.ndarray:
     if around.noise is not None:
         stops = np.log2(np.maximum(light, np.float32(around.floor)))
         # Averaged to this size, noise is less.
-        deviation = (around.noise(stops) * (np.log(2) * min(around.scale, 1.0))).astype(np.float32) * light
+        deviation = around.noise(stops) * np.float32(np.log(2) * min(around.scale, 1.0)) * light
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _RADIUS + 1, 2 * _RADIUS + 1))
     sky = np.maximum(cv2.morphologyEx(light, cv2.MORPH_OPEN, disc), np.float32(around.floor))
     over = np.maximum(np.log2(np.maximum(light, sky) / sky) - _STAYS, 0)

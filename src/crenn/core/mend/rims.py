@@ -108,7 +108,7 @@ def excess(rgb: np.ndarray, around: PlaneContext, radius: float) -> np.ndarray:
         of_ground = _mean(own, beyond / light, 2 * reach, of_thing)
         spare = np.full(light.shape, _NEAR, np.float32)
         if around.noise is not None:
-            spare += (_NOISE * min(around.scale, 1.0) * around.noise(np.log2(light))).astype(np.float32)
+            spare += np.float32(_NOISE * min(around.scale, 1.0)) * around.noise(np.log2(light))
         over = np.maximum(own - np.maximum(of_thing, of_ground) - spare, 0)
         under = np.minimum(own - np.minimum(of_thing, of_ground) + spare, 0)
         out[..., k] = np.clip((over + under) * beside, -_MOST, _MOST)

@@ -114,7 +114,7 @@ def _shares(
 ) -> np.ndarray:
     """How far places are sharpened, float32 (h, w), 0 to 1: where what is given back is more than noise, off stars."""
     share = np.ones_like(detail)
-    own = None if around.noise is None else around.noise(np.log2(bright)).astype(np.float32)
+    own = None if around.noise is None else around.noise(np.log2(bright))
     if own is not None and sharpening.least > 0:
         # Averaged to this size, noise is less.
         noise = own * np.float32(min(around.scale, 1.0) * noise_gain(round(blur, 2)))
@@ -185,7 +185,7 @@ def widening(radius: float) -> Plane:
         detail = stops - cv2.GaussianBlur(stops, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
         if around.noise is not None:
             # Averaged to this size, noise is less; what is given back is Wiener's share, as of the narrower.
-            noise = around.noise(stops).astype(np.float32) * np.float32(min(around.scale, 1.0))
+            noise = around.noise(stops) * np.float32(min(around.scale, 1.0))
             energy = blurred(detail * detail, max(_AROUND * around.scale, 0.8))
             detail = detail * np.clip(1 - 2 * noise**2 / np.maximum(energy, 1e-12), 0, 1)
         # Light on the far side of a strong edge would draw a rim along it.

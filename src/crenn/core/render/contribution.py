@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from crenn.core.colorimetry.spaces import delta_e2000, luminance, srgb_to_lab
+from crenn.core.colorimetry.spaces import delta_e2000, srgb_to_lab
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.view import View
 from crenn.core.render.window import Window
@@ -83,8 +84,8 @@ class Contributions:
         self._shown = _codes(renderer, treatment, self._window)
         self._lab, self._grain = srgb_to_lab(self._shown), _grain(_codes(renderer, treatment, self._part))
         light = renderer.light(renderer.view(treatment, self._window, False))
-        stops = np.log2(np.maximum(luminance(light), np.float32(2.0**-20)))
-        self._sides = _sides(stops.astype(np.float32))
+        stops = stops_of(light, 2.0**-20)
+        self._sides = _sides(stops)
 
     def of(self, names: Sequence[str]) -> Contribution:
         """What a group of steps does, by their names."""
@@ -120,7 +121,7 @@ def _dark_part(renderer: Renderer, treatment: Treatment) -> Window:
     size = renderer.frame(treatment).size
     whole = Window.whole(size, 96)
     view: View = renderer.view(treatment, whole, False)
-    stops = np.log2(np.maximum(luminance(renderer.light(view)), np.float32(2.0**-20)))
+    stops = stops_of(renderer.light(view), 2.0**-20)
     uneven = cv2.blur(np.abs(stops - cv2.blur(stops, (3, 3))), (5, 5))
     horizon = float(renderer.scene.report.get("noise_horizon", -20.0))
     worth = stops + 3 * uneven + np.where(stops < horizon, 100, 0)

@@ -8,7 +8,7 @@ import numpy as np
 
 from crenn.core.areas.brush import GRID
 from crenn.core.basis import PlaceMap
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.mend.dust import CLEAR, FAINT, REACH, SIDE, Dust, agreed, find_dust
 from crenn.core.mend.patch import Patch
 from crenn.core.render.source import Source, reduced_to
@@ -53,6 +53,6 @@ def _moved(spots: list[Dust], by: PlaceMap) -> list[Dust]:
 
 def draw_dust(codes: np.ndarray, light: np.ndarray, floor: float) -> None:
     """Draw how light, float32 (h, w, 3), departs from its surroundings over a picture, in place, as grey."""
-    stops = np.log2(np.maximum(luminance(light), np.float32(max(floor, 1e-9)))).astype(np.float32)
+    stops = stops_of(light, max(floor, 1e-9))
     even = cv2.GaussianBlur(stops, (0, 0), max(_WIDE * max(stops.shape), 1.0))
     codes[:] = np.clip(128 + _CODES * (stops - even), 0, 255).astype(np.uint8)[..., None]

@@ -10,6 +10,7 @@ import numpy as np
 from crenn.core.areas.found.part import Found
 from crenn.core.areas.part import Part
 from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.pipeline.effects import WHOLE, WIDE, Amount, Effect, Spread, Surroundings
 from crenn.core.pipeline.instructions import EVERYWHERE, table_stops
 from crenn.core.pipeline.planes import LATTICE
@@ -138,7 +139,7 @@ class Finishing:
 
     def noise(self, view: View) -> np.ndarray:
         """Deviation of luminance in EV, by the scene's light, as far as it is left in a view of this size."""
-        stops = np.log2(np.maximum(luminance(self._below.scene(view)), np.float32(view.source.floor)))
+        stops = stops_of(self._below.scene(view), view.source.floor)
         told = around(view.source, view.scale, view.frame).noise
         if told is None:
             return np.zeros(view.shape, np.float32)

@@ -12,7 +12,7 @@ import numba as nb
 import numpy as np
 from scipy.ndimage import gaussian_filter, map_coordinates
 
-from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.pipeline.instructions import table_stops
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.pipeline.planes import GridCurve
@@ -124,7 +124,7 @@ def _fitted(
 ) -> BaseGrid:
     """The mean of values of places for each stop; of their stops, with planes laid through them, if those are None."""
     height, width = rgb.shape[:2]
-    stops = np.log2(np.maximum(luminance(rgb), floor)).astype(np.float32)
+    stops = stops_of(rgb, floor)
     cell = max(reach / 100.0 * max(full_size), 2.0 * scale)
     start = float(np.floor(stops.min())) - 1.0
     layers = int(np.ceil((float(stops.max()) - start) / LAYER)) + 3

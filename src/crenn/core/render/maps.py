@@ -3,8 +3,6 @@
 import cv2
 import numpy as np
 
-from crenn.core.colorimetry.spaces import luminance
-
 _LINE = np.array([232, 228, 214], np.uint8)
 _DARK = np.array([24, 22, 18], np.uint8)
 #: A step's largest region is labelled if a circle of this radius fits into it, in pixels.
@@ -80,11 +78,6 @@ def _label(
             ink = _DARK if codes[y, x, 0] > 128 else _LINE
             cv2.putText(codes, text, at, cv2.FONT_HERSHEY_SIMPLEX, 0.42, [int(v) for v in ink], 1, cv2.LINE_AA)
             cv2.circle(room, (x, y), int(6 * _ROOM), 0, -1)
-
-
-def stops_of(light: np.ndarray, floor: float) -> np.ndarray:
-    """Stops of light, float32 (h, w), of scene-linear light (h, w, 3); what noise rules counts as its ``floor``."""
-    return np.asarray(np.log2(np.maximum(luminance(light), floor)), np.float32)
 
 
 def exaggerated(codes: np.ndarray) -> None:

@@ -73,17 +73,16 @@ class Planes:
         source = view.source
 
         def read(level: int, rows: slice, columns: slice) -> np.ndarray:
-            height, width = source.level_size(level)
-            scale = width / source.size[1]
+            size = source.level_size(level)
+            (top, bottom, _), (left, right, _) = (s.indices(n) for s, n in zip((rows, columns), size))
+            scale = size[1] / source.size[1]
             margin = int(np.ceil(mix.reach * scale))
-            rows, columns = slice(*rows.indices(height)[:2]), slice(*columns.indices(width)[:2])
-            top, left = max(rows.start - margin, 0), max(columns.start - margin, 0)
-            around_them = slice(top, rows.stop + margin), slice(left, columns.stop + margin)
-            larger = tuple(slice(*s.indices(n)[:2]) for s, n in zip(around_them, (height, width)))
+            y, x = max(top - margin, 0), max(left - margin, 0)
+            larger = slice(y, min(bottom + margin, size[0])), slice(x, min(right + margin, size[1]))
             light = np.array(source.read(level, *larger))
             told = around(source, scale, view.frame)
             _take(mix.make(layers_of(source, level, *larger), light if mix.reach else None, told), light)
-            return light[rows.start - top : rows.stop - top, columns.start - left : columns.stop - left]
+            return light[top - y : bottom - y, left - x : right - x]
 
         return read
 

@@ -9,12 +9,13 @@ import numpy as np
 
 from crenn.core.areas.area import FULL, Area
 from crenn.core.colorimetry.spaces import luminance
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.finish.sharpness import SHARPNESS, share_of
 from crenn.core.noise.averaging import luminance_deviation
 from crenn.core.render.colour_analysis import range_mask
 from crenn.core.render.display import CRUSHED, OUTSIDE
 from crenn.core.render.dust import draw_dust
-from crenn.core.render.maps import draw_map, exaggerated, stops_of
+from crenn.core.render.maps import draw_map, exaggerated
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.signal import left_by
 from crenn.core.render.tone_histogram import tone_histogram

@@ -19,7 +19,7 @@ _WIDEST = 12
 #: Places of a filter per pixel, and taps that are read at once.
 _PER, _TAPS = 256, 8
 #: Pixels whose centre is so little outside the scene still show its border: a crop that is pushed to it has some.
-EDGE = 0.1
+_EDGE = 0.1
 #: By how many stops a resampled value may overshoot what lies around it.
 _OVERSHOOT = np.float32(0.15)
 #: Border of what is read between the nearest four: of places in the scene none has the very first pixel before it.
@@ -216,7 +216,7 @@ def _looked_up(nodes, y, start, size, per, corner, stride, count, near, along, d
         for x in range(first, end):
             by_x = start[0] + x - STEP * j
             sx, sy = ax + by_x * step_x, ay + by_x * step_y
-            if -EDGE <= sx <= size[0] + EDGE and -EDGE <= sy <= size[1] + EDGE:
+            if -_EDGE <= sx <= size[0] + _EDGE and -_EDGE <= sy <= size[1] + _EDGE:
                 px, py = sx * per[0] - 0.5 - corner[0], sy * per[1] - 0.5 - corner[1]
                 column, row = int(px), int(py)
                 near[x] = row * stride + column

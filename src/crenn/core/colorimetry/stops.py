@@ -1,4 +1,7 @@
-"""Light in stops: how bright a place is, and how much of that each colour has."""
+"""Light in stops: how bright a place is, and how much of that each colour has.
+
+Single precision, to 4e-6: see `crenn.core.fastmath`.
+"""
 
 import numba as nb
 import numpy as np
@@ -6,6 +9,8 @@ import numpy as np
 from crenn.core.colorimetry.spaces import LUMINANCE
 from crenn.core.fastmath import log2
 
+#: Nothing has a stop of its own: it counts as so much at least.
+_NOTHING = 1e-30
 #: A colour that is not there has no share: so much of the light is as little as counts.
 _LEAST = np.float32(0.005)
 _RED, _GREEN, _BLUE = (np.float32(v) for v in LUMINANCE)
@@ -32,7 +37,7 @@ def _shares(rgb, floor, stops, shares):
 def stops_of(rgb: np.ndarray, floor: float) -> np.ndarray:
     """Stops of the luminance of light, float32 (h, w) of (h, w, 3), or of ``floor`` where there is less."""
     out = np.empty(rgb.shape[:2], np.float32)
-    _stops(np.ascontiguousarray(rgb, np.float32), np.float32(floor), out)
+    _stops(np.ascontiguousarray(rgb, np.float32), np.float32(max(floor, _NOTHING)), out)
     return out
 
 
@@ -43,5 +48,5 @@ def shares_of(rgb: np.ndarray, floor: float) -> tuple[np.ndarray, np.ndarray]:
     """
     stops = np.empty(rgb.shape[:2], np.float32)
     shares = np.empty((3, *rgb.shape[:2]), np.float32)
-    _shares(np.ascontiguousarray(rgb, np.float32), np.float32(floor), stops, shares)
+    _shares(np.ascontiguousarray(rgb, np.float32), np.float32(max(floor, _NOTHING)), stops, shares)
     return stops, shares
