@@ -4,8 +4,9 @@ import unittest
 
 import numpy as np
 
+from crenn.core.colorimetry.stops import stops_of
 from crenn.core.radiance import RadianceMap
-from crenn.core.render.maps import draw_map, exaggerated, stops_of
+from crenn.core.render.maps import draw_map, exaggerated
 from crenn.core.render.pyramid import PreparedScene
 from crenn.core.render.renderer import Renderer
 from crenn.core.render.views import paint_view
