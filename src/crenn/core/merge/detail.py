@@ -14,6 +14,7 @@ from crenn.core.frames.light import LightFrame
 from crenn.core.geometry.mapping import STEP, Mesh
 from crenn.core.geometry.resample import lanczos
 from crenn.core.merge.ghosts import CELL
+from crenn.core.mosaic.corrections import with_departures, with_lines
 from crenn.core.mosaic.residuals import REACH, gather, guide_of, leave_out, no_sites, predict
 from crenn.core.pipeline.fringes import Fringes
 from crenn.core.progress import Progress
@@ -29,18 +30,8 @@ _LOST, _CONTRAST = 5, 50.0
 _NEAR_CLIPPED = 4.0
 #: Deviations of the Gaussians by which departures are gathered, for red, green and blue, in pixels.
 _DEPARTURES = np.array([0.55, 0.45, 0.55], np.float32)
-#: How strongly no departure is believed in, relative to one site at the place itself: of green, and of red and blue.
-_PRIOR = np.array([0.3, 0.1, 0.3], np.float32)
-#: Deviation of the Gaussian by which the lines of colours over green are gathered, by which their moments are blurred,
-#: and by which the lines themselves are.
-_LINES, _MOMENTS, _EVEN = np.full(3, 0.8, np.float32), 1.2, 1.0
-_STEEPEST = (-1.0, 4.0)
-#: Sites of a colour around a place that make a line sure, relative to those that all frames have there.
-_ENOUGH = 0.4
-#: A line is believed up to so many deviations of those greens from their mean.
-_BEYOND = 4.0
-#: Deviation of the surroundings in which departures are compared with their noise.
-_AROUND = 1.5
+#: Deviation of the Gaussian by which the lines of colours over green are gathered.
+_LINES = np.full(3, 0.8, np.float32)
 
 
 class _Frame:
@@ -209,15 +200,16 @@ def _fit(frame: _Frame, rgb: np.ndarray, light_scale: np.float32, pattern: np.nd
     departures, sites, height = 0.0, 0, len(rgb)
     for first in np.unique(np.linspace(0, max(height - _SLAB, 0), _SLABS).astype(int)).tolist():
         band = _Band(first, rgb[first : first + _SLAB], light_scale, rgb[:0], 0)
-        for _, (measured, told), _ in _each(band, [frame], pattern, 2):
+        for _, (says, off, told), _ in _each(band, [frame], pattern, 3):
             # Slopes are those of sites of one colour, which lie two apart.
             across, down = (told[:, 1:-1, 2:] - told[:, 1:-1, :-2]) / 4, (told[:, 2:, 1:-1] - told[:, :-2, 1:-1]) / 4
-            off, at = (measured - told)[:, 1:-1, 1:-1], told[:, 1:-1, 1:-1]
+            beside = says[:, 1:-1, 2:] * says[:, 1:-1, :-2] * says[:, 2:, 1:-1] * says[:, :-2, 1:-1]
+            good = says[:, 1:-1, 1:-1] * beside > 0
+            off, at = off[:, 1:-1, 1:-1], told[:, 1:-1, 1:-1]
             colours = pattern.reshape(4, 1, 1)
             noise = frame.slope[colours] * np.maximum(at, 0) + frame.offset[colours]
             # Where the prediction is steep, it is also wrong: that counts less.
             weight = 1 / (noise + 0.05 * (across**2 + down**2))
-            good = np.isfinite(across + down + off)
             x, y, r, w = (v[good] for v in (across, down, off, weight))
             normal += [[np.sum(w * x * x), np.sum(w * x * y)], [np.sum(w * x * y), np.sum(w * y * y)]]
             right += [np.sum(w * x * r), np.sum(w * y * r)]
@@ -290,14 +282,6 @@ def _each(
         yield frame, sites, top
 
 
-def _blurred(planes: np.ndarray, deviation: float) -> np.ndarray:
-    """Planes, float32 (..., h, W), each under a Gaussian."""
-    out = np.empty_like(planes)
-    for index in np.ndindex(planes.shape[:-2]):
-        cv2.GaussianBlur(planes[index], (0, 0), deviation, dst=out[index], borderType=cv2.BORDER_REFLECT_101)
-    return out
-
-
 def _variance(band: _Band, frames: Sequence[_Frame]) -> np.ndarray:
     """Variance of the mean of a green site of each frame, float32 (h, W)."""
     base = np.maximum(band.light[..., 1], 0)
@@ -310,56 +294,16 @@ def _variance(band: _Band, frames: Sequence[_Frame]) -> np.ndarray:
 def _with_lines(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> np.ndarray:
     """Red and blue by lines over green, fitted to the sites around each place, as far as they fit better."""
     moments = np.zeros((3, 8, *band.light.shape[:2]), np.float32)
-    for frame, sites, top in _each(band, frames, pattern, 3):
+    for frame, sites, top in _each(band, frames, pattern, 4):
         by = frame.slope, frame.offset, band.planes, _LINES
         gather(sites, top, frame.into, frame.apart, band.first, pattern, *by, moments)
-    out = band.light.copy()
-    green, noise = band.light[..., 1], _variance(band, frames)
-    for c in (0, 2):
-        n, g, v, gg, gv, vv, off, plain = _blurred(moments[c], _MOMENTS)
-        some = n > 0
-        over = 1 / np.where(some, n, 1)
-        g, v, gg, gv, vv, off, plain = (x * over for x in (g, v, gg, gv, vv, off, plain))
-        spread = np.maximum(gg - g * g, 0) + 0.5 * noise
-        slope = np.clip((gv - g * v) / spread, *_STEEPEST)
-        start = v - slope * g
-        weight = _blurred(spread * some, _EVEN)
-        slope, start = (_blurred(x * spread * some, _EVEN) / np.maximum(weight, 1e-20) for x in (slope, start))
-        # By how much each departs from what was measured, beyond noise.
-        line = vv + slope * slope * gg + start * start + 2 * (slope * start * g - slope * gv - start * v)
-        own, other = (np.maximum(x - plain, 0) + 0.1 * plain for x in (line, off))
-        share = other * other / np.maximum(own * own + other * other, 1e-30)
-        # Lines that few sites tell, where most were left out, come from beside the place: theirs is another light.
-        share = share * np.minimum(n * noise / _ENOUGH, 1)
-        # Nor does a line say anything far beyond the greens that it was fitted to.
-        share = share * np.minimum(_BEYOND**2 * spread / np.maximum((green - g) ** 2, 1e-20), 1)
-        fitted = slope * green + start
-        out[..., c] = np.where(some, band.light[..., c] + share * (fitted - band.light[..., c]), band.light[..., c])
-    return out
+    return with_lines(band.planes, moments, _variance(band, frames))
 
 
 def _with_departures(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> np.ndarray:
     """The picture with what sites around each place depart from it by, as far as that is more than their noise."""
     sums = np.zeros((3, 4, *band.light.shape[:2]), np.float32)
-    for frame, sites, top in _each(band, frames, pattern, 2):
+    for frame, sites, top in _each(band, frames, pattern, 3):
         by = frame.slope, frame.offset, band.planes, _DEPARTURES
         gather(sites, top, frame.into, frame.apart, band.first, pattern, *by, sums)
-    total, weight, square, most = np.moveaxis(sums, 1, 0)
-    belief = weight + _PRIOR[:, None, None] * most
-    belief[belief <= 0] = 1
-    noise = np.maximum(square / belief**2, 1e-30)
-    guide = band.planes
-    out = np.empty_like(guide)
-    green = _believed(total[1] / belief[1], noise[1])
-    out[1] = guide[1] + green
-    for c in (0, 2):
-        # Red and blue go with green in proportion, and what is left of their departures is their own.
-        along = green * np.clip(guide[c] / np.maximum(guide[1], 1e-12), 0, 2)
-        out[c] = guide[c] + along + _believed((total[c] - along * weight[c]) / belief[c], noise[c])
-    return np.moveaxis(out, 0, -1)
-
-
-def _believed(departure: np.ndarray, noise: np.ndarray) -> np.ndarray:
-    """As much of a departure as is more than its noise around a place (Wiener's share)."""
-    around = _blurred(np.asarray(departure * departure / noise, np.float32), _AROUND)
-    return departure * np.maximum(1 - 1 / np.maximum(around, 1e-12), 0)
+    return with_departures(band.planes, sums)

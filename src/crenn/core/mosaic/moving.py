@@ -8,7 +8,8 @@ import numpy as np
 
 from crenn.core.fastmath import exp2
 from crenn.core.geometry.mapping import Mesh
-from crenn.core.geometry.resample import PHASES, TAPS, lanczos, place
+from crenn.core.geometry.resample import PHASES, TAPS, lanczos
+from crenn.core.geometry.runs import FAST, along, columns_apart, interpolate_run, run_end, weigh_taps
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import compressed, interpolate
 from crenn.core.mosaic.levels import Levels
@@ -21,35 +22,55 @@ FULL = 60000.0
 #: Cells in which the noise of a moved mosaic is told, in pixels.
 NOISE_CELL = 8
 _FINE = 8
+_LOG2_E = np.float32(np.log2(np.e))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _resample_mosaic(colour, spoiled, nodes, weights, pattern, scale, light_scale, gains, black, full, out):
+@nb.njit(fastmath=FAST, error_model="numpy")
+def _resample_row(y, planes, spoiled, nodes, taps, pattern, scale, light_scale, gains, black, full, out):
     height, width = spoiled.shape
-    log2_e = np.float32(1.4426950408889634)
+    most = (out.shape[1] + 1) // 2
+    row, column = np.empty(most, np.int32), np.empty(most, np.int32)
+    down, right = np.empty(most, np.float32), np.empty(most, np.float32)
+    wy, wx = np.empty((TAPS, most), np.float32), np.empty((TAPS, most), np.float32)
+    told = np.zeros(most, np.float32)
+    for tx in range(2):
+        c = pattern[y & 1, tx]
+        count = (out.shape[1] - tx + 1) // 2
+        along(nodes, y, tx, 0, row[:count], column[:count], down, right)
+        weigh_taps(taps, down[:count], wy)
+        weigh_taps(taps, right[:count], wx)
+        start = 0
+        while start < count:
+            end = run_end(row, column, start, count)
+            i, j = row[start], column[start] - 2 * start
+            # Within the run, those that the picture covers.
+            lo, hi = max(start, (1 - j) // 2), min(end, (width + 1 - j) // 2)
+            if 0 <= i < height and lo < hi:
+                interpolate_run(planes[c], i, j, wy, wx, lo, hi, told)
+            start = end
+        half = np.float32(0.5) * light_scale / gains[c] * scale
+        for n in range(count):
+            # Between two numbers light is rounded; what rounds to the end is not yet clipped.
+            e = exp2(told[n] * _LOG2_E)
+            number = half * (e - np.float32(1) / e) + black + np.float32(0.5)
+            told[n] = min(max(number, np.float32(0)), np.float32(full - 1))
+        for n in range(count):
+            i, j = row[n], column[n]
+            inside = i >= 0 and j >= 0
+            inside &= i < height - 1 or (i == height - 1 and down[n] == 0)
+            inside &= j < width - 1 or (j == width - 1 and right[n] == 0)
+            if not inside:
+                out[y, 2 * n + tx] = MISSING
+            elif spoiled[i + int(down[n] >= 0.5), j + int(right[n] >= 0.5)]:
+                out[y, 2 * n + tx] = np.uint16(full)
+            else:
+                out[y, 2 * n + tx] = np.uint16(told[n])
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+def _resample_mosaic(planes, spoiled, nodes, taps, pattern, scale, light_scale, gains, black, full, out):
     for y in nb.prange(out.shape[0]):
-        for x in range(out.shape[1]):
-            sx, sy = place(nodes, x, y)
-            if not (0.0 <= sx <= width - 1.0 and 0.0 <= sy <= height - 1.0):
-                out[y, x] = MISSING
-                continue
-            i, j = int(np.floor(sy)), int(np.floor(sx))
-            c = pattern[y & 1, x & 1]
-            if spoiled[int(sy + 0.5), int(sx + 0.5)]:
-                out[y, x] = np.uint16(full)
-                continue
-            wy, wx = weights[int((sy - i) * PHASES + 0.5)], weights[int((sx - j) * PHASES + 0.5)]
-            total = np.float32(0)
-            for a in range(TAPS):
-                row = min(max(i + a - 2, 0), height - 1)
-                line = np.float32(0)
-                for b in range(TAPS):
-                    line += wx[b] * colour[row, min(max(j + b - 2, 0), width - 1), c]
-                total += wy[a] * line
-            e = exp2(total * log2_e)
-            light = np.float32(0.5) * light_scale * (e - np.float32(1) / e) / gains[c]
-            number = light * scale + black
-            out[y, x] = np.uint16(min(max(number + np.float32(0.5), np.float32(0)), np.float32(full - 1)))
+        _resample_row(np.int64(y), planes, spoiled, nodes, taps, pattern, scale, light_scale, gains, black, full, out)
 
 
 def resample_mosaic(
@@ -93,14 +114,15 @@ def resample_mosaic(
         variance[where] = (np.maximum(site, 0) * noise.slope[c] + noise.offset[c]) * gains[c] ** 2
     f, floor, light_scale = compressed(light, variance)
     del light, variance
-    colour = interpolate(f, pattern, floor)
+    planes = columns_apart(interpolate(f, pattern, floor))
+    del f, floor
     out_black = FULL / 16
     out = np.empty(mesh.size, np.uint16)
     # What a clipped site has touched, through demosaic or filter, counts as clipped.
     side = 2 * spoil + 1
     spoiled = cv2.dilate((mosaic >= levels.clip).astype(np.uint8), np.ones((side, side), np.uint8))
     _resample_mosaic(
-        colour,
+        planes,
         spoiled,
         mesh.nodes,
         lanczos(),

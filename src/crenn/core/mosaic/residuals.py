@@ -4,25 +4,29 @@ A demosaic guesses two colours of three at each site. Frames that were moved by 
 colour between those of the others, and where a site departs from what is predicted of it, the guess was wrong there.
 
 Sites are kept by their place in the pattern's tile, in planes of their own: (0, 0), (0, 1), (1, 0), (1, 1). Along half
-a row of the picture, every second pixel, the sites of a plane that are asked then lie side by side, for as long as the
-frame's turn does not lead to another row; the kernels work on such runs.
+a row of the picture, every second pixel, the sites of a plane that are asked then lie side by side for as long as they
+are a run of `crenn.core.geometry.runs`.
 """
 
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import exp2
-from crenn.core.geometry.mapping import STEP
-from crenn.core.geometry.resample import PHASES, TAPS, place
+from crenn.core.fastmath import exp2, log2
+from crenn.core.geometry.resample import TAPS, place
+from crenn.core.geometry.runs import FAST, SIDE, along, columns_apart, interpolate_run, run_end, weigh_taps
 from crenn.core.mosaic.moving import MISSING
 
-#: Sites this many to each side of the nearest one are gathered at a place; planes of sites have a border this wide.
+#: Sites of so many rows above a place, and columns before it, are gathered, and of one more beyond: six of each, three
+#: of either parity. Planes of sites have a border this wide.
 REACH, PAD = 2, 3
-#: A guide has so many columns more to each side.
-GUIDE_PAD = 4
-_LOG2_E = np.float32(1.4426950408889634)
-#: Values may be NaN, which tells that there is none.
-_FAST = {"contract", "arcp", "reassoc", "nsz"}
+#: What is known of a site: whether it says anything, 1 or 0; by how much it departs from what is predicted; what is
+#: predicted; and the green that is predicted there. Nothing is 0 where a site says nothing.
+SAYS, OFF, TOLD, GREEN = range(4)
+_LOG2_E, _LN_2 = np.float32(np.log2(np.e)), np.float32(np.log(2))
+#: Weights are no smaller, that the product of four is a normal number; it slows reckoning down by twenty times if not.
+_LEAST = np.float32(1e-9)
+#: Indices of runs are unsigned, as in `crenn.core.geometry.runs`.
+_1, _2, _4 = np.uint64(1), np.uint64(2), np.uint64(4)
 #: Share of 255 from which on a frame's sites are asked without a second look.
 _SPEAKS = 230
 #: Sites of a doubted frame are heard where cells of this side depart from what is predicted by no more than so many
@@ -31,121 +35,80 @@ _SIDE, _NOISE, _TOLERANCE, _RANGE = 4, 5.0, 0.012, 0.3
 
 
 def guide_of(light: np.ndarray, light_scale: np.float32) -> np.ndarray:
-    """A picture as `predict` interpolates it, float32 (3, 2, h, (W + 2 GUIDE_PAD + 1) // 2).
+    """A picture, float32 (h, W, 3), as `predict` wants it: `columns_apart` of arsinh(light / ``light_scale``)."""
+    compressed = np.empty_like(light)
+    _compress(light, np.float32(1 / light_scale), compressed)
+    return columns_apart(compressed)
 
-    Colours of ``light``, float32 (h, W, 3), on the compressive scale arsinh(light / ``light_scale``), the outermost
-    columns repeated, even and odd columns apart.
-    """
-    height, width, _ = light.shape
-    half = (width + 2 * GUIDE_PAD + 1) // 2
-    columns = np.clip(np.arange(2 * half) - GUIDE_PAD, 0, width - 1)
-    guide = np.empty((3, 2, height, half), np.float32)
-    compressed = np.arcsinh(light * np.float32(1 / light_scale))
-    for parity in range(2):
-        for c in range(3):
-            guide[c, parity] = compressed[:, columns[parity::2], c]
-    return guide
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+def _compress(light, over, out):
+    for y in nb.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            for c in range(3):
+                u = abs(light[y, x, c]) * over
+                a = log2(u + np.sqrt(u * u + np.float32(1))) * _LN_2
+                out[y, x, c] = a if light[y, x, c] >= 0 else -a
 
 
 def no_sites(planes: int, rows: int, width: int) -> np.ndarray:
-    """Planes for the sites of ``rows`` x ``width`` pixels, NaN, float32 (planes, 4, h + 2 PAD, w + 2 PAD)."""
-    return np.full((planes, 4, (rows + 1) // 2 + 2 * PAD, (width + 1) // 2 + 2 * PAD), np.nan, np.float32)
+    """Planes for the sites of ``rows`` x ``width`` pixels, 0, float32 (planes, 4, h + 2 PAD, w + 2 PAD)."""
+    return np.zeros((planes, 4, (rows + 1) // 2 + 2 * PAD, (width + 1) // 2 + 2 * PAD), np.float32)
 
 
-@nb.njit(fastmath=_FAST, error_model="numpy")
-def _along(nodes, y, x0, above, half, row, column, down, right):
-    """Where every second pixel of row ``y`` from ``x0`` on maps to: whole rows and columns, and the parts beyond.
-
-    Rows count from ``above`` on; whole numbers are the nearest ones if ``half`` is a half, the ones below if it is 0.
-    """
-    i = y // STEP
-    fy = (y - i * STEP) / STEP
-    count = len(row)
-    n = 0
-    while n < count:
-        j = (x0 + 2 * n) // STEP
-        sx, sy = (
-            (1 - fy) * nodes[i, j, 0] + fy * nodes[i + 1, j, 0],
-            (1 - fy) * nodes[i, j, 1] + fy * nodes[i + 1, j, 1],
-        )
-        ex = ((1 - fy) * nodes[i, j + 1, 0] + fy * nodes[i + 1, j + 1, 0] - sx) / STEP
-        ey = ((1 - fy) * nodes[i, j + 1, 1] + fy * nodes[i + 1, j + 1, 1] - sy) / STEP
-        end = min(count, n + ((j + 1) * STEP - x0 - 2 * n + 1) // 2)
-        from_x, from_y = sx + ex * (x0 - j * STEP), sy + ey * (x0 - j * STEP) - above
-        for m in range(n, end):
-            px, py = from_x + 2 * ex * m, from_y + 2 * ey * m
-            qx, qy = np.floor(px + half), np.floor(py + half)
-            column[m], row[m] = np.int32(qx), np.int32(qy)
-            right[m], down[m] = np.float32(px - qx), np.float32(py - qy)
-        n = end
-
-
-@nb.njit(fastmath=_FAST, error_model="numpy")
-def _run(row, column, start, end):
-    """The end of the run from ``start`` on in which sites lie side by side in one row."""
-    n = start + 1
-    while n < end and row[n] == row[start] and column[n] - 2 * n == column[start] - 2 * start:
-        n += 1
-    return n
-
-
-@nb.njit(fastmath=_FAST, error_model="numpy")
+@nb.njit(fastmath=FAST, error_model="numpy")
 def _predict_row(y, mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out):
     width = mosaic.shape[1]
-    height = guide.shape[2]
-    with_green = out.shape[0] == 3
+    height = guide.shape[2] - 2 * SIDE
+    with_green = out.shape[0] > GREEN
     most = (width + 1) // 2
     row, column = np.empty(most, np.int32), np.empty(most, np.int32)
     down, right = np.empty(most, np.float32), np.empty(most, np.float32)
     wy, wx = np.empty((TAPS, most), np.float32), np.empty((TAPS, most), np.float32)
     told, green = np.empty(most, np.float32), np.empty(most, np.float32)
+    half, one = np.float32(0.5) * light_scale, np.float32(1)
     for tx in range(2):
         t = 2 * (y & 1) + tx
         c = pattern[y & 1, tx]
         count = (width - tx + 1) // 2
         if with_green and c == 1:
             continue
-        _along(out_of[c], top + y, tx, first, 0.0, row[:count], column[:count], down, right)
-        for n in range(count):
-            p, q = int(down[n] * PHASES + 0.5), int(right[n] * PHASES + 0.5)
-            for a in range(TAPS):
-                wy[a, n], wx[a, n] = taps[p, a], taps[q, a]
+        along(out_of[c], top + y, tx, first, row[:count], column[:count], down, right)
+        weigh_taps(taps, down[:count], wy)
+        weigh_taps(taps, right[:count], wx)
         start = 0
         while start < count:
-            end = _run(row, column, start, count)
+            end = run_end(row, column, start, count)
             i, j = row[start], column[start] - 2 * start
             told[start:end] = np.nan
             # Within the run, those that the picture covers.
             lo = max(start, -(j // 2) if j < 0 else 0)
             hi = min(end, (across - j) // 2)
             if TAPS // 2 <= i < height - TAPS // 2 and lo < hi:
-                told[lo:hi] = 0
-                _add_lanczos(guide[c], i, j, wy, wx, lo, hi, told)
+                interpolate_run(guide[c], i, j, wy, wx, lo, hi, told)
                 if with_green:
-                    green[lo:hi] = 0
-                    _add_lanczos(guide[1], i, j, wy, wx, lo, hi, green)
+                    interpolate_run(guide[1], i, j, wy, wx, lo, hi, green)
             start = end
         r = (y >> 1) + PAD
-        measured, predicted = out[0, t, r, PAD : PAD + count], out[1, t, r, PAD : PAD + count]
-        half = np.float32(0.5) * light_scale
+        says, off, light = out[SAYS, t, r, PAD:], out[OFF, t, r, PAD:], out[TOLD, t, r, PAD:]
         for n in range(count):
             e = exp2(told[n] * _LOG2_E)
-            light = half * (e - np.float32(1) / e)
+            predicted = half * (e - one / e)
             number = mosaic[y, 2 * n + tx]
             # Whether a site may be clipped is asked of what is predicted, or noise would choose.
-            if number != MISSING and told[n] == told[n] and light <= limit[c]:
-                measured[n] = (np.float32(number) - black[c]) * scale[c]
-                predicted[n] = light
+            if number != MISSING and told[n] == told[n] and predicted <= limit[c]:
+                says[n], light[n] = one, predicted
+                off[n] = (np.float32(number) - black[c]) * scale[c] - predicted
         if with_green:
-            beside = out[2, t, r, PAD : PAD + count]
+            beside = out[GREEN, t, r, PAD:]
             for n in range(count):
                 e = exp2(green[n] * _LOG2_E)
-                beside[n] = half * (e - np.float32(1) / e)
+                beside[n] = half * (e - one / e) if says[n] > 0 else np.float32(0)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
 def predict(mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out):
-    """What sites measured, and what a picture predicts of them; NaN where a site says nothing.
+    """What sites measured, held against what a picture predicts of them.
 
     Parameters
     ----------
@@ -154,30 +117,18 @@ def predict(mosaic, top, out_of, guide, first, across, pattern, black, scale, li
     out_of : ndarray, float64 (3, rows, columns, 2)
         Nodes of the meshes from the frame's pixels to the picture's, per colour of site.
     guide : ndarray, float32 (3, 2, h, w)
-        Rows of the picture from ``first`` on, of ``across`` columns, as of `guide_of`.
+        Rows of the picture from ``first`` on, of ``across`` columns, from `guide_of`.
     black, scale, limit : ndarray, float32 (3,)
         Of raw numbers: no light, light of the picture per number, and light from which on a site may be clipped.
-    out : ndarray, float32 (2 or 3, 4, h + 2 PAD, w + 2 PAD)
-        As of `no_sites`; filled with what was measured, what is predicted of it and, if there is a third plane, the
-        green that is predicted there, for sites of red and blue alone.
+    out : ndarray, float32 (3 or 4, 4, h + 2 PAD, w + 2 PAD)
+        From `no_sites`; filled with what `SAYS`, `OFF`, `TOLD` and, if there is a fourth plane, `GREEN` name, the last
+        for sites of red and blue alone, and then the others for them alone too.
     """
     for y in nb.prange(len(mosaic)):
         _predict_row(y, mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out)
 
 
-@nb.njit(fastmath=_FAST, error_model="numpy")
-def _add_lanczos(guide, i, j, wy, wx, lo, hi, out):
-    """Add the guide at every second column, from ``j + 2 lo`` on of row ``i``, interpolated."""
-    for a in range(TAPS):
-        for b in range(TAPS):
-            q = j + b - TAPS // 2 + 1 + GUIDE_PAD
-            line = guide[q & 1, i + a - TAPS // 2 + 1, lo + (q >> 1) : hi + (q >> 1)]
-            above, beside, total = wy[a, lo:hi], wx[b, lo:hi], out[lo:hi]
-            for n in range(len(total)):
-                total[n] += above[n] * beside[n] * line[n]
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
 def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
     """Leave out sites of what moved: where the frame may not speak, and what it measured is not what is predicted.
 
@@ -186,8 +137,8 @@ def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
 
     Parameters
     ----------
-    sites : ndarray, float32 (P, 4, h + 2 PAD, w + 2 PAD)
-        From `predict`; those left out become NaN.
+    sites : ndarray, float32 (3 or 4, 4, h + 2 PAD, w + 2 PAD)
+        From `predict`; those left out say nothing.
     top, out_of, pattern, slope, offset
         As of `predict` and `gather`.
     share : ndarray, uint8 (rows, columns)
@@ -211,10 +162,10 @@ def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
                 c = pattern[t // 2, t % 2]
                 for r in range(r0 + PAD, r1 + PAD):
                     for q in range(q0 + PAD, q1 + PAD):
-                        measured, light = sites[0, t, r, q], sites[1, t, r, q]
-                        if measured == measured:
+                        if sites[SAYS, t, r, q] > 0:
+                            light = sites[TOLD, t, r, q]
                             count[c] += 1
-                            off[c] += measured - light
+                            off[c] += sites[OFF, t, r, q]
                             told[c] += light
                             low[c], high[c] = min(low[c], light), max(high[c], light)
             out = may == 0
@@ -225,86 +176,118 @@ def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
                     allowed = _NOISE * noise + _TOLERANCE * abs(mean) + _RANGE * (high[c] - low[c])
                     out |= abs(off[c]) / count[c] > allowed
             if out:
-                sites[0, :, r0 + PAD : r1 + PAD, q0 + PAD : q1 + PAD] = np.nan
+                sites[:, :, r0 + PAD : r1 + PAD, q0 + PAD : q1 + PAD] = 0
 
 
-@nb.njit(fastmath=_FAST, error_model="numpy")
+@nb.njit(fastmath=FAST, error_model="numpy")
 def _weigh(beyond, deviation, weights):
-    """Weights exp(-d² / 2 deviation²) of the sites around places that lie ``beyond`` the nearest one."""
+    """Weights exp(-d² / 2 deviation²) of six sites about places that lie ``beyond`` the third of them."""
     factor = np.float32(-0.5) / (deviation * deviation) * _LOG2_E
-    for a in range(2 * REACH + 1):
-        line = weights[a]
+    # The square of (a - d) is three terms: two exponentials make all six weights.
+    middle, step = weights[REACH], weights[2 * REACH + 1]
+    for n in range(len(beyond)):
+        middle[n], step[n] = exp2(factor * beyond[n] * beyond[n]), exp2(np.float32(-2) * factor * beyond[n])
+    for a in range(REACH):
+        here, last = weights[REACH - a - 1], weights[REACH - a]
+        by = exp2(factor * np.float32(2 * a + 1))
         for n in range(len(beyond)):
-            d = np.float32(a - REACH) - beyond[n]
-            line[n] = exp2(factor * d * d)
+            here[n] = max(last[n] * by / step[n], _LEAST)
+    for a in range(REACH + 1):
+        here, last = weights[REACH + a + 1], weights[REACH + a]
+        by = exp2(factor * np.float32(2 * a + 1))
+        for n in range(len(beyond)):
+            here[n] = max(last[n] * by * step[n], _LEAST)
 
 
-# Loops over few arrays each: compilers take several numbers at a time only where few arrays could overlap.
+@nb.njit(inline="always", fastmath=FAST, error_model="numpy")
+def _three(plane, r, q, x0, x1, x2):
+    return x0 * plane[r, q] + x1 * plane[r, q + _1] + x2 * plane[r, q + _2]
 
 
-@nb.njit(fastmath=_FAST, error_model="numpy")
-def _share(measured, told, above, beside, share, off):
-    """Weights of sites, none where a site says nothing, and what they depart by."""
-    for n in range(len(measured)):
-        d = measured[n] - told[n]
-        share[n] = above[n] * beside[n] if d == d else np.float32(0)
-        off[n] = d if d == d else np.float32(0)
+@nb.njit(fastmath=FAST, error_model="numpy")
+def _departures(says, off, r, q, wy, wx, run, own):
+    """Sums of weights times departures, of weights, and of squared weights, over three by three sites of a colour."""
+    total, weight, square = own[0], own[1], own[2]
+    a, b, lo, hi = run
+    for n in range(lo, hi):
+        x0, x1, x2 = wx[b, n], wx[b + _2, n], wx[b + _4, n]
+        y0, y1, y2 = wy[a, n], wy[a + _2, n], wy[a + _4, n]
+        m = q + n
+        total[n] += (
+            y0 * _three(off, r, m, x0, x1, x2)
+            + y1 * _three(off, r + _1, m, x0, x1, x2)
+            + y2 * _three(off, r + _2, m, x0, x1, x2)
+        )
+        weight[n] += (
+            y0 * _three(says, r, m, x0, x1, x2)
+            + y1 * _three(says, r + _1, m, x0, x1, x2)
+            + y2 * _three(says, r + _2, m, x0, x1, x2)
+        )
+        x0, x1, x2, y0, y1, y2 = x0 * x0, x1 * x1, x2 * x2, y0 * y0, y1 * y1, y2 * y2
+        square[n] += (
+            y0 * _three(says, r, m, x0, x1, x2)
+            + y1 * _three(says, r + _1, m, x0, x1, x2)
+            + y2 * _three(says, r + _2, m, x0, x1, x2)
+        )
 
 
-@nb.njit(fastmath=_FAST, error_model="numpy")
-def _add(share, value, total):
-    for n in range(len(total)):
-        total[n] += share[n] * value[n]
+@nb.njit(fastmath=FAST, error_model="numpy")
+def _means(says, off, told, green, r, q, wy, wx, run, own):
+    """Sums of weights, of weighted greens, and of weighted values, over a row of three sites."""
+    weight, of_green, of_value = own[0], own[1], own[2]
+    a, b, lo, hi = run
+    for n in range(lo, hi):
+        m = q + n
+        x0, x1, x2, y = wx[b, n], wx[b + _2, n], wx[b + _4, n], wy[a, n]
+        weight[n] += y * _three(says, r, m, x0, x1, x2)
+        of_green[n] += y * _three(green, r, m, x0, x1, x2)
+        of_value[n] += y * (_three(off, r, m, x0, x1, x2) + _three(told, r, m, x0, x1, x2))
 
 
-@nb.njit(fastmath=_FAST, error_model="numpy")
-def _add_squares(share, value, total):
-    for n in range(len(total)):
-        total[n] += share[n] * value[n] * value[n]
+@nb.njit(fastmath=FAST, error_model="numpy")
+def _products(off, told, green, r, q, wy, wx, run, own):
+    """Weighted sums of green squared, green times value, value squared and the departure squared, likewise."""
+    greens, both, values, offs = own[3], own[4], own[5], own[6]
+    a, b, lo, hi = run
+    for n in range(lo, hi):
+        m = q + n
+        y = wy[a, n]
+        x0, x1, x2 = y * wx[b, n], y * wx[b + _2, n], y * wx[b + _4, n]
+        g0, g1, g2 = green[r, m], green[r, m + _1], green[r, m + _2]
+        d0, d1, d2 = off[r, m], off[r, m + _1], off[r, m + _2]
+        v0, v1, v2 = d0 + told[r, m], d1 + told[r, m + _1], d2 + told[r, m + _2]
+        greens[n] += x0 * g0 * g0 + x1 * g1 * g1 + x2 * g2 * g2
+        both[n] += x0 * g0 * v0 + x1 * g1 * v1 + x2 * g2 * v2
+        values[n] += x0 * v0 * v0 + x1 * v1 * v1 + x2 * v2 * v2
+        offs[n] += x0 * d0 * d0 + x1 * d1 * d1 + x2 * d2 * d2
 
 
-@nb.njit(fastmath=_FAST, error_model="numpy")
-def _add_weights(share, total, squares):
-    for n in range(len(total)):
-        total[n] += share[n]
-        squares[n] += share[n] * share[n]
-
-
-@nb.njit(fastmath=_FAST, error_model="numpy")
-def _add_known(share, a, b, total):
-    """Add products that may be NaN where there is no share."""
-    for n in range(len(total)):
-        p = a[n] * b[n]
-        total[n] += share[n] * (p if share[n] > 0 else np.float32(0))
-
-
-@nb.njit(fastmath=_FAST, error_model="numpy")
+@nb.njit(fastmath=FAST, error_model="numpy")
 def _add_weighted(share, even, odd, total):
     """Add what was gathered for every second pixel each, weighted."""
     for n in range(len(odd)):
         total[2 * n] += share[2 * n] * even[n]
-        total[2 * n + 1] += share[2 * n + 1] * odd[n]
+        total[2 * n + _1] += share[2 * n + _1] * odd[n]
     if len(even) > len(odd):
         total[-1] += share[-1] * even[-1]
 
 
-@nb.njit(fastmath=_FAST, error_model="numpy")
+@nb.njit(fastmath=FAST, error_model="numpy")
 def _gather_row(y, sites, top, into, apart, first, pattern, slope, offset, light, deviations, sums):
     rows, width = sites.shape[2] - 2 * PAD, sites.shape[3] - 2 * PAD
     across, zero = light.shape[2], np.float32(0)
-    lines = sites.shape[0] == 3
+    lines = sites.shape[0] > GREEN
     most = (across + 1) // 2
     row, column = np.empty(most, np.int32), np.empty(most, np.int32)
     down, right = np.empty(most, np.float32), np.empty(most, np.float32)
-    wy, wx = np.empty((2 * REACH + 1, most), np.float32), np.empty((2 * REACH + 1, most), np.float32)
-    k, off, one = np.empty(most, np.float32), np.empty(most, np.float32), np.ones(most, np.float32)
+    wy, wx = np.empty((2 * REACH + 2, most), np.float32), np.empty((2 * REACH + 2, most), np.float32)
     # For each parity of columns and each colour what `gather` adds, before it is weighted.
-    own = np.zeros((2, 3, 8, most), np.float32)
+    own = np.zeros((2, 3, 7 if lines else 3, most), np.float32)
     for parity in range(2):
         count = (across - parity + 1) // 2
         for c in (1, 0, 2):
             if c == 1 or apart:
-                _along(into[c], first + y, parity, top, 0.5, row[:count], column[:count], down, right)
+                along(into[c], first + y, parity, top, row[:count], column[:count], down, right)
             if lines and c == 1:
                 continue
             if c != 2 or apart:
@@ -312,36 +295,30 @@ def _gather_row(y, sites, top, into, apart, first, pattern, slope, offset, light
                 _weigh(right[:count], deviations[c], wx)
             start = 0
             while start < count:
-                end = _run(row, column, start, count)
+                end = run_end(row, column, start, count)
                 i, j = row[start], column[start] - 2 * start
                 # Within the run, those that the frame covers.
-                lo, hi = max(start, (1 - j) // 2), min(end, width - j // 2)
+                low, high = max(start, -j // 2), min(end, (2 * width + 1 - j) // 2)
                 start = end
-                if lo >= hi or not 0 <= i < 2 * rows:
+                if low >= high or not -1 <= i < 2 * rows:
                     continue
+                lo, hi = np.uint64(low), np.uint64(high)
                 for t in range(4):
                     ty, tx = t // 2, t % 2
                     if pattern[ty, tx] != c:
                         continue
-                    # Rows and columns of this place of the tile.
-                    for a in range((ty + i) & 1, 2 * REACH + 1, 2):
-                        r = (i + a - REACH - ty) // 2 + PAD
-                        for b in range((tx + j) & 1, 2 * REACH + 1, 2):
-                            q = (j + b - REACH - tx) // 2 + PAD
-                            measured, told = sites[0, t, r, lo + q : hi + q], sites[1, t, r, lo + q : hi + q]
-                            _share(measured, told, wy[a, lo:hi], wx[b, lo:hi], k, off)
-                            if not lines:
-                                _add(k, off, own[parity, c, 0, lo:hi])
-                                _add_weights(k, own[parity, c, 1, lo:hi], own[parity, c, 2, lo:hi])
-                                continue
-                            green = sites[2, t, r, lo + q : hi + q]
-                            _add(k, one, own[parity, c, 0, lo:hi])
-                            _add_known(k, green, one, own[parity, c, 1, lo:hi])
-                            _add_known(k, measured, one, own[parity, c, 2, lo:hi])
-                            _add_known(k, green, green, own[parity, c, 3, lo:hi])
-                            _add_known(k, green, measured, own[parity, c, 4, lo:hi])
-                            _add_known(k, measured, measured, own[parity, c, 5, lo:hi])
-                            _add_squares(k, off, own[parity, c, 6, lo:hi])
+                    # The first of six rows and columns that are of this place of the tile.
+                    r, q = (i - REACH - ty + ((ty + i) & 1)) // 2 + PAD, (j - REACH - tx + ((tx + j) & 1)) // 2 + PAD
+                    a, b, r, q = np.uint64((ty + i) & 1), np.uint64((tx + j) & 1), np.uint64(r), np.uint64(q)
+                    says, off, gathered = sites[SAYS, t], sites[OFF, t], own[parity, c]
+                    if not lines:
+                        _departures(says, off, r, q, wy, wx, (a, b, lo, hi), gathered)
+                        continue
+                    told, green = sites[TOLD, t], sites[GREEN, t]
+                    for k in range(3):
+                        run = (a + np.uint64(2 * k), b, lo, hi)
+                        _means(says, off, told, green, r + np.uint64(k), q, wy, wx, run, gathered)
+                        _products(off, told, green, r + np.uint64(k), q, wy, wx, run, gathered)
     w, even = np.empty(across, np.float32), (across + 1) // 2
     for c in range(3):
         if lines and c == 1:
@@ -358,7 +335,7 @@ def _gather_row(y, sites, top, into, apart, first, pattern, slope, offset, light
             last[x] = last[x] + weight if lines else max(last[x], w[x] if weight > 0 else zero)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
 def gather(sites, top, into, apart, first, pattern, slope, offset, light, deviations, sums):
     """Gather what sites say around each place of some rows of the picture.
 
@@ -366,7 +343,7 @@ def gather(sites, top, into, apart, first, pattern, slope, offset, light, deviat
 
     Parameters
     ----------
-    sites : ndarray, float32 (2 or 3, 4, h + 2 PAD, w + 2 PAD)
+    sites : ndarray, float32 (3 or 4, 4, h + 2 PAD, w + 2 PAD)
         From `predict`, of rows from ``top`` on.
     into : ndarray, float64 (3, rows, columns, 2)
         Nodes of the meshes from the picture's pixels to the frame's, per colour.
@@ -379,9 +356,9 @@ def gather(sites, top, into, apart, first, pattern, slope, offset, light, deviat
     deviations : ndarray, float32 (3,)
         Of each colour's Gaussian, in pixels; red's and blue's are the same.
     sums : ndarray, float32 (3, 4 or 8, h, W)
-        Added to, for each colour. From two planes of sites: the sum of weights times departures from what is
+        Added to, for each colour. From three planes of sites: the sum of weights times departures from what is
         predicted, of weights, of squared weights times variances, and the largest weight that a site can have. From
-        three, for red and blue, the weighted sums of 1, green, value, green squared, green times value, value squared
+        four, for red and blue, the weighted sums of 1, green, value, green squared, green times value, value squared
         and the departure squared, and that of 1 weighted by distance alone.
     """
     for y in nb.prange(light.shape[1]):
