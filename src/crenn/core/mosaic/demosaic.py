@@ -11,9 +11,10 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import exp2, log2
+from crenn.core.fastmath import log2
+from crenn.core.mosaic.deviation import to_linear
 
-_LOG2_E, _LN_2 = np.float32(np.log2(np.e)), np.float32(np.log(2))
+_LN_2 = np.float32(np.log(2))
 
 #: Border added on each side: the reach of the interpolation, even so that the mosaic keeps its phase.
 _PAD = 10
@@ -21,9 +22,6 @@ _PAD = 10
 _BAND = 256
 #: Two differences, each of about 1.3 deviations: their mean absolute gradient under pure noise, per deviation.
 _PER_DEVIATION = np.float32(1.5)
-#: Colour that departs from the tiles around it by more than so many variances, or whose sites' variance does by such a
-#: factor, is told its own noise, not theirs.
-_APART, _FACTOR = np.float32(25), np.float32(12)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -194,78 +192,6 @@ def _compress(light, variance, scale, f, floor):
             floor[y, x] = _PER_DEVIATION * np.sqrt(variance[y, x]) / (scale * root)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _tiles(rgb, variance, pattern, out):
-    """Of each tile of the mosaic its mean colour, and the variance of its sites of each colour, out (h, w, 6)."""
-    for ty in nb.prange(out.shape[0]):
-        for tx in range(out.shape[1]):
-            for i in range(6):
-                out[ty, tx, i] = np.float32(0)
-            for dy in range(2):
-                for dx in range(2):
-                    y, x = 2 * ty + dy, 2 * tx + dx
-                    c = pattern[dy, dx]
-                    out[ty, tx, 3 + c] += variance[y, x] * np.float32(0.5) if c == 1 else variance[y, x]
-                    for i in range(3):
-                        out[ty, tx, i] += np.float32(0.25) * rgb[y, x, i]
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _finish(rgb, tiles, calm, pattern, scale, matrix, table, sigma):
-    """Back to linear light, through the camera matrix, with the deviation of each colour."""
-    height, width = rgb.shape[:2]
-    half = np.float32(0.5) * scale
-    for ty in nb.prange((height + 1) // 2):
-        var, slope, linear = np.empty(3, np.float32), np.empty(3, np.float32), np.empty(3, np.float32)
-        around, spread = np.empty(3, np.float32), np.empty(3, np.float32)
-        own, own_slope = np.empty(3, np.float32), np.empty(3, np.float32)
-        last_row, last_column = height // 2 - 1, width // 2 - 1
-        # Indices of parallel loops have no sign.
-        top = 2 * np.int64(ty)
-        row = min(top // 2, last_row)
-        for tx in range((width + 1) // 2):
-            column = min(tx, last_column)
-            uneven = False
-            for c in range(3):
-                around[c], spread[c] = calm[row, column, c], calm[row, column, 3 + c]
-                e = exp2(around[c] * _LOG2_E)
-                slope[c] = half * (e + np.float32(1) / e)
-                var[c] = spread[c] / (slope[c] * slope[c])
-                own[c] = tiles[row, column, 3 + c]
-                uneven |= own[c] * _FACTOR < spread[c] or own[c] > spread[c] * _FACTOR
-            for y in range(top, min(top + 2, height)):
-                for x in range(2 * tx, min(2 * tx + 2, width)):
-                    apart = uneven
-                    for c in range(3):
-                        apart |= (rgb[y, x, c] - around[c]) ** 2 > _APART * var[c]
-                        e = exp2(rgb[y, x, c] * _LOG2_E)
-                        inverse = np.float32(1) / e
-                        linear[c] = half * (e - inverse)
-                        own_slope[c] = half * (e + inverse)
-                    for i in range(3):
-                        total = np.float32(0)
-                        if apart:
-                            for s in range(3):
-                                total += (
-                                    own[s]
-                                    / (own_slope[s] * own_slope[s])
-                                    * _of_site(matrix, i, own_slope, table[y & 1, x & 1, s])
-                                )
-                        else:
-                            for s in range(3):
-                                total += var[s] * _of_site(matrix, i, slope, table[y & 1, x & 1, s])
-                        sigma[y, x, i] = np.sqrt(max(total, np.float32(0)))
-                    for i in range(3):
-                        rgb[y, x, i] = matrix[i, 0] * linear[0] + matrix[i, 1] * linear[1] + matrix[i, 2] * linear[2]
-
-
-@nb.njit(cache=True, nogil=True, fastmath=True, inline="always", error_model="numpy")
-def _of_site(matrix, i, slope, t):
-    """What a site's variance comes to in a component of the working space, by the sums that interpolation makes."""
-    a, b, d = matrix[i, 0] * slope[0], matrix[i, 1] * slope[1], matrix[i, 2] * slope[2]
-    return a * a * t[0] + b * b * t[1] + d * d * t[2] + np.float32(2) * (a * b * t[3] + a * d * t[4] + b * d * t[5])
-
-
 def scale_of(variance: np.ndarray) -> np.float32:
     """The scale of `compressed` that fits a mosaic's variance, float32 (H, W), or a sample of it."""
     # Linear within the noise of the darkest tenth, logarithmic above: the mean of noisy values stays unbiased.
@@ -319,11 +245,5 @@ def demosaic(
     f, floor, scale = compressed(light, variance, scale)
     rgb = interpolate(f, pattern, floor)
     del f, floor
-    tiles = np.empty((light.shape[0] // 2, light.shape[1] // 2, 6), np.float32)
-    _tiles(rgb, variance, pattern, tiles)
-    # By its own light a place that noise made darker would seem surer than it is.
-    calm = cv2.blur(tiles, (3, 3))
-    sigma = np.empty_like(rgb)
     matrix = np.ascontiguousarray(matrix, np.float32)
-    _finish(rgb, tiles, calm, pattern, scale, matrix, _noise_table(pattern.tobytes()), sigma)
-    return rgb, sigma
+    return rgb, to_linear(rgb, variance, pattern, scale, matrix, _noise_table(pattern.tobytes()))
