@@ -9,7 +9,7 @@ from PIL import Image
 
 from crenn.core.errors import Cancelled, CrennError
 from crenn.core.files import content_hash, replacing, write_jpeg
-from crenn.core.progress import Progress
+from crenn.core.progress import Progress, Stages
 from tests.support import FolderCase
 
 
@@ -66,7 +66,35 @@ class Replacing(FolderCase):
         self.assertLess(np.abs(back - codes)[8:-8, [16, 48, 80]].max(), 6)
 
 
-class Stages(unittest.TestCase):
+class Costs(unittest.TestCase):
+    def setUp(self):
+        self.told = []
+        report = Progress(lambda share, text: self.told.append(round(share, 6)) or True)
+        self.stages = Stages(report, {"read": 1, "lay": 2, "detail": 4, "report": 1})
+
+    def test_stages_take_their_share(self):
+        for name in ("read", "lay", "detail"):
+            self.stages.begin(name, name)
+        self.stages.begin("report").at(1.0, "done")
+        self.assertEqual(self.told, [0, 0.125, 0.375, 1])
+
+    def test_what_is_left_out_leaves_its_share_to_the_others(self):
+        self.stages.begin("read", "")
+        self.stages.begin("detail", "")
+        self.assertEqual(self.told, [0, round(1 / 6, 6)])
+
+    def test_better_knowledge_moves_it_on_but_never_back(self):
+        self.stages.begin("read", "")
+        self.stages.begin("lay", "").at(1.0, "")
+        self.stages.expect({"detail": 0})
+        self.stages.begin("report", "")
+        self.stages.expect({"report": 100})
+        self.stages.begin("report", "")
+        self.assertEqual(self.told[-3:], [0.375, 0.75, 1.0])
+        self.assertEqual(self.told, sorted(self.told))
+
+
+class Parts(unittest.TestCase):
     def test_parts_fill_their_share_of_the_whole(self):
         told = []
         whole = Progress(lambda share, text: told.append((round(share, 6), text)) or True)

@@ -164,8 +164,11 @@ def align(frames: Sequence[LightFrame], reference: int, progress: Progress | Non
     order = sorted((k for k in range(len(frames)) if k != reference), key=lambda k: (abs(ev[k] - ev[reference]), k))
     known: dict[int, np.ndarray] = {reference: np.eye(3)}
     for count, k in enumerate(order):
-        progress.at(count / max(len(order), 1), f"Aligning {frames[k].name}")
+        within = progress.part(count / len(order), (count + 1) / len(order))
+        text = f"Aligning {frames[k].name}"
+        within.at(0.0, text)
         own = levels(k)
+        within.at(0.15, text)
         if seen(own[-1]) < SEEN:
             out[k] = Alignment(fault="shows nothing but noise, as with the lens cap on.")
             continue
@@ -201,8 +204,10 @@ def align(frames: Sequence[LightFrame], reference: int, progress: Progress | Non
         if found.contrast < _CLEAR or _hazy(laid[-1], own[-1], found.matrix):
             out[k] = Alignment(fault="is fogged or lit otherwise than the other frames.")
             continue
+        within.at(0.6, text)
         if not is_still(found, size):
             found = _inverted(refined(own, laid, _inverted(found))) if brighter else refined(laid, own, found)
+        within.at(0.75, text)
         # A frame of a set held by hand is laid right by its detail; one on a tripod need not show any.
         sharpness = relative_sharpness(laid[0], own[0], surely=steady)
         if sharpness < SHARP:

@@ -12,6 +12,7 @@ from crenn.core.geometry.mapping import common_part
 from crenn.core.merge.brush import on_sensor
 from crenn.core.merge.calibrate import mend_sites, vote_hot
 from crenn.core.merge.combine import MergedMosaic, combine
+from crenn.core.merge.costs import Work
 from crenn.core.merge.describe import Facts
 from crenn.core.merge.exposures import ExposureRatio, clipped_share, measure_ratio
 from crenn.core.merge.full_colour import merge_full_colour
@@ -19,7 +20,7 @@ from crenn.core.merge.ghosts import CELL, Motion, find_motion
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.places import on_reference
 from crenn.core.mosaic.moving import MISSING, noise_share, resample_mosaic
-from crenn.core.progress import Progress
+from crenn.core.progress import Progress, Stages
 
 
 def merge_bracket(
@@ -27,7 +28,7 @@ def merge_bracket(
     reference: int | None,
     instructions: Instructions,
     facts: Facts,
-    progress: Progress,
+    stages: Stages,
 ) -> tuple[MergedMosaic, list[LightFrame], LightFrame]:
     """Merge frames of several exposures.
 
@@ -40,7 +41,8 @@ def merge_bracket(
     instructions : Instructions
     facts : Facts
         Takes what is found out.
-    progress : Progress
+    stages : Stages
+        Those of a bracket as of `crenn.core.merge.costs` are gone through.
 
     Returns
     -------
@@ -52,28 +54,33 @@ def merge_bracket(
     """
     first = next((f for f in lights if f.index == reference), None) or _middle(lights)
     if instructions.align and len(lights) > 1:
-        lights, first = _aligned(lights, first, reference is not None, facts, progress.part(0.0, 0.3))
+        lights, first = _aligned(lights, first, reference is not None, facts, stages.begin("align"))
     for frame in lights:
         frame.clipped = clipped_share(frame.mosaic, frame.levels.clip)
-    _lay_over(lights, instructions.detail, facts, progress.part(0.3, 0.62))
+    moved = any(f.mesh is not None for f in lights)
+    stages.expect(
+        Work(
+            len(lights), 0, first.mosaic.size / 1e6, moved=moved and instructions.detail, motion=instructions.deghost
+        ).costs
+    )
+    _lay_over(lights, instructions.detail, facts, stages.begin("lay"))
     placed = on_sensor(on_reference(instructions, lights, first, facts.keys), first.raw.flip)
-    progress.at(0.63, "Comparing exposures")
-    _measure_gains(lights, first)
+    _measure_gains(lights, first, stages.begin("compare"))
     stack = np.empty((len(lights), *first.mosaic.shape), np.uint16)
     for k, frame in enumerate(lights):
         # One after the other: both together would take twice the memory.
         stack[k] = frame.detach_mosaic()
     motion: Motion | None = None
     if instructions.deghost and len(lights) > 1:
-        progress.at(0.68, "Finding what moved")
+        looking = stages.begin("motion")
         chosen = next(k for k, f in enumerate(lights) if f is first)
-        motion = find_motion(stack, lights, chosen, placed)
+        motion = find_motion(stack, lights, chosen, placed, looking)
         facts.take_motion(motion, lights)
         facts.moved = _full_size(motion.moved, stack.shape[1:])
         for frame, share in zip(lights, motion.share):
             if frame.sites is not None:
                 frame.sites.share = np.where(motion.decided, share, np.maximum(share, 1))
-    progress.at(0.85, "Merging light")
+    stages.begin("light", "Merging light")
     still = motion.share if motion else None
     merged = combine(stack, lights, still)
     del stack
@@ -151,12 +158,13 @@ def _lay_over(lights: list[LightFrame], detail: bool, facts: Facts, progress: Pr
     facts.common = box
 
 
-def _measure_gains(lights: Sequence[LightFrame], first: LightFrame) -> None:
+def _measure_gains(lights: Sequence[LightFrame], first: LightFrame, progress: Progress) -> None:
     """Measure each frame's sensitivity relative to the reference frame, link by link from dark to bright."""
     nominal = sensitivities(list(lights))
     order = np.argsort(nominal, kind="stable")
     ratios = {int(order[0]): ExposureRatio(1.0, 1.0, 0.0)}
-    for before, here in itertools.pairwise(order.tolist()):
+    for number, (before, here) in enumerate(itertools.pairwise(order.tolist())):
+        progress.at(number / len(order), "Comparing exposures")
         link = measure_ratio(lights[before], lights[here], nominal[here] / nominal[before])
         so_far = ratios[before]
         error = None if link.error is None else float(np.hypot(link.error, so_far.error or 0.0))

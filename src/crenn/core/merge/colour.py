@@ -21,7 +21,7 @@ from crenn.core.mosaic.hot import mend_hot
 from crenn.core.mosaic.lone import mend_lone
 from crenn.core.pipeline.fringes import Fringes
 from crenn.core.pipeline.scene import Capture
-from crenn.core.progress import Progress
+from crenn.core.progress import Progress, Stages
 from crenn.core.radiance import PLANES, RadianceMap
 from crenn.core.report.merging import FringesReport
 
@@ -32,7 +32,7 @@ def to_colour(
     lights: Sequence[LightFrame],
     facts: Facts,
     fringes: bool,
-    progress: Progress,
+    stages: Stages,
 ) -> RadianceMap:
     """White balance, mending, rebuilding of clipped sites, and demosaic of a merged mosaic.
 
@@ -48,13 +48,16 @@ def to_colour(
         Takes down what was mended and which fringes were taken.
     fringes : bool
         Whether the lens's lateral colour is taken back.
+    stages : Stages
+        Those of colour as of `crenn.core.merge.costs` are gone through.
     """
     height, width = merged.light.shape
     frame = first.raw
     if merged.full is not None:
         # Nothing was mended in the planes.
         facts.hot = 0
-        return _of_planes(merged, first, progress)
+        return _of_planes(merged, first, stages.begin("lost", "Rebuilding colour"))
+    stages.begin("mend", "Mending sites")
     for c, where in sites(frame.pattern):
         gain = frame.neutral_gains[c]
         merged.light[where] *= gain
@@ -70,7 +73,8 @@ def to_colour(
         rgb, sigma = (np.repeat(v[..., None], 3, -1) for v in (merged.light, np.sqrt(merged.variance)))
         return RadianceMap(rgb, sigma, merged.source, np.where(merged.clipped, 7, 0).astype(np.uint8))
     whole, taken = even(merged.light.shape), Fringes()
-    rebuild_clipped(merged.light[whole], merged.clipped[whole], frame.pattern, progress.part(0.0, 0.2))
+    rebuild_clipped(merged.light[whole], merged.clipped[whole], frame.pattern, stages.begin("lost"))
+    stages.begin("fringes", "Taking fringes off")
     if fringes and not frame.developed:
         taken, facts.fringes = _without_fringes(merged, first)
     # A place's colours may come from different frames near saturation; green, half of all sites, speaks for it.
@@ -82,20 +86,19 @@ def to_colour(
         other[:, :width_shared] = of_green[:, :width_shared]
     scale = scale_of(merged.variance[::16, ::16])
     facts.scale = float(scale)
-    rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale)
+    rgb, sigma = demosaic(merged.light, merged.variance, frame.pattern, frame.to_rec2020, scale, stages.begin("colour"))
     if any(f.sites is not None for f in lights):
         facts.detail = _gather_detail(
-            rgb, sigma, lights, first, taken, merged.clipped, facts.ground, scale, progress.part(0.25, 1.0)
+            rgb, sigma, lights, first, taken, merged.clipped, facts.ground, scale, stages.begin("detail")
         )
+    stages.begin("gamut", "Rebuilding colour")
     bring_into_gamut(rgb, sigma)
-    clipped = np.zeros((height, width), np.uint8)
+    tiles = np.zeros(((height + 1) // 2, (width + 1) // 2), np.uint8)
     for c, where in sites(frame.pattern):
         site = merged.clipped[where]
-        for _, place in sites(frame.pattern):
-            block = clipped[place]
-            h, w = min(block.shape[0], site.shape[0]), min(block.shape[1], site.shape[1])
-            block[:h, :w] |= np.where(site[:h, :w], np.uint8(1 << c), 0).astype(np.uint8)
-    return RadianceMap(rgb, sigma, merged.source, clipped)
+        tiles[: site.shape[0], : site.shape[1]] |= site.astype(np.uint8) << c
+    clipped = tiles.repeat(2, 0).repeat(2, 1)[:height, :width]
+    return RadianceMap(rgb, sigma, merged.source, np.ascontiguousarray(clipped))
 
 
 def _of_planes(merged: MergedMosaic, first: LightFrame, progress: Progress) -> RadianceMap:

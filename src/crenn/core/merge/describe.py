@@ -17,6 +17,7 @@ from crenn.core.merge.stack import Stacked
 from crenn.core.mosaic.bayer import tile_as_held
 from crenn.core.noise.averaging import left_when_averaged
 from crenn.core.pipeline.scene import Capture
+from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 from crenn.core.report.camera_picture import held_against
 from crenn.core.report.coverage import Measured, cover
@@ -179,7 +180,12 @@ def _mosaic(first: LightFrame, facts: Facts, shape: tuple[int, int]) -> Any:
 
 
 def describe(
-    radiance: RadianceMap, lights: list[LightFrame], feeds: np.ndarray, facts: Facts, first: LightFrame
+    radiance: RadianceMap,
+    lights: list[LightFrame],
+    feeds: np.ndarray,
+    facts: Facts,
+    first: LightFrame,
+    progress: Progress,
 ) -> MergeReport:
     """The report of a merge.
 
@@ -193,6 +199,7 @@ def describe(
     facts : Facts
     first : LightFrame
         The reference frame.
+    progress : Progress
     """
     assert radiance.clipped is not None
     height, width = radiance.shape
@@ -201,6 +208,7 @@ def describe(
     told = Capture.from_report({"capture": capture.model_dump()})
     statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step, told)
     reports = [_frame_report(f, float(share), facts.keys[f.index]) for f, share in zip(lights, feeds)]
+    progress.at(0.7, "Measuring the light")
     coverage = cover(
         [Measured(f.gain, f.noise, r.clip_stop, r.seconds, r.iso) for f, r in zip(lights, reports)],
         statistics,

@@ -19,6 +19,7 @@ from crenn.core.mosaic.residuals import REACH, gather, guide_of, leave_out, no_s
 from crenn.core.pipeline.fringes import Fringes
 from crenn.core.progress import Progress
 
+_TEXT = "Gathering detail of all frames"
 #: Rows of the picture that are worked on at once, and rows beside them that filters and kernels reach.
 _BAND, _MARGIN = 384, 12
 #: Frames that lie farther off than this, in pixels, are not asked; it is looked for in some slabs of so many rows.
@@ -120,7 +121,10 @@ def refine(
     """
     pattern = np.asarray(pattern, np.uint8)
     known = [_Frame(f, np.asarray(balance, np.float32), fringes) for f in frames if f.sites is not None]
-    fits = [(f, _fit(f, rgb, light_scale, pattern)) for f in known]
+    fits = []
+    for number, frame in enumerate(known):
+        progress.at(0.05 * number / len(known), _TEXT)
+        fits.append((frame, _fit(frame, rgb, light_scale, pattern)))
     fits = [(f, fit) for f, fit in fits if fit.beside <= _REGISTERED]
     own = [f for f, _ in fits]
     if len(own) < 2:
@@ -128,11 +132,12 @@ def refine(
     kept = _Kept(rgb, lost, light_scale)
     steps = (_with_departures, _with_lines, _with_departures)
     for number, step in enumerate(steps):
-        within = progress.part(number / len(steps), (number + 1) / len(steps))
+        within = progress.part(0.05 + 0.9 * number / len(steps), 0.05 + 0.9 * (number + 1) / len(steps))
         for done, band in _bands(rgb, light_scale):
-            within.at(done, "Gathering detail of all frames")
+            within.at(done, _TEXT)
             band.put(step(band, own, pattern))
         kept.restore(rgb)
+    progress.at(0.95, _TEXT)
     closer = _closer([fit for _, fit in fits], [_fit(f, rgb, light_scale, pattern) for f in own])
     kept.relieve(sigma, _noise_left(own, float(np.median(rgb[::8, ::8, 1]))), ground)
     return Gathered(len(own), closer)

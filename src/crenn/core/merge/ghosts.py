@@ -11,9 +11,11 @@ from crenn.core.frames.light import LightFrame
 from crenn.core.merge.brush import stroke_mask
 from crenn.core.merge.instructions import Instructions
 from crenn.core.mosaic.moving import MISSING
+from crenn.core.progress import Progress
 
 #: Side of a cell, in pixels: what is compared is the mean of a cell.
 CELL = 4
+_TEXT = "Finding what moved"
 #: Sites of red, green and blue in a cell.
 _TAPS = np.array([4.0, 8.0, 4.0], np.float32)
 #: A difference counts as motion from this many standard deviations of its noise.
@@ -26,9 +28,8 @@ _PLACED, _MOVED = 0.06, 0.12
 _BLOCK = 5
 #: A solid region comes from the frame with the best signal to noise up to so many dB, less so many for clipped places.
 _ENOUGH, _LOST = 24.0, 60.0
-#: A region of at least this many cells is water or leaves, not a solid thing, if over so many cells its changes
-#: cancel to
-#: less than this share.
+#: A region of at least this many cells is water or leaves, not a solid thing, if over so many cells its changes cancel
+#: to less than this share.
 _SOFT_SIZE, _SOFT_CELLS, _COHERENT = 600, 9, 0.88
 #: Clipped light is not met by less than this share of it; a lamp of which more than this share is not met moved on.
 _MET, _DENIED = 0.7, 0.15
@@ -237,6 +238,7 @@ def find_motion(
     frames: Sequence[LightFrame],
     reference: int,
     instructions: Instructions | None = None,
+    progress: Progress | None = None,
 ) -> Motion:
     """Find what moved, and from which frame each moving region comes.
 
@@ -256,14 +258,16 @@ def find_motion(
         Place of the reference frame.
     instructions : Instructions, optional
         Strokes and choices as the sensor lay, and whether passing lights are kept.
+    progress : Progress, optional
 
     Returns
     -------
     Motion
     """
-    instructions = instructions or Instructions()
+    instructions, progress = instructions or Instructions(), progress or Progress()
     cells = _Cells(stack, frames)
-    found = _compare_all(cells, reference)
+    found = _compare_all(cells, reference, progress.part(0.0, 0.85))
+    progress.at(0.85, _TEXT)
     painted = _painted(instructions, cells.shape, [f.name for f in frames])
     found.moved &= ~painted.still
     trails = np.zeros(cells.shape, bool)
@@ -286,9 +290,10 @@ def find_motion(
     return out
 
 
-def _compare_all(cells: _Cells, reference: int) -> _Differences:
+def _compare_all(cells: _Cells, reference: int, progress: Progress) -> _Differences:
     """Hold each frame against the mean of those that agree, from the reference frame's exposure outwards."""
     count, shape = len(cells.frames), cells.shape
+    progress.at(0.0, _TEXT)
     leader, mean, variance = _leaders(cells, reference)
     lead = mean[..., 1].copy()
     span = cv2.dilate(mean, _NEAR) - cv2.erode(mean, _NEAR)
@@ -305,7 +310,8 @@ def _compare_all(cells: _Cells, reference: int) -> _Differences:
         np.full(shape, -1, np.int16),
     )
     brightest_light = lead * 2
-    for k in sorted(range(count), key=lambda i: abs(ev[i] - ev[reference])):
+    for done, k in enumerate(sorted(range(count), key=lambda i: abs(ev[i] - ev[reference]))):
+        progress.at(0.2 + 0.8 * done / count, _TEXT)
         light, own, blocked, absent = cells.measured(k)
         out.lost[k] = blocked.any(-1) | absent
         others = leader != k

@@ -4,6 +4,7 @@ import logging
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -16,6 +17,7 @@ from crenn.core.merge.bracket import merge_bracket
 from crenn.core.merge.calibrate import Calibration, calibrate, master_frames
 from crenn.core.merge.colour import cropped, to_colour, turn_as_held
 from crenn.core.merge.combine import MergedMosaic
+from crenn.core.merge.costs import Work
 from crenn.core.merge.describe import Facts, describe
 from crenn.core.merge.exposures import clipped_share
 from crenn.core.merge.instructions import Instructions
@@ -24,11 +26,13 @@ from crenn.core.merge.mosaics import Mosaics, release_pages
 from crenn.core.merge.places import on_reference
 from crenn.core.merge.stack import CLIP_FROM, as_one_frame, stack_frames
 from crenn.core.mosaic.lines import take_lines
-from crenn.core.progress import Progress
+from crenn.core.progress import Progress, Stages
 from crenn.core.radiance import RadianceMap
 
 #: More frames than this do not fit the source channel.
 MAX_FRAMES = 200
+#: Shorter exposures may have been held by hand, in seconds.
+_BY_HAND = 0.5
 _log = logging.getLogger(__name__)
 
 
@@ -74,56 +78,66 @@ def merge_frames(
     progress, instructions = progress or Progress(), instructions or Instructions()
     names = list(names or (Path(p).name for p in paths))
     reference = _reference(len(paths), names, reference, instructions)
+    work = Work(len(paths), moved=instructions.detail, motion=instructions.deghost)
+    stages = Stages(progress, work.costs)
     with _timed("read"):
-        reading = progress.part(0.0, 0.3)
+        reading = stages.begin("read")
         found = gather(paths, names, instructions.seconds, kinds or [None] * len(paths), reading, models)
     if reference is not None and not any(f.index == reference for f in found.lights):
         raise MismatchedFrames(
             "The reference frame cannot be merged:", remedy=" ".join(found.aside) or "it is a calibration frame."
         )
+    lights = found.lights
+    facts = Facts(aside=found.aside, warnings=found.warnings, keys=list(keys or names))
+    facts.mode = _mode(lights, instructions)
+    work = replace(
+        work,
+        frames=len(lights),
+        others=len(found.darks + found.flats + found.biases),
+        megapixels=lights[0].mosaic.size / 1e6,
+        stack=facts.mode == "stack",
+        moved=work.moved and (_held_by_hand(lights) if facts.mode == "bracket" else _gathers(instructions)),
+        trails=instructions.method == "maximum",
+        grouped=facts.mode == "bracket" and any(len(g) > 2 for g in _groups(lights)),
+    )
+    stages.expect(work.costs)
+    stages.begin("calibrate", "Calibrating")
     with _timed("calibrate"):
         calibration = master_frames(found.lights, found.darks, found.flats, found.biases)
     found.darks, found.flats, found.biases = [], [], []
-    facts = Facts(aside=found.aside, warnings=found.warnings, calibration=calibration.notes, keys=list(keys or names))
+    facts.calibration = calibration.notes
     facts.filter_stops, facts.day = instructions.filter_stops, instructions.day
     facts.hot = 0 if calibration.hot is None else int(calibration.hot.sum())
-    lights = found.lights
     if any(v is not None for v in (calibration.dark, calibration.flat, calibration.hot)):
         # Calibration frames speak of sites.
         for frame in lights:
             frame.planes = None
-    facts.mode = _mode(lights, instructions)
-    # Gathering detail takes about as long as all that comes before.
-    until = 0.55 if len(lights) > 1 and instructions.detail else 0.75
     if facts.mode == "stack":
         with _timed("stack"):
-            within = progress.part(0.3, until)
-            merged, lights, first = _stack(lights, calibration, reference, instructions, facts, within)
+            merged, lights, first = _stack(lights, calibration, reference, instructions, facts, stages)
     else:
         with _timed("calibrate frames"):
-            lights = _stack_groups(
-                lights, calibration, reference, instructions, facts, progress.part(0.3, 0.3 + (until - 0.3) / 3)
-            )
+            grouped = stages.begin("groups")
+            lights = _stack_groups(lights, calibration, reference, instructions, facts, grouped)
         with _timed("bracket"):
-            merged, lights, first = merge_bracket(
-                lights, reference, instructions, facts, progress.part(0.3 + (until - 0.3) / 3, until)
-            )
-    progress.at(until, "Rebuilding colour")
+            merged, lights, first = merge_bracket(lights, reference, instructions, facts, stages)
+    moved = any(f.sites is not None for f in lights)
+    stages.expect(replace(work, frames=len(lights), moved=moved, clipped=bool(merged.clipped.any())).costs)
     if not first.raw.developed and not any(f.shift > 0 for f in lights):
         # Frames that were moved have their lines no longer along those of the mosaic.
+        stages.begin("lines", "Taking lines out")
         with _timed("lines"):
             facts.take_lines(take_lines(merged.light, merged.variance))
     with _timed("colour"):
-        radiance = to_colour(merged, first, lights, facts, instructions.fringes, progress.part(until, 0.93))
+        radiance = to_colour(merged, first, lights, facts, instructions.fringes, stages)
     del merged
     radiance.moved, radiance.ground = facts.moved, facts.ground
     if instructions.borders == "common" and facts.common is not None:
         facts.part = cropped(radiance, facts.common)
     turn_as_held(radiance, first.raw.flip)
     feeds = _number_by_index(radiance, lights)
-    progress.at(0.93, "Measuring the light")
     with _timed("report"):
-        report = describe(radiance, lights, feeds, facts, first)
+        report = describe(radiance, lights, feeds, facts, first, stages.begin("report", "Measuring the light"))
     report.seconds = round(time.perf_counter() - began, 3)
     radiance.report = report.model_dump()
     _log.info("merged", extra={"frames": len(lights), "mode": facts.mode, "seconds": report.seconds})
@@ -165,6 +179,16 @@ def _mode(lights: list[LightFrame], instructions: Instructions) -> str:
     return "stack" if len(_groups(lights)) == 1 and len(lights) >= CLIP_FROM else "bracket"
 
 
+def _gathers(instructions: Instructions) -> bool:
+    """Whether detail of a stack's frames is gathered, if they were moved."""
+    return instructions.method in ("auto", "mean", "clipped")
+
+
+def _held_by_hand(lights: list[LightFrame]) -> bool:
+    """Whether all exposures are so short that a camera may have been held by hand."""
+    return all((f.metadata.seconds or 0.0) < _BY_HAND for f in lights)
+
+
 def _groups(lights: list[LightFrame]) -> list[list[LightFrame]]:
     """Frames of equal exposure; the darkest first, each group in the frames' own order."""
     ev = np.log2(sensitivities(lights))
@@ -192,7 +216,7 @@ def _stack(
     reference: int | None,
     instructions: Instructions,
     facts: Facts,
-    progress: Progress,
+    stages: Stages,
 ) -> tuple[MergedMosaic, list[LightFrame], LightFrame]:
     """Stack all light frames: (mosaic, frames that took part, reference frame)."""
     first = next((f for f in lights if f.index == reference), lights[(len(lights) - 1) // 2])
@@ -201,7 +225,7 @@ def _stack(
             frame.clipped = clipped_share(frame.mosaic, frame.levels.clip)
         placed = on_reference(instructions, lights, first, facts.keys)
         _put_away(lights, mosaics)
-        stacked = stack_frames(lights, mosaics, calibration, first, placed, progress)
+        stacked = stack_frames(lights, mosaics, calibration, first, placed, stages)
     facts.take_stack(stacked)
     return stacked.merged, stacked.used, first
 
@@ -229,7 +253,9 @@ def _stack_groups(
         own = instructions.model_copy(update={"method": method, "detail": False})
         with Mosaics(len(group), keep.mosaic.shape) as mosaics:
             _put_away(group, mosaics)
-            stacked = stack_frames(group, mosaics, calibration, keep, own, Progress(), sky=False)
+            within = progress.part(number / len(groups), (number + 1) / len(groups))
+            work = Work(len(group), megapixels=keep.mosaic.size / 1e6, stack=True)
+            stacked = stack_frames(group, mosaics, calibration, keep, own, Stages(within, work.costs), sky=False)
         as_one_frame(stacked, keep)
         gone += [f for f in group if f is not keep]
         facts.warnings.append(f"{keep.name}: stands for {len(stacked.used)} frames of its exposure, stacked.")

@@ -18,7 +18,7 @@ from crenn.core.merge.trails import draw_pauses, find_turning
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.moving import FULL, MISSING, NOISE_CELL, noise_share, resample_mosaic
 from crenn.core.mosaic.noise import NoiseModel
-from crenn.core.progress import Progress
+from crenn.core.progress import Progress, Stages
 
 #: From so many frames on outliers can be told from noise.
 CLIP_FROM = 5
@@ -90,7 +90,7 @@ def stack_frames(
     calibration: Calibration,
     first: LightFrame,
     instructions: Instructions,
-    progress: Progress,
+    stages: Stages,
     sky: bool = True,
 ) -> Stacked:
     """Stack equal frames.
@@ -108,7 +108,8 @@ def stack_frames(
         The reference frame.
     instructions : Instructions
         ``method``, ``follow``, ``align`` and strokes of sky and ground are heeded.
-    progress : Progress
+    stages : Stages
+        Those of a stack as of `crenn.core.merge.costs` are gone through.
     sky : bool
         Whether stars may be looked for.
     """
@@ -116,16 +117,17 @@ def stack_frames(
     method = instructions.method
     if method == "auto":
         method = "clipped" if count >= CLIP_FROM else "mean"
-    hot = _calibrate_all(frames, mosaics, calibration, progress.part(0.0, 0.12))
+    hot = _calibrate_all(frames, mosaics, calibration, stages.begin("clean"))
+    registering = stages.begin("register")
     laid, why, turning = None, "", None
     if sky and method == "maximum" and instructions.follow != "stars" and count >= 3:
-        turning = find_turning(frames, mosaics, hot, reference, progress.part(0.12, 0.2))
+        turning = find_turning(frames, mosaics, hot, reference, registering)
         # Trails are drawn over what stands still: stars must not move the picture.
         instructions = instructions.model_copy(update={"align": instructions.align and turning is None})
     elif sky and instructions.align and instructions.follow != "ground" and count >= 3:
-        laid, why = lay_sky(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.35))
+        laid, why = lay_sky(frames, mosaics, hot, reference, instructions, registering)
     if laid is None:
-        laid = lay_ground(frames, mosaics, hot, reference, instructions, progress.part(0.12, 0.4))
+        laid = lay_ground(frames, mosaics, hot, reference, instructions, registering)
     used = [f for f in frames if not any(f is g for g in laid.gone)]
     size, still = mosaics.shape, all(f.mesh is None for f in used) and not laid.sky and turning is None
     drawn = turning.drawn if turning else 0
@@ -135,8 +137,9 @@ def stack_frames(
         spread, moved_levels = _plain(size), first.levels
         if not still:
             spread[:] = 0
+        laying = stages.begin("turn")
         for n, frame in enumerate(used):
-            progress.at(0.42 + (0.18 if drawn else 0.3) * n / len(used), f"Laying {frame.name} in place")
+            laying.at(n / len(used), f"Laying {frame.name} in place")
             mosaic = mosaics.get(places[id(frame)])
             if hot.any():
                 mend_sites(mosaic, hot)
@@ -154,7 +157,7 @@ def stack_frames(
             (turned if laid.sky else lying).put(n, moved)
             common = common_part(common, mesh, size)
         if turning is not None:
-            fill = progress.part(0.6, 0.72)
+            fill = stages.begin("pauses")
             for n, mosaic in enumerate(draw_pauses(turning, frames, mosaics, hot, first, fill)):
                 lying.put(len(used) + n, mosaic)
         own = Levels(first.levels.black, first.levels.white, min(f.levels.clip for f in used))
@@ -162,13 +165,14 @@ def stack_frames(
             sources = [_Source(lying, own, _plain(size)), _Source(turned, moved_levels, spread)]
         else:
             sources = [_Source(lying, own if still else moved_levels, spread)]
+        reducing = stages.begin("reduce")
         shares = np.full((len(used), size[0] // CELL, size[1] // CELL), 255, np.uint8)
         gains = np.array([f.gain for f in used] + [1.0] * drawn, np.float32)
         merged, rejected = _in_bands(
-            sources, laid.ground, gains, first, METHODS[method], shares, progress.part(0.72, 1.0)
+            sources, laid.ground, gains, first, METHODS[method], shares, reducing.part(0.0, 0.8)
         )
     if not still and instructions.detail and method in ("mean", "clipped"):
-        _keep_sites(used, [mosaics.get(places[id(f)]) for f in used], hot, shares)
+        _keep_sites(used, [mosaics.get(places[id(f)]) for f in used], hot, shares, reducing)
     merged.source[:] = next(n for n, f in enumerate(used) if f is first)
     return Stacked(
         merged,
@@ -186,9 +190,16 @@ def stack_frames(
     )
 
 
-def _keep_sites(used: Sequence[LightFrame], mosaics: Sequence[np.ndarray], hot: np.ndarray, shares: np.ndarray) -> None:
+def _keep_sites(
+    used: Sequence[LightFrame],
+    mosaics: Sequence[np.ndarray],
+    hot: np.ndarray,
+    shares: np.ndarray,
+    progress: Progress,
+) -> None:
     """Let frames keep what they recorded; what is too much for memory waits on disk."""
-    for frame, mosaic, share in zip(used, mosaics, shares):
+    for number, (frame, mosaic, share) in enumerate(zip(used, mosaics, shares)):
+        progress.at(0.8 + 0.2 * number / len(used), "Stacking light")
         kept = np.where(hot, np.uint16(MISSING), mosaic)
         if not fits_in_memory(len(used), kept):
             kept = on_disk(kept)

@@ -13,8 +13,10 @@ import numpy as np
 
 from crenn.core.fastmath import log2
 from crenn.core.mosaic.deviation import to_linear
+from crenn.core.progress import Progress
 
 _LN_2 = np.float32(np.log(2))
+_TEXT = "Rebuilding colour"
 
 #: Border added on each side: the reach of the interpolation, even so that the mosaic keeps its phase.
 _PAD = 10
@@ -111,7 +113,7 @@ def _red_blue(f, pattern, delta, green, out):
                 out[oy, ox, 2 - c] = g - (np.float32(10) * near - far) / np.float32(32)
 
 
-def interpolate(f: np.ndarray, pattern: np.ndarray, floor: np.ndarray) -> np.ndarray:
+def interpolate(f: np.ndarray, pattern: np.ndarray, floor: np.ndarray, progress: Progress | None = None) -> np.ndarray:
     """Demosaic a plane on the compressive scale.
 
     Parameters
@@ -119,6 +121,7 @@ def interpolate(f: np.ndarray, pattern: np.ndarray, floor: np.ndarray) -> np.nda
     f, floor : ndarray, float32 (H, W)
         From `compressed`.
     pattern : ndarray, uint8 (2, 2)
+    progress : Progress, optional
 
     Returns
     -------
@@ -127,7 +130,9 @@ def interpolate(f: np.ndarray, pattern: np.ndarray, floor: np.ndarray) -> np.nda
     """
     out = np.empty((*f.shape, 3), np.float32)
     height = f.shape[0]
+    progress = progress or Progress()
     for top in range(0, height, _BAND):
+        progress.at(top / height, _TEXT)
         # The last band takes a short rest with it: each needs its border's rows.
         bottom = height if height - top < 2 * _BAND else top + _BAND
         low, high = max(top - _PAD, 0), min(bottom + _PAD, height)
@@ -222,7 +227,12 @@ def compressed(
 
 
 def demosaic(
-    light: np.ndarray, variance: np.ndarray, pattern: np.ndarray, matrix: np.ndarray, scale: np.float32 | None = None
+    light: np.ndarray,
+    variance: np.ndarray,
+    pattern: np.ndarray,
+    matrix: np.ndarray,
+    scale: np.float32 | None = None,
+    progress: Progress | None = None,
 ) -> tuple[np.ndarray, np.ndarray]:
     """Interpolate a white-balanced mosaic to scene-linear colour.
 
@@ -235,6 +245,7 @@ def demosaic(
         From balanced camera colours to the working space.
     scale : float32, optional
         See `compressed`.
+    progress : Progress, optional
 
     Returns
     -------
@@ -242,8 +253,10 @@ def demosaic(
         Colour and its predicted standard deviation. Interpolation is taken as on even ground, where the
         directions mix equally; along edges the true deviation is somewhat larger.
     """
+    progress = progress or Progress()
     f, floor, scale = compressed(light, variance, scale)
-    rgb = interpolate(f, pattern, floor)
+    rgb = interpolate(f, pattern, floor, progress.part(0.0, 0.7))
     del f, floor
+    progress.at(0.7, _TEXT)
     matrix = np.ascontiguousarray(matrix, np.float32)
     return rgb, to_linear(rgb, variance, pattern, scale, matrix, _noise_table(pattern.tobytes()))

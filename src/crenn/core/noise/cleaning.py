@@ -37,6 +37,7 @@ _LATTICE = _CELL * 2 ** (SCALES - 1)
 _SMOOTH = 0.03
 #: Gradient that the noise left by a filter gives, on the even scale, and the pixels that rebuilding colour needs.
 _LEFT, _BORDER = 0.1, 16
+_TEXT = "Taking noise out"
 
 Box = tuple[int, int, int, int]
 
@@ -180,6 +181,7 @@ class Cleaner:
         clean, stronger : ndarray, float32 (height, width, 3)
         """
         top, left, height, width = box
+        progress = progress or Progress()
         border = _BORDER if self._tile is not None else 0
         y0, x0 = max(top - border, 0) // 2 * 2, max(left - border, 0) // 2 * 2
         y1, x1 = min(top + height + border, self.size[0]), min(left + width + border, self.size[1])
@@ -188,10 +190,11 @@ class Cleaner:
         fy, fx = (max(v - reach, 0) // _LATTICE * _LATTICE for v in (y0, x0))
         far_y, far_x = min(y1 + reach, self.size[0]), min(x1 + reach, self.size[1])
         planes, noise = self._planes((fy, fx, far_y - fy, far_x - fx))
-        found = self._filtered(planes, noise, 0, (fy, fx), (y0, x0, y1, x1), _told(progress))
+        found = self._filtered(planes, noise, 0, (fy, fx), (y0, x0, y1, x1), _told(progress.part(0.08, 0.86)))
         inside = np.s_[top - y0 : top - y0 + height, left - x0 : left - x0 + width]
         out = []
-        for opponents in found:
+        for number, opponents in enumerate(found):
+            progress.at(0.86 + 0.07 * number, _TEXT)
             stable = np.ascontiguousarray(opponents.transpose(1, 2, 0) @ COLOURS.T.astype(np.float32))
             if self._tile is not None:
                 stable = self._rebuilt(stable)
@@ -212,7 +215,7 @@ class Cleaner:
         known = np.tile(typical, (1, noise.shape[1] // _CELL + 1, noise.shape[2] // _CELL + 1))
         inner = np.s_[_MARGIN:-_MARGIN, _MARGIN:-_MARGIN]
         height, width = noise.shape[1:]
-        results = self._filtered(planes, known, 0, (0, 0), (0, 0, height, width), _told(None))
+        results = self._filtered(planes, known, 0, (0, 0), (0, 0, height, width), _told(Progress()))
         before, *left = (np.ascontiguousarray(p) for p in (noise[0][inner], results[0][0][inner], results[1][0][inner]))
 
         def gain(after: np.ndarray, factor: int) -> float:
@@ -301,15 +304,14 @@ class Cleaner:
         return np.pad(halved(noise), ((0, 0), (0, 1), (0, 1)), "edge")
 
 
-def _told(progress: Progress | None) -> Callable[[int], None]:
+def _told(progress: Progress) -> Callable[[int], None]:
     """Tells progress of passes: each scale has a quarter of the pixels of the one before."""
-    progress, done = progress or Progress(), 0.0
-    whole = PASSES * sum(4.0**-scale for scale in range(SCALES))
+    done, whole = 0.0, PASSES * sum(4.0**-scale for scale in range(SCALES))
 
     def passed(scale: int) -> None:
         nonlocal done
         done += 4.0**-scale / whole
-        progress.at(min(done, 1.0), "Taking noise out")
+        progress.at(min(done, 1.0), _TEXT)
 
     return passed
 

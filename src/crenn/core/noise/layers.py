@@ -161,18 +161,16 @@ def split(
     progress = progress or Progress()
     cleaner = Cleaner(rgb, sigma, light.capture)
     layers = np.empty((*cleaner.size, CHANNELS), np.float16)
-    parts = list(parts_of(cleaner.size))
-    for number, box in enumerate(parts):
-        progress.at(0.95 * number / len(parts), "Taking noise out")
-        top, left, height, width = box
+    for top, left, height, width in parts_of(cleaner.size):
         where = np.s_[top : top + height, left : left + width]
-        part = progress.part(0.95 * number / len(parts), 0.95 * (number + 1) / len(parts))
-        layers[where] = part_of(cleaner, rgb, sigma, box, part)
-    progress.at(0.95, "Preparing views")
-    return NoiseLayers(_reduced(layers), cleaner.gains_db())
+        part = progress.part(0.94 * top / len(layers), 0.94 * (top + height) / len(layers))
+        part.at(0.0, "Taking noise out")
+        layers[where] = part_of(cleaner, rgb, sigma, (top, left, height, width), part)
+    gains = cleaner.gains_db()
+    return NoiseLayers(_reduced(layers, progress.part(0.95, 1.0)), gains)
 
 
-def _reduced(layers: np.ndarray) -> list[np.ndarray]:
+def _reduced(layers: np.ndarray, progress: Progress) -> list[np.ndarray]:
     """A pyramid of layers, as large as that of a prepared scene."""
     levels = [layers]
     while max(levels[-1].shape[:2]) > _SMALLEST:
@@ -180,6 +178,7 @@ def _reduced(layers: np.ndarray) -> list[np.ndarray]:
         size = (max(width // 2, 1), max(height // 2, 1))
         smaller = np.empty((size[1], size[0], CHANNELS), np.float16)
         for channel in range(CHANNELS):
+            progress.at(1 - (1 - 0.75 * channel / CHANNELS) * 4.0 ** (1 - len(levels)), "Preparing views")
             plane = single(levels[-1][..., channel])
             smaller[..., channel] = cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
         levels.append(smaller)
