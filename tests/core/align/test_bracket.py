@@ -14,7 +14,7 @@ from crenn.core.geometry.resample import resample
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.merge import merge_frames
 from crenn.core.mosaic.levels import Levels
-from crenn.core.mosaic.moving import MISSING, noise_share, resample_mosaic
+from crenn.core.mosaic.moving import MISSING, MOVED_LEVELS, Interpolated, noise_share
 from crenn.core.mosaic.noise import NoiseModel
 from tests.support import FolderCase, light_frames, night, take
 
@@ -94,8 +94,8 @@ class Resampling(unittest.TestCase):
             with self.subTest(shift=shift):
                 mesh = Mesh.of(lambda p, s=shift: p + s, mosaic.shape)
                 levels = Levels(np.zeros(3, np.float32), 16383.0, 16000.0)
-                moved, after = resample_mosaic(mosaic, mesh, RGGB, levels, ONES, NoiseModel(slope, offset))
-                black, white = after.black[0], after.white
+                moved = Interpolated.of(mosaic, RGGB, levels, ONES, NoiseModel(slope, offset)).moved(mesh)
+                black, white = MOVED_LEVELS.black[0], MOVED_LEVELS.white
                 share = noise_share(mesh, RGGB, ONES)
                 for row in range(2):
                     for column in range(2):
@@ -110,8 +110,8 @@ class Resampling(unittest.TestCase):
         levels = Levels(np.full(3, 512, np.float32), 16383.0, 16300.0)
         noise = NoiseModel(np.full(3, 1e-5, np.float32), np.full(3, 1e-8, np.float32))
         mesh = Mesh.of(lambda p: p + (6, 0), mosaic.shape)
-        moved, after = resample_mosaic(mosaic, mesh, RGGB, levels, ONES, noise)
-        white = after.white
+        moved = Interpolated.of(mosaic, RGGB, levels, ONES, noise).moved(mesh)
+        white = MOVED_LEVELS.white
         self.assertTrue((moved[31:39, 45:53] == white).all())
         self.assertTrue((moved[:, 115:] == MISSING).all())
         self.assertFalse((moved[:20] == white).any())

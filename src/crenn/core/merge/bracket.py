@@ -19,7 +19,7 @@ from crenn.core.merge.full_colour import merge_full_colour
 from crenn.core.merge.ghosts import CELL, Motion, find_motion
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.places import on_reference
-from crenn.core.mosaic.moving import MISSING, noise_share, resample_mosaic
+from crenn.core.mosaic.moving import MISSING, MOVED_LEVELS, Interpolated, noise_share
 from crenn.core.progress import Progress, Stages
 
 
@@ -150,9 +150,8 @@ def _lay_over(lights: list[LightFrame], detail: bool, facts: Facts, progress: Pr
         if frame.mesh is None:
             continue
         gains, spoil = frame.raw.neutral_gains, 1 if frame is darkest else 3
-        frame.mosaic, frame.levels = resample_mosaic(
-            frame.mosaic, frame.mesh, frame.pattern, frame.levels, gains, frame.noise, spoil
-        )
+        interpolated = Interpolated.of(frame.mosaic, frame.pattern, frame.levels, gains, frame.noise, spoil)
+        frame.mosaic, frame.levels = interpolated.moved(frame.mesh), MOVED_LEVELS
         frame.spread = noise_share(frame.mesh, frame.pattern, gains)
         box = common_part(box, frame.mesh, size)
     facts.common = box

@@ -16,7 +16,7 @@ from crenn.core.merge.reduce import METHODS, grow, outliers, reduce
 from crenn.core.merge.stack_registration import lay_ground, lay_sky
 from crenn.core.merge.trails import draw_pauses, find_turning
 from crenn.core.mosaic.levels import Levels
-from crenn.core.mosaic.moving import FULL, MISSING, NOISE_CELL, noise_share, resample_mosaic
+from crenn.core.mosaic.moving import FULL, MISSING, MOVED_LEVELS, NOISE_CELL, Interpolated, noise_share
 from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.progress import Progress, Stages
 
@@ -134,7 +134,7 @@ def stack_frames(
     with Mosaics(len(used) + drawn, size) as lying, Mosaics(len(used) if laid.sky else 1, size) as turned:
         places = {id(f): k for k, f in enumerate(frames)}
         common: Box = (0, 0, size[1], size[0])
-        spread, moved_levels = _plain(size), first.levels
+        spread = _plain(size)
         if not still:
             spread[:] = 0
         laying = stages.begin("turn")
@@ -152,9 +152,9 @@ def stack_frames(
             if laid.sky and laid.ground is not None:
                 mosaic = mosaic[: _lowest_sky(laid.ground, mesh)]
             gains = first.raw.neutral_gains
-            moved, moved_levels = resample_mosaic(mosaic, mesh, first.pattern, frame.levels, gains, frame.noise, 1)
+            interpolated = Interpolated.of(mosaic, first.pattern, frame.levels, gains, frame.noise, 1)
             spread += noise_share(mesh, first.pattern, gains) / len(used)
-            (turned if laid.sky else lying).put(n, moved)
+            (turned if laid.sky else lying).put(n, interpolated.moved(mesh))
             common = common_part(common, mesh, size)
         if turning is not None:
             fill = stages.begin("pauses")
@@ -162,9 +162,9 @@ def stack_frames(
                 lying.put(len(used) + n, mosaic)
         own = Levels(first.levels.black, first.levels.white, min(f.levels.clip for f in used))
         if laid.sky:
-            sources = [_Source(lying, own, _plain(size)), _Source(turned, moved_levels, spread)]
+            sources = [_Source(lying, own, _plain(size)), _Source(turned, MOVED_LEVELS, spread)]
         else:
-            sources = [_Source(lying, own if still else moved_levels, spread)]
+            sources = [_Source(lying, own if still else MOVED_LEVELS, spread)]
         reducing = stages.begin("reduce")
         shares = np.full((len(used), size[0] // CELL, size[1] // CELL), 255, np.uint8)
         gains = np.array([f.gain for f in used] + [1.0] * drawn, np.float32)

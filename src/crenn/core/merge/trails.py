@@ -13,7 +13,7 @@ from crenn.core.geometry.mapping import Mesh
 from crenn.core.merge.mosaics import Mosaics
 from crenn.core.merge.stack_registration import light_of_quads, luma_of, mended, moments, stars_in
 from crenn.core.mosaic.levels import Levels
-from crenn.core.mosaic.moving import MISSING, resample_mosaic
+from crenn.core.mosaic.moving import MISSING, MOVED_LEVELS, Interpolated
 from crenn.core.progress import Progress
 
 if TYPE_CHECKING:
@@ -136,9 +136,10 @@ def draw_pauses(
     Yields
     ------
     ndarray, uint16 (H, W)
-        A mosaic of the levels of `resample_mosaic`; `MISSING` where no star is.
+        A mosaic of `MOVED_LEVELS`; `MISSING` where no star is.
     """
     done = 0
+    ready: dict[int, tuple[Interpolated, np.ndarray]] = {}
     for pause in turning.pauses:
         for share in pause.shares:
             progress.at(done / turning.drawn, f"Filling the pause after {frames[pause.before].name}")
@@ -146,22 +147,24 @@ def draw_pauses(
             turned, seen = [], []
             for k, seconds in ((pause.before, -share), (pause.after, 1 - share)):
                 mesh, frame = turning.mesh(seconds * pause.seconds), frames[k]
-                mosaic = mended(mosaics, k, hot)
-                seen.append(_quads(mosaic, frame.levels))
-                moved, levels = resample_mosaic(
-                    mosaic, mesh, first.pattern, frame.levels, first.raw.neutral_gains, frame.noise, 1
-                )
-                turned.append(moved)
+                if k not in ready:
+                    mosaic, gains = mended(mosaics, k, hot), first.raw.neutral_gains
+                    whole = Interpolated.of(mosaic, first.pattern, frame.levels, gains, frame.noise, 1)
+                    ready[k] = whole, _quads(mosaic, frame.levels)
+                turned.append(ready[k][0].moved(mesh))
+                seen.append(ready[k][1])
             # What lies outside one of them is the largest number there is.
             drawn = np.minimum(*turned)
             drawn[(turned[0] == MISSING) | (turned[1] == MISSING)] = MISSING
-            yield _stars_of(drawn, levels, np.maximum(*seen), first)
+            yield _stars_of(drawn, MOVED_LEVELS, np.maximum(*seen), first)
+        # The frame after this pause is the one before the next.
+        ready = {k: kept for k, kept in ready.items() if k == pause.after}
 
 
 def _quads(mosaic: np.ndarray, levels: Levels) -> np.ndarray:
     """Mean light of each four sites, all alike, float32 (H // 2, W // 2)."""
     height, width = mosaic.shape
-    sites = mosaic.reshape(height // 2, 2, width // 2, 2).astype(np.float32).mean((1, 3))
+    sites = cv2.resize(mosaic.astype(np.float32), (width // 2, height // 2), interpolation=cv2.INTER_AREA)
     return (sites - levels.black[1]) / np.float32(levels.white - levels.black[1])
 
 
@@ -175,4 +178,4 @@ def _stars_of(drawn: np.ndarray, levels: Levels, seen: np.ndarray, first: LightF
     # Smoothing by a Gaussian leaves 1 / (4 pi sigma²) of the variance.
     star = smooth - around > _STAR * deviation / np.sqrt(4 * np.pi * 0.8**2)
     star &= seen > around - _STAR * deviation
-    return np.where(np.kron(star, np.ones((2, 2), bool)), drawn, np.uint16(MISSING))
+    return np.where(star.repeat(2, 0).repeat(2, 1), drawn, np.uint16(MISSING))

@@ -1,5 +1,6 @@
 """Moves a mosaic by a mesh with Lanczos' filter, and says what that does to its noise."""
 
+from dataclasses import dataclass
 from functools import cache
 
 import cv2
@@ -22,6 +23,9 @@ FULL = 60000.0
 #: Cells in which the noise of a moved mosaic is told, in pixels.
 NOISE_CELL = 8
 _FINE = 8
+_BLACK = FULL / 16
+#: Levels of moved mosaics.
+MOVED_LEVELS = Levels(np.full(3, _BLACK, np.float32), FULL, FULL)
 _LOG2_E = np.float32(np.log2(np.e))
 
 
@@ -73,68 +77,76 @@ def _resample_mosaic(planes, spoiled, nodes, taps, pattern, scale, light_scale, 
         _resample_row(np.int64(y), planes, spoiled, nodes, taps, pattern, scale, light_scale, gains, black, full, out)
 
 
-def resample_mosaic(
-    mosaic: np.ndarray,
-    mesh: Mesh,
-    pattern: np.ndarray,
-    levels: Levels,
-    gains: np.ndarray,
-    noise: NoiseModel,
-    spoil: int = 3,
-) -> tuple[np.ndarray, Levels]:
-    """Move a mosaic: every site gets the light of its own colour at the place the mesh tells.
+@dataclass(frozen=True)
+class Interpolated:
+    """A mosaic in full colour on a compressive scale of its light, ready to be moved to many places.
 
-    The mosaic is interpolated to full colour first and moved on a compressive scale of the light, so that neither
-    detail is lost nor lamps ring.
-
-    Parameters
-    ----------
-    mosaic : ndarray, uint16 (H, W)
-    mesh : Mesh
-    pattern : ndarray, uint8 (2, 2)
-    levels : Levels
-    gains : ndarray, float32 (3,)
-        White balance as shot, under which the mosaic is interpolated.
-    noise : NoiseModel
-    spoil : int
-        Clipped light spoils all sites within so many pixels of a clipped one.
-
-    Returns
-    -------
-    moved : ndarray, uint16 (H, W)
-        `MISSING` where the mesh leads outside, `FULL` where clipped light has a part.
-    levels : Levels
-        Of the moved mosaic.
+    So neither detail is lost nor do lamps ring.
     """
-    light = np.empty(mosaic.shape, np.float32)
-    variance = np.empty(mosaic.shape, np.float32)
-    for c, where in sites(pattern):
-        site = (mosaic[where].astype(np.float32) - levels.black[c]) / np.float32(levels.white - levels.black[c])
-        light[where] = site * gains[c]
-        variance[where] = (np.maximum(site, 0) * noise.slope[c] + noise.offset[c]) * gains[c] ** 2
-    f, floor, light_scale = compressed(light, variance)
-    del light, variance
-    planes = columns_apart(interpolate(f, pattern, floor))
-    del f, floor
-    out_black = FULL / 16
-    out = np.empty(mesh.size, np.uint16)
-    # What a clipped site has touched, through demosaic or filter, counts as clipped.
-    side = 2 * spoil + 1
-    spoiled = cv2.dilate((mosaic >= levels.clip).astype(np.uint8), np.ones((side, side), np.uint8))
-    _resample_mosaic(
-        planes,
-        spoiled,
-        mesh.nodes,
-        lanczos(),
-        pattern,
-        np.float32(FULL - out_black),
-        np.float32(light_scale),
-        np.asarray(gains, np.float32),
-        np.float32(out_black),
-        np.float32(FULL),
-        out,
-    )
-    return out, Levels(np.full(3, out_black, np.float32), FULL, FULL)
+
+    _planes: np.ndarray
+    _spoiled: np.ndarray
+    _light_scale: np.float32
+    _pattern: np.ndarray
+    _gains: np.ndarray
+
+    @classmethod
+    def of(
+        cls,
+        mosaic: np.ndarray,
+        pattern: np.ndarray,
+        levels: Levels,
+        gains: np.ndarray,
+        noise: NoiseModel,
+        spoil: int = 3,
+    ) -> "Interpolated":
+        """Interpolate a mosaic.
+
+        Parameters
+        ----------
+        mosaic : ndarray, uint16 (H, W)
+        pattern : ndarray, uint8 (2, 2)
+        levels : Levels
+        gains : ndarray, float32 (3,)
+            White balance as shot, under which the mosaic is interpolated.
+        noise : NoiseModel
+        spoil : int
+            Clipped light spoils all sites within so many pixels of a clipped one.
+        """
+        light = np.empty(mosaic.shape, np.float32)
+        variance = np.empty(mosaic.shape, np.float32)
+        for c, where in sites(pattern):
+            site = (mosaic[where].astype(np.float32) - levels.black[c]) / np.float32(levels.white - levels.black[c])
+            light[where] = site * gains[c]
+            variance[where] = (np.maximum(site, 0) * noise.slope[c] + noise.offset[c]) * gains[c] ** 2
+        f, floor, light_scale = compressed(light, variance)
+        del light, variance
+        planes = columns_apart(interpolate(f, pattern, floor))
+        # What a clipped site has touched, through demosaic or filter, counts as clipped.
+        side = 2 * spoil + 1
+        spoiled = cv2.dilate((mosaic >= levels.clip).astype(np.uint8), np.ones((side, side), np.uint8))
+        return cls(planes, spoiled, np.float32(light_scale), pattern, np.asarray(gains, np.float32))
+
+    def moved(self, mesh: Mesh) -> np.ndarray:
+        """A mosaic whose sites get the light of their colour at the places that a mesh tells, uint16 (H, W).
+
+        It has `MOVED_LEVELS`: `MISSING` where the mesh leads outside, `FULL` where clipped light has a part.
+        """
+        out = np.empty(mesh.size, np.uint16)
+        _resample_mosaic(
+            self._planes,
+            self._spoiled,
+            mesh.nodes,
+            lanczos(),
+            self._pattern,
+            np.float32(FULL - _BLACK),
+            self._light_scale,
+            self._gains,
+            np.float32(_BLACK),
+            np.float32(FULL),
+            out,
+        )
+        return out
 
 
 @cache
