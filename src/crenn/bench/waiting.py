@@ -6,6 +6,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+import cv2
 import numpy as np
 
 from crenn.bench.areas import eight
@@ -104,13 +105,15 @@ def _run(code: str, *arguments: str) -> list[float]:
     return [float(v) for v in json.loads(told.stdout)]
 
 
-def of_frames(paths: list[Path], folder: Path) -> Table:
+def of_frames(paths: list[Path], moved: list[Path], folder: Path) -> Table:
     """The table of a bracket's frames; what is made of them is put into a folder.
 
     Parameters
     ----------
     paths : list of Path
         The middle one is what a single frame is.
+    moved : list of Path
+        The same, held by hand.
     folder : Path
     """
     table = Table(
@@ -124,6 +127,8 @@ def of_frames(paths: list[Path], folder: Path) -> Table:
     for label, way in (("merged, no search for motion", "still"), ("merged", "ghosts")):
         seconds, memory = _run(_MERGE, way, *names)
         table.add(label, seconds, seconds / all_of_them, memory)
+    seconds, memory = _run(_MERGE, "ghosts", *(str(p) for p in moved))
+    table.add("merged, held by hand", seconds, seconds / all_of_them, memory)
     table.add("LibRaw's development of one", one, 1.0, None)
     seconds, memory = _run(_PREPARE, str(folder / "scene"), *names)
     table.add("noise split off", seconds, seconds / one, memory)
@@ -133,11 +138,31 @@ def of_frames(paths: list[Path], folder: Path) -> Table:
     return table
 
 
+def _by_hand(rgb: np.ndarray) -> list[np.ndarray]:
+    """Light as frames held by hand see it: moved by some pixels and turned by tenths of a degree."""
+    height, width, _ = rgb.shape
+    out = []
+    for dx, dy, degrees in (
+        (3.3, -5.2, 0.12),
+        (-7.6, 2.4, -0.21),
+        (0.0, 0.0, 0.0),
+        (5.5, 8.1, 0.16),
+        (-2.2, -9.7, -0.08),
+    ):
+        matrix = cv2.getRotationMatrix2D((width / 2, height / 2), degrees, 1.0)
+        matrix[:, 2] += dx, dy
+        seen = cv2.warpAffine(rgb, matrix, (width, height), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT_101)
+        out.append(np.maximum(seen, 0))
+    return out
+
+
 def bench(width: int = 6000) -> list[Table]:
-    """Five frames of the lock basin, laid side by side until they are as wide, each with noise of its own."""
+    """Five frames of the lock basin, laid side by side until they are as wide, each with noise of its own; on a tripod
+    and held by hand."""
     tile = shipped("lock-basin", 2)
     times = -(-width // tile.shape[1])
     rgb = np.tile(tile, (times, times, 1))[: width * 2 // 3, :width]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        return [of_frames(take(folder, rgb, BRACKET, CLEAN), folder)]
+        still = take(folder / "still", rgb, BRACKET, CLEAN)
+        return [of_frames(still, take(folder / "moved", _by_hand(rgb), BRACKET, CLEAN), folder)]
