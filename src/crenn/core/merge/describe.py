@@ -203,7 +203,7 @@ def describe(
     """
     assert radiance.clipped is not None
     height, width = radiance.shape
-    step = max(1, int(np.sqrt(height * width / 1.5e6)))
+    step = max(1, int(np.ceil(np.sqrt(height * width / 1.5e6))))
     capture = _capture(first, facts, radiance.shape)
     told = Capture.from_report({"capture": capture.model_dump()})
     statistics = light_statistics(radiance.rgb, radiance.sigma, radiance.clipped, step, told)

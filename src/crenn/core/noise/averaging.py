@@ -51,7 +51,8 @@ def luminance_deviation(sigma: np.ndarray, capture: Capture) -> np.ndarray:
     Rebuilt colours share their noise, by as much as those of equal noise at all sites do; of developed pictures nothing
     is known, and each colour counts as having noise of its own.
     """
-    own = np.sqrt(np.square(np.asarray(sigma) * LUMINANCE.astype(np.float32)).sum(-1))
+    weights = np.square(LUMINANCE).astype(np.float32)
+    own = np.sqrt(sum(w * np.square(np.asarray(sigma)[..., c]) for c, w in enumerate(weights)))
     told = _noise(capture)
     return np.asarray(own if told is None else own * np.float32(told[1]), np.float32)
 

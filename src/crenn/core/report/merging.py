@@ -248,7 +248,8 @@ def light_statistics(rgb, sigma, clipped, step: int = 1, capture: Capture | None
     rgb = rgb[::step, ::step]
     y = luminance(rgb)
     # As the display measures light: half by its luminance, half by its strongest colour.
-    tops = np.quantile(np.stack([y, (y + rgb.max(-1)) / 2]), _TOP, axis=(1, 2))
+    strongest = np.maximum(np.maximum(rgb[..., 0], rgb[..., 1]), rgb[..., 2])
+    tops = [float(np.quantile(light, _TOP)) for light in (y, (y + strongest) / 2)]
     floor = max(float(y.max()), 1e-9) * 2.0**-26
     stops = np.log2(np.maximum(y, floor))
     positive = stops[y > floor]
