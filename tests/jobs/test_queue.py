@@ -4,7 +4,7 @@ import os
 import threading
 import time
 
-from sqlalchemy import text
+from sqlalchemy import select, text
 from sqlalchemy.exc import OperationalError
 
 from crenn.core.errors import Cancelled, CrennError, Missing
@@ -256,6 +256,24 @@ class Cancelling(QueueCase):
         self.run_sql("UPDATE job SET cancelling = true")
         self.assertTrue(self.begin(job_id).skip)
         self.assertEqual(self.job(job_id).state, "cancelled")
+
+    def test_a_new_merge_does_not_wait_for_noise_of_the_old_light(self):
+        scene = self.scene()
+        waiting = defer(self.database, "noise", scene)
+        merge = defer(self.database, "merge", scene)
+        self.assertEqual((self.job(waiting).state, self.job(merge).state), ("cancelled", "waiting"))
+        self.assertEqual(len(self.tasks(merge)), 1)
+        # Nothing was merged yet: a merge that is called off leaves nothing to do.
+        cancel(self.database, merge)
+        self.assertEqual(self.noise_waiting(scene), 0)
+        self.run_sql("UPDATE scene SET prepared = '1-1' WHERE id = :scene", scene=scene)
+        cancel(self.database, defer(self.database, "merge", scene))
+        self.assertEqual(self.noise_waiting(scene), 1)
+
+    def noise_waiting(self, scene: int) -> int:
+        with self.database.session() as session:
+            found = select(Job).where(Job.scene_id == scene, Job.kind == "noise", Job.state == "waiting")
+            return len(session.execute(found).scalars().all())
 
     def test_what_is_not_known(self):
         with self.assertRaises(Missing):

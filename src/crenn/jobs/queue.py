@@ -53,7 +53,8 @@ def add_job(
 ) -> Job:
     """Queue a job within the session's transaction: both come true with its commit, or neither.
 
-    The same work is not queued twice: a merge waiting for a scene is returned again.
+    The same work is not queued twice: a merge waiting for a scene is returned again. Nor does it wait for work that it
+    makes idle: noise that is being split off a scene's light is let be when the scene is merged anew.
     """
     if kind in ("merge", "noise"):
         waiting = (
@@ -65,6 +66,10 @@ def add_job(
         )
         if waiting is not None:
             return waiting
+    if kind == "merge":
+        splitting = select(Job).where(Job.scene_id == scene_id, Job.kind == "noise", Job.state.in_(ACTIVE))
+        for idle in session.execute(splitting.order_by(Job.id).with_for_update()).scalars():
+            _stop(session, idle)
     job = Job(kind=kind, scene_id=scene_id, shoot_id=shoot_id, options=options or {})
     session.add(job)
     session.flush()
@@ -119,12 +124,17 @@ def put_back(session: Session, job: Job, again: bool = False) -> None:
 def end_job(
     session: Session, job: Job, state: str, told: str, fault: str | None = None, result: dict | None = None
 ) -> None:
-    """Write a job's end. The fault of a merge is its scene's, too."""
+    """Write a job's end.
+
+    The fault of a merge is its scene's, too; and where it changed nothing, noise is split off the light that is there.
+    """
     job.state, job.text, job.fault, job.result, job.cancelling = state, told, fault, result, False
     if state == "done":
         job.share = 1.0
     if job.kind == "merge" and job.scene is not None and state == "failed":
         job.scene.fault = fault
+    if job.kind == "merge" and job.scene is not None and job.scene.prepared and state != "done":
+        add_job(session, "noise", job.scene_id)
 
 
 def cancel(database: Database, job_id: int) -> None:
@@ -140,13 +150,18 @@ def cancel(database: Database, job_id: int) -> None:
         if job is None:
             raise Missing("This job is no longer known.")
         if job.state in ACTIVE:
-            task = session.execute(_TASK, {"task": job.task_id, "seconds": DEAD_AFTER}).first()
-            if job.state == "running" and task is not None and task.status == "doing" and not task.abandoned:
-                job.cancelling = True
-            else:
-                _take_task(session, job)
-                end_job(session, job, "cancelled", "Cancelled")
+            _stop(session, job)
         session.commit()
+
+
+def _stop(session: Session, job: Job) -> None:
+    """End an active job, locked by the caller: at once, or as soon as its worker looks up."""
+    task = session.execute(_TASK, {"task": job.task_id, "seconds": DEAD_AFTER}).first()
+    if job.state == "running" and task is not None and task.status == "doing" and not task.abandoned:
+        job.cancelling = True
+    else:
+        _take_task(session, job)
+        end_job(session, job, "cancelled", "Cancelled")
 
 
 def reconcile(database: Database) -> int:

@@ -58,14 +58,14 @@ def merge(job: RunningJob) -> None:
         models = kept_models(session)
     radiance = merge_frames(
         paths,
-        progress=job.progress.part(0.0, 0.8),
+        progress=job.progress.part(0.0, 0.92),
         names=names,
         instructions=instructions,
         kinds=kinds,
         models=models,
         keys=hashes,
     )
-    job.progress.at(0.82, "Preparing views")
+    job.progress.at(0.92, "Preparing views")
     prepared = PreparedScene.from_radiance(radiance)
     folder = prepared_name(job.of_scene, job.id)
     prepared.save(job.library.scene(folder))
