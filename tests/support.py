@@ -22,6 +22,8 @@ from crenn.core.frames.raw import RawFrame, read_raw
 from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.pipeline.scene import SceneLight
 
+#: Colours of the tile of a mosaic.
+RGGB = np.array([[0, 1], [1, 2]], np.uint8)
 ROOT = Path(__file__).resolve().parents[1]
 BRACKET = tuple(Exposure(s) for s in (1 / 16, 1 / 4, 1.0, 4.0))
 #: A scene of even light, of which nothing is told.

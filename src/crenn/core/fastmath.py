@@ -1,5 +1,5 @@
-"""Logarithm, power of two and cube root in single precision, for kernels that call them for every pixel; and half
-precision read as single.
+"""Logarithm, power of two, cube root and hyperbolic functions in single precision, for kernels that call them for every
+pixel; and half precision read as single.
 
 Polynomials on the mantissa, exact to about 2e-6; the C library's functions take several times as long.
 """
@@ -37,6 +37,9 @@ _L = [
 _E = [np.float32(v) for v in (0.999999896, 0.69315462, 0.24014077, 0.0558632827, 0.00894621467, 0.00189510729)]
 _L0, _L1, _L2, _L3, _L4, _L5, _L6 = _L
 _E0, _E1, _E2, _E3, _E4, _E5 = _E
+#: What may be assumed of numbers that may be NaN.
+NAN_SAFE = {"contract", "arcp", "reassoc", "nsz"}
+_LOG2_E, _LN_2 = np.float32(np.log2(np.e)), np.float32(np.log(2))
 _MANTISSA, _ONE = np.int32(0x7FFFFF), np.int32(0x3F800000)
 
 
@@ -63,6 +66,27 @@ def exp2(x):
 def cbrt(x):
     """Cube root of a float32 of at least 0, to 5e-7. Two polynomials: dividing, as Newton's way does, takes longer."""
     return exp2(log2(max(x, np.float32(1e-20))) * np.float32(1.0 / 3.0))
+
+
+@nb.njit(inline="always", fastmath=NAN_SAFE, error_model="numpy")
+def arsinh(x):
+    """Inverse hyperbolic sine of a float32, to 1e-6."""
+    a = log2(abs(x) + np.sqrt(x * x + np.float32(1))) * _LN_2
+    return a if x >= 0 else -a
+
+
+@nb.njit(inline="always", fastmath=NAN_SAFE, error_model="numpy")
+def sinh(x):
+    """Hyperbolic sine of a float32."""
+    e = exp2(x * _LOG2_E)
+    return np.float32(0.5) * (e - np.float32(1) / e)
+
+
+@nb.njit(inline="always", fastmath=NAN_SAFE, error_model="numpy")
+def cosh(x):
+    """Hyperbolic cosine of a float32."""
+    e = exp2(x * _LOG2_E)
+    return np.float32(0.5) * (e + np.float32(1) / e)
 
 
 @nb.njit(inline="always", fastmath=True, error_model="numpy")

@@ -16,9 +16,8 @@ from crenn.core.merge.merge import merge_frames
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.moving import MISSING, MOVED_LEVELS, Interpolated, noise_share
 from crenn.core.mosaic.noise import NoiseModel
-from tests.support import FolderCase, light_frames, night, take
+from tests.support import RGGB, FolderCase, light_frames, night, take
 
-RGGB = np.array([[0, 1], [1, 2]], np.uint8)
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
 ONES = np.ones(3, np.float32)
 

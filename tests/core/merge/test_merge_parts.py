@@ -13,9 +13,8 @@ from crenn.core.mosaic.clipped import rebuild_clipped
 from crenn.core.mosaic.demosaic import demosaic
 from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.report.merging import BIN, light_statistics
-from tests.support import FolderCase, light_frame, light_frames, night, ramp, take
+from tests.support import RGGB, FolderCase, light_frame, light_frames, night, ramp, take
 
-RGGB = np.array([[0, 1], [1, 2]], np.uint8)
 CLEAN = Sensor(prnu=0.0, dsnu=0.0, hot_share=0.0, dark_current=0.0)
 PROFILE = NoiseModel.from_profile([CLEAN.noise_profile(100)] * 3)
 

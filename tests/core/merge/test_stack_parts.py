@@ -17,9 +17,7 @@ from crenn.core.merge.reduce import median_of
 from crenn.core.mosaic.levels import Levels
 from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.report.coverage import Measured, cover
-from tests.support import light_frame
-
-RGGB = np.array([[0, 1], [1, 2]], np.uint8)
+from tests.support import RGGB, light_frame
 
 
 class OnDisk(unittest.TestCase):

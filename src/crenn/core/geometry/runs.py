@@ -8,18 +8,17 @@ odd columns are kept apart, such a run reads memory in order, and compilers take
 import numba as nb
 import numpy as np
 
+from crenn.core.fastmath import NAN_SAFE
 from crenn.core.geometry.mapping import STEP
 from crenn.core.geometry.resample import PHASES, TAPS
 
 #: Pictures with columns apart have so many more rows and columns to each side.
 SIDE = 4
-#: Values may be NaN.
-FAST = {"contract", "arcp", "reassoc", "nsz"}
 #: Indices of runs are unsigned: signed ones may be meant from an array's end, which keeps loops from being vectorised.
 _0, _1, _2, _3, _4, _5 = (np.uint64(n) for n in range(6))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _apart(picture, out):
     height, width, channels = picture.shape
     for y in nb.prange(out.shape[2]):
@@ -50,7 +49,15 @@ def columns_apart(picture: np.ndarray) -> np.ndarray:
     return out
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(error_model="numpy")
+def room(most):
+    """Arrays for places of a row: their rows and columns, the parts beyond, and weights of taps down and across."""
+    whole, beyond = np.empty((2, most), np.int32), np.empty((2, most), np.float32)
+    weights = np.empty((2, TAPS, most), np.float32)
+    return whole[0], whole[1], beyond[0], beyond[1], weights[0], weights[1]
+
+
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def along(nodes, y, x0, above, row, column, down, right):
     """Where every second pixel of row ``y`` from ``x0`` on maps to: whole rows and columns, and the parts beyond.
 
@@ -78,7 +85,7 @@ def along(nodes, y, x0, above, row, column, down, right):
         n = end
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def run_end(row, column, start, end):
     """The end of the run from ``start`` on in which places lie side by side in one row."""
     n = start + 1
@@ -87,7 +94,7 @@ def run_end(row, column, start, end):
     return n
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def weigh_taps(taps, beyond, weights):
     """Weights, (TAPS, n), of six neighbours of places that lie ``beyond`` the third of them, from `lanczos`."""
     for n in range(len(beyond)):
@@ -96,7 +103,7 @@ def weigh_taps(taps, beyond, weights):
             weights[a, n] = taps[p, a]
 
 
-@nb.njit(inline="always", fastmath=FAST, error_model="numpy")
+@nb.njit(inline="always", fastmath=NAN_SAFE, error_model="numpy")
 def _six(even, odd, i, n, m, x0, x1, x2, x3, x4, x5):
     """Six neighbours in a row, weighted; every second one lies in another plane."""
     return ((x0 * even[i, n] + x1 * odd[i, m]) + (x2 * even[i, n + _1] + x3 * odd[i, m + _1])) + (
@@ -104,7 +111,7 @@ def _six(even, odd, i, n, m, x0, x1, x2, x3, x4, x5):
     )
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def interpolate_run(planes, i, j, wy, wx, lo, hi, out):
     """A channel of a picture at every second column, from ``j + 2 lo`` on of row ``i``, interpolated.
 

@@ -17,7 +17,7 @@ from crenn.core.frames.raw import RawFrame, read_raw
 from crenn.core.geometry.orientation import as_held, lies_across
 from crenn.core.merge.colour import to_colour
 from crenn.core.merge.combine import combine
-from crenn.core.merge.costs import Work
+from crenn.core.merge.costs import MergeStages, Work
 from crenn.core.merge.describe import Facts
 from crenn.core.merge.exposures import saturation_level
 from crenn.core.merge.full_colour import merge_full_colour
@@ -27,7 +27,7 @@ from crenn.core.mosaic.noise import NoiseModel
 from crenn.core.noise.cleaning import Cleaner
 from crenn.core.noise.layers import CHANNELS, STARS, part_of
 from crenn.core.pipeline.scene import Capture
-from crenn.core.progress import Progress, Stages
+from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 
 #: Bytes of decoded frames that are kept: five of 24 MP.
@@ -184,7 +184,7 @@ class OtherFrames:
         merged.full = merge_full_colour([frame], None)
         if merged.full is not None:
             merged.full.light, merged.full.variance = merged.full.light / gain, merged.full.variance / gain**2
-        radiance = to_colour(merged, frame, [frame], facts, False, Stages(Progress(), Work(1).costs))
+        radiance = to_colour(merged, frame, [frame], facts, False, MergeStages(Progress(), Work(1)))
         tile = "".join("RGB"[c] for c in raw.pattern.ravel())
         capture = Capture(
             to_camera=np.linalg.inv(raw.to_rec2020.astype(np.float64)),

@@ -12,7 +12,7 @@ from crenn.core.geometry.mapping import common_part
 from crenn.core.merge.brush import on_sensor
 from crenn.core.merge.calibrate import mend_sites, vote_hot
 from crenn.core.merge.combine import MergedMosaic, combine
-from crenn.core.merge.costs import Work
+from crenn.core.merge.costs import MergeStages
 from crenn.core.merge.describe import Facts
 from crenn.core.merge.exposures import ExposureRatio, clipped_share, measure_ratio
 from crenn.core.merge.full_colour import merge_full_colour
@@ -20,7 +20,7 @@ from crenn.core.merge.ghosts import CELL, Motion, find_motion
 from crenn.core.merge.instructions import Instructions
 from crenn.core.merge.places import on_reference
 from crenn.core.mosaic.moving import MISSING, MOVED_LEVELS, Interpolated, noise_share
-from crenn.core.progress import Progress, Stages
+from crenn.core.progress import Progress
 
 
 def merge_bracket(
@@ -28,7 +28,7 @@ def merge_bracket(
     reference: int | None,
     instructions: Instructions,
     facts: Facts,
-    stages: Stages,
+    stages: MergeStages,
 ) -> tuple[MergedMosaic, list[LightFrame], LightFrame]:
     """Merge frames of several exposures.
 
@@ -41,7 +41,7 @@ def merge_bracket(
     instructions : Instructions
     facts : Facts
         Takes what is found out.
-    stages : Stages
+    stages : MergeStages
         Those of a bracket as of `crenn.core.merge.costs` are gone through.
 
     Returns
@@ -57,12 +57,7 @@ def merge_bracket(
         lights, first = _aligned(lights, first, reference is not None, facts, stages.begin("align"))
     for frame in lights:
         frame.clipped = clipped_share(frame.mosaic, frame.levels.clip)
-    moved = any(f.mesh is not None for f in lights)
-    stages.expect(
-        Work(
-            len(lights), 0, first.mosaic.size / 1e6, moved=moved and instructions.detail, motion=instructions.deghost
-        ).costs
-    )
+    stages.known(frames=len(lights), moved=instructions.detail and any(f.mesh is not None for f in lights))
     _lay_over(lights, instructions.detail, facts, stages.begin("lay"))
     placed = on_sensor(on_reference(instructions, lights, first, facts.keys), first.raw.flip)
     _measure_gains(lights, first, stages.begin("compare"))

@@ -1,6 +1,8 @@
 """What the stages of a merge are expected to cost, in seconds on two cores as once measured: for telling progress."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+from crenn.core.progress import Progress, Stages
 
 
 @dataclass(frozen=True)
@@ -69,3 +71,16 @@ class Work:
             "gamut": 0.02 * one,
             "report": 0.5 + 0.03 * one,
         }
+
+
+class MergeStages(Stages):
+    """The stages of a merge, as far as is known what it has to do."""
+
+    def __init__(self, progress: Progress, work: Work):
+        super().__init__(progress, work.costs)
+        self._work = work
+
+    def known(self, **more) -> None:
+        """Take in more of what there is to do, as `Work` has it."""
+        self._work = replace(self._work, **more)
+        self.expect(self._work.costs)

@@ -4,7 +4,6 @@ import logging
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -17,7 +16,7 @@ from crenn.core.merge.bracket import merge_bracket
 from crenn.core.merge.calibrate import Calibration, calibrate, master_frames
 from crenn.core.merge.colour import cropped, to_colour, turn_as_held
 from crenn.core.merge.combine import MergedMosaic
-from crenn.core.merge.costs import Work
+from crenn.core.merge.costs import MergeStages, Work
 from crenn.core.merge.describe import Facts, describe
 from crenn.core.merge.exposures import clipped_share
 from crenn.core.merge.instructions import Instructions
@@ -26,7 +25,7 @@ from crenn.core.merge.mosaics import Mosaics, release_pages
 from crenn.core.merge.places import on_reference
 from crenn.core.merge.stack import CLIP_FROM, as_one_frame, stack_frames
 from crenn.core.mosaic.lines import take_lines
-from crenn.core.progress import Progress, Stages
+from crenn.core.progress import Progress
 from crenn.core.radiance import RadianceMap
 
 #: More frames than this do not fit the source channel.
@@ -78,8 +77,7 @@ def merge_frames(
     progress, instructions = progress or Progress(), instructions or Instructions()
     names = list(names or (Path(p).name for p in paths))
     reference = _reference(len(paths), names, reference, instructions)
-    work = Work(len(paths), moved=instructions.detail, motion=instructions.deghost)
-    stages = Stages(progress, work.costs)
+    stages = MergeStages(progress, Work(len(paths), moved=instructions.detail, motion=instructions.deghost))
     with _timed("read"):
         reading = stages.begin("read")
         found = gather(paths, names, instructions.seconds, kinds or [None] * len(paths), reading, models)
@@ -90,17 +88,15 @@ def merge_frames(
     lights = found.lights
     facts = Facts(aside=found.aside, warnings=found.warnings, keys=list(keys or names))
     facts.mode = _mode(lights, instructions)
-    work = replace(
-        work,
+    stages.known(
         frames=len(lights),
         others=len(found.darks + found.flats + found.biases),
         megapixels=lights[0].mosaic.size / 1e6,
         stack=facts.mode == "stack",
-        moved=work.moved and (_held_by_hand(lights) if facts.mode == "bracket" else _gathers(instructions)),
+        moved=instructions.detail and (_held_by_hand(lights) if facts.mode == "bracket" else _gathers(instructions)),
         trails=instructions.method == "maximum",
         grouped=facts.mode == "bracket" and any(len(g) > 2 for g in _groups(lights)),
     )
-    stages.expect(work.costs)
     stages.begin("calibrate", "Calibrating")
     with _timed("calibrate"):
         calibration = master_frames(found.lights, found.darks, found.flats, found.biases)
@@ -122,7 +118,7 @@ def merge_frames(
         with _timed("bracket"):
             merged, lights, first = merge_bracket(lights, reference, instructions, facts, stages)
     moved = any(f.sites is not None for f in lights)
-    stages.expect(replace(work, frames=len(lights), moved=moved, clipped=bool(merged.clipped.any())).costs)
+    stages.known(frames=len(lights), moved=moved, clipped=bool(merged.clipped.any()))
     if not first.raw.developed and not any(f.shift > 0 for f in lights):
         # Frames that were moved have their lines no longer along those of the mosaic.
         stages.begin("lines", "Taking lines out")
@@ -216,7 +212,7 @@ def _stack(
     reference: int | None,
     instructions: Instructions,
     facts: Facts,
-    stages: Stages,
+    stages: MergeStages,
 ) -> tuple[MergedMosaic, list[LightFrame], LightFrame]:
     """Stack all light frames: (mosaic, frames that took part, reference frame)."""
     first = next((f for f in lights if f.index == reference), lights[(len(lights) - 1) // 2])
@@ -255,7 +251,7 @@ def _stack_groups(
             _put_away(group, mosaics)
             within = progress.part(number / len(groups), (number + 1) / len(groups))
             work = Work(len(group), megapixels=keep.mosaic.size / 1e6, stack=True)
-            stacked = stack_frames(group, mosaics, calibration, keep, own, Stages(within, work.costs), sky=False)
+            stacked = stack_frames(group, mosaics, calibration, keep, own, MergeStages(within, work), sky=False)
         as_one_frame(stacked, keep)
         gone += [f for f in group if f is not keep]
         facts.warnings.append(f"{keep.name}: stands for {len(stacked.used)} frames of its exposure, stacked.")

@@ -118,7 +118,7 @@ def _put(kept, which, to):
 
 
 @nb.njit(fastmath=True, error_model="numpy")
-def _near_clipping(y, x, i, of_frame, of_darker, near, share, value, kept):
+def _near_clipping(y, x, of_frame, of_darker, near, share, value, kept):
     """Let frames fade out towards clipping.
 
     Whether a frame may speak is decided by what the darker frame measured around the place, not by the sample itself: a
@@ -219,7 +219,7 @@ def weigh(
                     if i > 0:
                         of_frame, j = (gain[k], ends[i, c], ramps[i, c]), order[i - 1]
                         of_darker = stack[j], black[j, c], scale[j, c], gain[j]
-                        _near_clipping(y, left + phase, i, of_frame, of_darker, nears[i, c], share, value, own)
+                        _near_clipping(y, left + phase, of_frame, of_darker, nears[i, c], share, value, own)
                     _guess(gain[k], np.float32(k), share, value, own)
                 _let_speak(order, shares, values, own)
                 # Weights come from the model at one common estimate, so that a sample's own noise does not decide its

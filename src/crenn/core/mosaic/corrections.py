@@ -7,6 +7,8 @@ import cv2
 import numba as nb
 import numpy as np
 
+from crenn.core.fastmath import NAN_SAFE
+
 #: How strongly no departure is believed in, relative to one site at the place itself: of green, and of red and blue.
 _PRIOR = np.array([0.3, 0.1, 0.3], np.float32)
 #: Deviation of the surroundings in which departures are compared with their noise.
@@ -18,15 +20,13 @@ _FLATTEST, _STEEPEST = np.float32(-1), np.float32(4)
 _ENOUGH = np.float32(0.4)
 #: A line is believed up to so many deviations of those greens from their mean.
 _BEYOND = np.float32(4)
-#: Values may be infinite where nothing was gathered.
-_FAST = {"contract", "arcp", "reassoc", "nsz"}
 
 
 def _blurred(plane: np.ndarray, deviation: float) -> np.ndarray:
     return cv2.GaussianBlur(plane, (0, 0), deviation, borderType=cv2.BORDER_REFLECT_101)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _mean(sums, along, prior, departure, against):
     """Mean departures beyond what goes ``along``, and their squares against their noise."""
     for y in nb.prange(departure.shape[0]):
@@ -39,13 +39,13 @@ def _mean(sums, along, prior, departure, against):
             against[y, x] = d * d / max(sums[2, y, x] * over * over, np.float32(1e-30))
 
 
-@nb.njit(inline="always", fastmath=_FAST, error_model="numpy")
+@nb.njit(inline="always", fastmath=NAN_SAFE, error_model="numpy")
 def _share(around):
     """As much of a departure as is more than its noise around a place (Wiener)."""
     return max(np.float32(1) - np.float32(1) / max(around, np.float32(1e-12)), np.float32(0))
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _with_green(light, departure, around, out, along):
     """Green corrected, and by how much that lets red and blue go along in proportion."""
     for y in nb.prange(departure.shape[0]):
@@ -61,7 +61,7 @@ def _with_green(light, departure, around, out, along):
                 )
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _with_own(light, along, departure, around, colour, out):
     for y in nb.prange(departure.shape[0]):
         for x in range(departure.shape[1]):
@@ -95,7 +95,7 @@ def with_departures(light: np.ndarray, sums: np.ndarray) -> np.ndarray:
     return out
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _fit(moments, noise, spread, slope, start):
     """Lines over green by their moments, weighted by how far greens are spread; moments become means."""
     for y in nb.prange(noise.shape[0]):
@@ -111,7 +111,7 @@ def _fit(moments, noise, spread, slope, start):
             spread[y, x], slope[y, x], start[y, x] = wide, steep * wide, (v - steep * g) * wide
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _with_line(light, green, moments, noise, own_spread, spread, slope, start, colour, out):
     for y in nb.prange(noise.shape[0]):
         for x in range(noise.shape[1]):

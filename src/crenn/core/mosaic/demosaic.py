@@ -11,11 +11,10 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import log2
+from crenn.core.fastmath import arsinh
 from crenn.core.mosaic.deviation import to_linear
 from crenn.core.progress import Progress
 
-_LN_2 = np.float32(np.log(2))
 _TEXT = "Rebuilding colour"
 
 #: Border added on each side: the reach of the interpolation, even so that the mosaic keeps its phase.
@@ -192,8 +191,7 @@ def _compress(light, variance, scale, f, floor):
         for x in range(width):
             u = light[y, x] / scale
             root = np.sqrt(u * u + np.float32(1))
-            a = log2(abs(u) + root) * _LN_2
-            f[y, x] = a if u >= 0 else -a
+            f[y, x] = arsinh(u)
             floor[y, x] = _PER_DEVIATION * np.sqrt(variance[y, x]) / (scale * root)
 
 

@@ -7,9 +7,8 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import exp2
+from crenn.core.fastmath import cosh, sinh
 
-_LOG2_E = np.float32(np.log2(np.e))
 #: Colour that departs from the tiles around it by more than so many variances, or whose sites' variance does by such a
 #: factor, is told its own noise, not theirs.
 _APART, _FACTOR = np.float32(25), np.float32(12)
@@ -42,7 +41,7 @@ def _tiles(rgb, variance, pattern, out):
 
 
 @nb.njit(fastmath=True, error_model="numpy")
-def _of_tiles(calm, tiles, row, left, half, limit, variances, slopes, products, uneven):
+def _of_tiles(calm, tiles, row, left, scale, limit, variances, slopes, products, uneven):
     """What all places of some tiles share.
 
     Of each colour of what is around: how far a place may depart from it, squared, the variance of its sites in linear
@@ -55,8 +54,7 @@ def _of_tiles(calm, tiles, row, left, half, limit, variances, slopes, products, 
         slope, variance, most = slopes[c], variances[c], limit[c]
         around, spread, mine = calm[c, row, left:right], calm[3 + c, row, left:right], tiles[3 + c, row, left:right]
         for n in range(len(uneven)):
-            e = exp2(around[n] * _LOG2_E)
-            slope[n] = half * (e + np.float32(1) / e)
+            slope[n] = scale * cosh(around[n])
         for n in range(len(uneven)):
             variance[n] = spread[n] / (slope[n] * slope[n])
             most[n] = _APART * variance[n]
@@ -90,7 +88,7 @@ def _put(light, row):
 
 
 @nb.njit(fastmath=True, error_model="numpy")
-def _of_places(light, half, calm, row, left, limit, uneven, apart):
+def _of_places(light, scale, calm, row, left, limit, uneven, apart):
     """Light becomes linear; whether it departs too far from its surroundings, above 0."""
     apart[: len(uneven)] = uneven
     for c in range(3):
@@ -99,8 +97,7 @@ def _of_places(light, half, calm, row, left, limit, uneven, apart):
             d = here[n] - middle[n]
             apart[n] = max(apart[n], d * d - most[n])
         for n in range(len(uneven)):
-            e = exp2(here[n] * _LOG2_E)
-            here[n] = half * (e - np.float32(1) / e)
+            here[n] = scale * sinh(here[n])
 
 
 @nb.njit(fastmath=True, error_model="numpy")
@@ -141,7 +138,6 @@ def _through(matrix, light):
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _to_linear(rgb, tiles, calm, scale, matrix, by, sigma):
     height, rows, columns = rgb.shape[0], tiles.shape[1], tiles.shape[2]
-    half = np.float32(0.5) * scale
     for ty in nb.prange((height + 1) // 2):
         # Indices of parallel loops have no sign.
         top = 2 * np.int64(ty)
@@ -153,13 +149,13 @@ def _to_linear(rgb, tiles, calm, scale, matrix, by, sigma):
         slopes_of_one = np.empty(3, np.float32)
         for left in range(0, columns, _AT_ONCE):
             right = min(left + _AT_ONCE, columns)
-            _of_tiles(calm, tiles, row, left, half, limit, variances, slopes, products, uneven[: right - left])
+            _of_tiles(calm, tiles, row, left, scale, limit, variances, slopes, products, uneven[: right - left])
             for y in range(top, min(top + 2, height)):
                 line, into = rgb[y, 6 * left : 6 * right], sigma[y, 6 * left : 6 * right]
                 _take(line, light)
                 for phase in range(2):
                     of_place = by[y & 1, phase]
-                    _of_places(light[phase], half, calm, row, left, limit, uneven[: right - left], apart)
+                    _of_places(light[phase], scale, calm, row, left, limit, uneven[: right - left], apart)
                     for i in range(3):
                         _deviations(variances, products, of_place[i], deviations[phase, i, : right - left])
                     for n in range(right - left):

@@ -3,6 +3,7 @@
 import numba as nb
 import numpy as np
 
+from crenn.core.fastmath import NAN_SAFE
 from crenn.core.progress import Progress
 
 #: Rows of a stripe: every second one is worked on at once, so that the result does not depend on how many do the work.
@@ -15,7 +16,7 @@ MOST_ABOVE = np.float32(2.0)
 KNOWN, UNBOUNDED = np.float32(np.inf), np.float32(-np.inf)
 
 
-@nb.njit(inline="always", fastmath={"contract", "arcp", "reassoc", "nsz"}, error_model="numpy")
+@nb.njit(inline="always", fastmath=NAN_SAFE, error_model="numpy")
 def _laplacian(mean, y, x):
     height, width = mean.shape
     here, total = mean[y, x], np.float32(0)
@@ -30,7 +31,7 @@ def _laplacian(mean, y, x):
     return total
 
 
-@nb.njit(inline="always", fastmath={"contract", "arcp", "reassoc", "nsz"}, error_model="numpy")
+@nb.njit(inline="always", fastmath=NAN_SAFE, error_model="numpy")
 def _relax(u, mean, y, x, bound, even, smooth):
     """One step for a cell; its mean goes along."""
     height, width = mean.shape

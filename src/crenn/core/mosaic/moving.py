@@ -7,10 +7,10 @@ import cv2
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import exp2
+from crenn.core.fastmath import NAN_SAFE, sinh
 from crenn.core.geometry.mapping import Mesh
 from crenn.core.geometry.resample import PHASES, TAPS, lanczos
-from crenn.core.geometry.runs import FAST, along, columns_apart, interpolate_run, run_end, weigh_taps
+from crenn.core.geometry.runs import along, columns_apart, interpolate_run, room, run_end, weigh_taps
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import compressed, interpolate
 from crenn.core.mosaic.levels import Levels
@@ -26,16 +26,13 @@ _FINE = 8
 _BLACK = FULL / 16
 #: Levels of moved mosaics.
 MOVED_LEVELS = Levels(np.full(3, _BLACK, np.float32), FULL, FULL)
-_LOG2_E = np.float32(np.log2(np.e))
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _resample_row(y, planes, spoiled, nodes, taps, pattern, scale, light_scale, gains, black, full, out):
     height, width = spoiled.shape
     most = (out.shape[1] + 1) // 2
-    row, column = np.empty(most, np.int32), np.empty(most, np.int32)
-    down, right = np.empty(most, np.float32), np.empty(most, np.float32)
-    wy, wx = np.empty((TAPS, most), np.float32), np.empty((TAPS, most), np.float32)
+    row, column, down, right, wy, wx = room(most)
     told = np.zeros(most, np.float32)
     for tx in range(2):
         c = pattern[y & 1, tx]
@@ -52,11 +49,10 @@ def _resample_row(y, planes, spoiled, nodes, taps, pattern, scale, light_scale, 
             if 0 <= i < height and lo < hi:
                 interpolate_run(planes[c], i, j, wy, wx, lo, hi, told)
             start = end
-        half = np.float32(0.5) * light_scale / gains[c] * scale
+        by = light_scale / gains[c] * scale
         for n in range(count):
             # Between two numbers light is rounded; what rounds to the end is not yet clipped.
-            e = exp2(told[n] * _LOG2_E)
-            number = half * (e - np.float32(1) / e) + black + np.float32(0.5)
+            number = by * sinh(told[n]) + black + np.float32(0.5)
             told[n] = min(max(number, np.float32(0)), np.float32(full - 1))
         for n in range(count):
             i, j = row[n], column[n]
@@ -71,7 +67,7 @@ def _resample_row(y, planes, spoiled, nodes, taps, pattern, scale, light_scale, 
                 out[y, 2 * n + tx] = np.uint16(told[n])
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _resample_mosaic(planes, spoiled, nodes, taps, pattern, scale, light_scale, gains, black, full, out):
     for y in nb.prange(out.shape[0]):
         _resample_row(np.int64(y), planes, spoiled, nodes, taps, pattern, scale, light_scale, gains, black, full, out)

@@ -11,9 +11,9 @@ are a run of `crenn.core.geometry.runs`.
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import exp2, log2
+from crenn.core.fastmath import NAN_SAFE, arsinh, exp2, sinh
 from crenn.core.geometry.resample import TAPS, place
-from crenn.core.geometry.runs import FAST, SIDE, along, columns_apart, interpolate_run, run_end, weigh_taps
+from crenn.core.geometry.runs import SIDE, along, columns_apart, interpolate_run, room, run_end, weigh_taps
 from crenn.core.mosaic.moving import MISSING
 
 #: Sites of so many rows above a place, and columns before it, are gathered, and of one more beyond: six of each, three
@@ -22,7 +22,7 @@ REACH, PAD = 2, 3
 #: What is known of a site: whether it says anything, 1 or 0; by how much it departs from what is predicted; what is
 #: predicted; and the green that is predicted there. Nothing is 0 where a site says nothing.
 SAYS, OFF, TOLD, GREEN = range(4)
-_LOG2_E, _LN_2 = np.float32(np.log2(np.e)), np.float32(np.log(2))
+_LOG2_E = np.float32(np.log2(np.e))
 #: Weights are no smaller, that the product of four is a normal number; it slows reckoning down by twenty times if not.
 _LEAST = np.float32(1e-9)
 #: Indices of runs are unsigned, as in `crenn.core.geometry.runs`.
@@ -41,14 +41,12 @@ def guide_of(light: np.ndarray, light_scale: np.float32) -> np.ndarray:
     return columns_apart(compressed)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _compress(light, over, out):
     for y in nb.prange(light.shape[0]):
         for x in range(light.shape[1]):
             for c in range(3):
-                u = abs(light[y, x, c]) * over
-                a = log2(u + np.sqrt(u * u + np.float32(1))) * _LN_2
-                out[y, x, c] = a if light[y, x, c] >= 0 else -a
+                out[y, x, c] = arsinh(light[y, x, c] * over)
 
 
 def no_sites(planes: int, rows: int, width: int) -> np.ndarray:
@@ -56,17 +54,14 @@ def no_sites(planes: int, rows: int, width: int) -> np.ndarray:
     return np.zeros((planes, 4, (rows + 1) // 2 + 2 * PAD, (width + 1) // 2 + 2 * PAD), np.float32)
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _predict_row(y, mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out):
     width = mosaic.shape[1]
     height = guide.shape[2] - 2 * SIDE
     with_green = out.shape[0] > GREEN
     most = (width + 1) // 2
-    row, column = np.empty(most, np.int32), np.empty(most, np.int32)
-    down, right = np.empty(most, np.float32), np.empty(most, np.float32)
-    wy, wx = np.empty((TAPS, most), np.float32), np.empty((TAPS, most), np.float32)
+    row, column, down, right, wy, wx = room(most)
     told, green = np.empty(most, np.float32), np.empty(most, np.float32)
-    half, one = np.float32(0.5) * light_scale, np.float32(1)
     for tx in range(2):
         t = 2 * (y & 1) + tx
         c = pattern[y & 1, tx]
@@ -92,21 +87,19 @@ def _predict_row(y, mosaic, top, out_of, guide, first, across, pattern, black, s
         r = (y >> 1) + PAD
         says, off, light = out[SAYS, t, r, PAD:], out[OFF, t, r, PAD:], out[TOLD, t, r, PAD:]
         for n in range(count):
-            e = exp2(told[n] * _LOG2_E)
-            predicted = half * (e - one / e)
+            predicted = light_scale * sinh(told[n])
             number = mosaic[y, 2 * n + tx]
             # Whether a site may be clipped is asked of what is predicted, or noise would choose.
             if number != MISSING and told[n] == told[n] and predicted <= limit[c]:
-                says[n], light[n] = one, predicted
+                says[n], light[n] = np.float32(1), predicted
                 off[n] = (np.float32(number) - black[c]) * scale[c] - predicted
         if with_green:
             beside = out[GREEN, t, r, PAD:]
             for n in range(count):
-                e = exp2(green[n] * _LOG2_E)
-                beside[n] = half * (e - one / e) if says[n] > 0 else np.float32(0)
+                beside[n] = light_scale * sinh(green[n]) if says[n] > 0 else np.float32(0)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def predict(mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out):
     """What sites measured, held against what a picture predicts of them.
 
@@ -128,7 +121,7 @@ def predict(mosaic, top, out_of, guide, first, across, pattern, black, scale, li
         _predict_row(y, mosaic, top, out_of, guide, first, across, pattern, black, scale, limit, light_scale, taps, out)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
     """Leave out sites of what moved: where the frame may not speak, and what it measured is not what is predicted.
 
@@ -179,7 +172,7 @@ def leave_out(sites, top, out_of, pattern, slope, offset, share, cell):
                 sites[:, :, r0 + PAD : r1 + PAD, q0 + PAD : q1 + PAD] = 0
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _weigh(beyond, deviation, weights):
     """Weights exp(-d² / 2 deviation²) of six sites about places that lie ``beyond`` the third of them."""
     factor = np.float32(-0.5) / (deviation * deviation) * _LOG2_E
@@ -199,12 +192,12 @@ def _weigh(beyond, deviation, weights):
             here[n] = max(last[n] * by * step[n], _LEAST)
 
 
-@nb.njit(inline="always", fastmath=FAST, error_model="numpy")
+@nb.njit(inline="always", fastmath=NAN_SAFE, error_model="numpy")
 def _three(plane, r, q, x0, x1, x2):
     return x0 * plane[r, q] + x1 * plane[r, q + _1] + x2 * plane[r, q + _2]
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _departures(says, off, r, q, wy, wx, run, own):
     """Sums of weights times departures, of weights, and of squared weights, over three by three sites of a colour."""
     total, weight, square = own[0], own[1], own[2]
@@ -231,7 +224,7 @@ def _departures(says, off, r, q, wy, wx, run, own):
         )
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _means(says, off, told, green, r, q, wy, wx, run, own):
     """Sums of weights, of weighted greens, and of weighted values, over a row of three sites."""
     weight, of_green, of_value = own[0], own[1], own[2]
@@ -244,7 +237,7 @@ def _means(says, off, told, green, r, q, wy, wx, run, own):
         of_value[n] += y * (_three(off, r, m, x0, x1, x2) + _three(told, r, m, x0, x1, x2))
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _products(off, told, green, r, q, wy, wx, run, own):
     """Weighted sums of green squared, green times value, value squared and the departure squared, likewise."""
     greens, both, values, offs = own[3], own[4], own[5], own[6]
@@ -262,7 +255,7 @@ def _products(off, told, green, r, q, wy, wx, run, own):
         offs[n] += x0 * d0 * d0 + x1 * d1 * d1 + x2 * d2 * d2
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _add_weighted(share, even, odd, total):
     """Add what was gathered for every second pixel each, weighted."""
     for n in range(len(odd)):
@@ -272,15 +265,13 @@ def _add_weighted(share, even, odd, total):
         total[-1] += share[-1] * even[-1]
 
 
-@nb.njit(fastmath=FAST, error_model="numpy")
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _gather_row(y, sites, top, into, apart, first, pattern, slope, offset, light, deviations, sums):
     rows, width = sites.shape[2] - 2 * PAD, sites.shape[3] - 2 * PAD
     across, zero = light.shape[2], np.float32(0)
     lines = sites.shape[0] > GREEN
     most = (across + 1) // 2
-    row, column = np.empty(most, np.int32), np.empty(most, np.int32)
-    down, right = np.empty(most, np.float32), np.empty(most, np.float32)
-    wy, wx = np.empty((2 * REACH + 2, most), np.float32), np.empty((2 * REACH + 2, most), np.float32)
+    row, column, down, right, wy, wx = room(most)
     # For each parity of columns and each colour what `gather` adds, before it is weighted.
     own = np.zeros((2, 3, 7 if lines else 3, most), np.float32)
     for parity in range(2):
@@ -335,7 +326,7 @@ def _gather_row(y, sites, top, into, apart, first, pattern, slope, offset, light
             last[x] = last[x] + weight if lines else max(last[x], w[x] if weight > 0 else zero)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=FAST, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def gather(sites, top, into, apart, first, pattern, slope, offset, light, deviations, sums):
     """Gather what sites say around each place of some rows of the picture.
 

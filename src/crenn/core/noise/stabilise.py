@@ -3,9 +3,8 @@
 import numba as nb
 import numpy as np
 
-from crenn.core.fastmath import log2
+from crenn.core.fastmath import arsinh
 
-_LN_2 = np.float32(np.log(2))
 #: Entries of the tables.
 _TABLE = 16384
 #: Light in so many groups of equal size tells how noise grows with it.
@@ -18,10 +17,8 @@ def _forward(light, scale, start, per, table, out):
     flat, result = light.ravel(), out.ravel()
     for block in nb.prange((flat.size + 8191) // 8192):
         for i in range(block * 8192, min((block + 1) * 8192, flat.size)):
-            u = flat[i] / scale
-            a = log2(abs(u) + np.sqrt(u * u + np.float32(1))) * _LN_2
             # Beyond the table, on along its last stretch.
-            p = ((a if u >= 0 else -a) - start) * per
+            p = (arsinh(flat[i] / scale) - start) * per
             k = np.uint32(min(max(p, np.float32(0)), last))
             result[i] = table[k] + (p - np.float32(k)) * (table[k + np.uint32(1)] - table[k])
 
