@@ -238,8 +238,9 @@ def _stack_groups(
     groups = _groups(lights)
     gone: list[LightFrame] = []
     for number, group in enumerate(groups):
-        progress.at(number / len(groups), "Stacking equal exposures")
-        if len(group) < 3 or len(groups) == 1:
+        stacking = len(group) > 2 and len(groups) > 1
+        progress.at(number / len(groups), "Stacking equal exposures" if stacking else "Calibrating")
+        if not stacking:
             for frame in group:
                 calibrate(frame, calibration)
             continue
