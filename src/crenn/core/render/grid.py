@@ -6,6 +6,7 @@ an edge lies in other layers of the grid and has no say, so a skyline keeps its 
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numba as nb
@@ -21,8 +22,11 @@ from crenn.core.pipeline.planes import GridCurve
 LAYER = 0.5
 #: Cells that are read for each that light was gathered in, along each side.
 _FINER = 3
+#: Deviation of the stops that a layer gathers, in layers, once each place is shared out between its two: a third of a
+#: stop in all. Wider, trees outside a window would be told from its sky the less the smaller it is.
+_SPREAD = 0.7
 #: Added to the spread of places, in cells squared, before a plane is laid through them.
-_STIFF = 0.5
+_STIFF = 0.7
 
 
 @dataclass(frozen=True)
@@ -92,7 +96,10 @@ def carry(
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def _summed(stops, z, places_x, places_y, start, per_stop, out):
-    """Sums of places in the nearest cells, of (how many, z) or of (how many, z, x, y, xx, yy, xy, zx, zy)."""
+    """Sums of places, of (how many, z) or of (how many, z, x, y, xx, yy, xy, zx, zy), float64 (2 or 9, GH, GW, GL).
+
+    A place counts in the nearest cell, and in the two layers that its stop lies between.
+    """
     _, rows, columns, layers = out.shape
     all_of_them = out.shape[0] > 2
     for i in range(stops.shape[0]):
@@ -101,17 +108,21 @@ def _summed(stops, z, places_x, places_y, start, per_stop, out):
         for j in range(stops.shape[1]):
             x, v = places_x[j], np.float64(z[i, j])
             column = min(max(int(np.rint(x)), 0), columns - 1)
-            layer = min(max(int(np.rint((stops[i, j] - start) * per_stop)), 0), layers - 1)
-            out[0, row, column, layer] += 1.0
-            out[1, row, column, layer] += v
-            if all_of_them:
-                out[2, row, column, layer] += x
-                out[3, row, column, layer] += y
-                out[4, row, column, layer] += x * x
-                out[5, row, column, layer] += y * y
-                out[6, row, column, layer] += x * y
-                out[7, row, column, layer] += v * x
-                out[8, row, column, layer] += v * y
+            at = (stops[i, j] - start) * per_stop
+            lower = min(max(int(at), 0), layers - 2)
+            for layer in range(lower, lower + 2):
+                w = max(1.0 - abs(at - layer), 0.0)
+                wx, wy = w * x, w * y
+                out[0, row, column, layer] += w
+                out[1, row, column, layer] += w * v
+                if all_of_them:
+                    out[2, row, column, layer] += wx
+                    out[3, row, column, layer] += wy
+                    out[4, row, column, layer] += wx * x
+                    out[5, row, column, layer] += wy * y
+                    out[6, row, column, layer] += wx * y
+                    out[7, row, column, layer] += v * wx
+                    out[8, row, column, layer] += v * wy
 
 
 def _fitted(
@@ -136,7 +147,7 @@ def _fitted(
     z = stops if values is None else np.ascontiguousarray(values, np.float32)
     sums = np.zeros((2 if values is not None else 9, *shape))
     _summed(stops, z, places_x, places_y, start, 1.0 / LAYER, sums)
-    sums = gaussian_filter(sums, (0.0, 1.0, 1.0, 1.0), mode="constant", truncate=3.0)
+    sums = gaussian_filter(sums, (0.0, 1.0, 1.0, _SPREAD), mode="constant", truncate=3.0)
     count, of_z = sums[:2]
     thin = 1e-4 * max(count.max(), 1e-9)
     full = count + thin
@@ -170,11 +181,20 @@ def _fitted(
     planes = slope_x * (place_x - mean_x) + slope_y * (place_y - mean_y)
     cells = mean + np.where(count > 10 * thin, np.clip(planes, -LAYER, LAYER), 0.0)
     # Read between cells linearly, a coarse grid would show its cells in a smooth sky: a spline goes between them first.
-    rows, columns = (np.arange(_FINER * (n - 1) + 1) for n in (grid_h, grid_w))
+    fine = np.einsum("ri,ijl->rjl", _finer(grid_h), cells, optimize=True)
+    fine = np.einsum("cj,rjl->rcl", _finer(grid_w), fine, optimize=True)
+    return BaseGrid(np.ascontiguousarray(fine, np.float32), float(cell) / _FINER, start, float(floor))
+
+
+@lru_cache(maxsize=64)
+def _finer(cells: int) -> np.ndarray:
+    """What each of so many cells gives to each finer one by a cubic spline, float64 (`_FINER` × (cells − 1) + 1, cells).
+
+    A spline is linear in what it goes through, and one axis at a time will do.
+    """
     # The first cell of either grid lies one of its own sides before the picture.
-    at = np.meshgrid(*((n - 1.0) / _FINER + 1.0 for n in (rows, columns)), indexing="ij")
-    fine = [map_coordinates(layer, at, order=3, mode="nearest") for layer in np.moveaxis(cells, 2, 0)]
-    return BaseGrid(np.ascontiguousarray(np.stack(fine, -1), np.float32), float(cell) / _FINER, start, float(floor))
+    at = (np.arange(_FINER * (cells - 1) + 1) - 1.0) / _FINER + 1.0
+    return np.stack([map_coordinates(one, [at], order=3, mode="nearest") for one in np.eye(cells)], -1)
 
 
 def reduced_for_base(rgb: np.ndarray, side: int = 900) -> tuple[np.ndarray, float]:
