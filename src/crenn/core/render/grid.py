@@ -188,7 +188,7 @@ def _fitted(
 
 @lru_cache(maxsize=64)
 def _finer(cells: int) -> np.ndarray:
-    """What each of so many cells gives to each finer one by a cubic spline, float64 (`_FINER` × (cells − 1) + 1, cells).
+    """What each of so many cells gives to each finer one by a cubic spline, float64 (finer, cells).
 
     A spline is linear in what it goes through, and one axis at a time will do.
     """
