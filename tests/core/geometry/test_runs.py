@@ -1,9 +1,10 @@
-"""Mosaics moved along runs, against the plain filter at every place."""
+"""Pictures and mosaics moved along runs, against the plain filter at every place."""
 
 import unittest
 
 import numpy as np
 
+from crenn.core.geometry.lanczos import PHASES, TAPS, lanczos
 from crenn.core.geometry.mapping import Mesh
 from crenn.core.geometry.resample import resample
 from crenn.core.geometry.runs import SIDE, columns_apart
@@ -30,11 +31,49 @@ def mosaic() -> np.ndarray:
     return (4000 + 2500 * np.sin(x / 9) * np.cos(y / 7) + 300 * np.sin(x * y / 50)).astype(np.uint16)
 
 
+def filtered(picture: np.ndarray, mesh: Mesh) -> np.ndarray:
+    """A picture at the places of a mesh, one by one; NaN where they lie outside."""
+    height, width = picture.shape[:2]
+    y, x = np.mgrid[: mesh.size[0], : mesh.size[1]]
+    at = mesh.at(np.stack([x, y], -1).reshape(-1, 2))
+    j, i = np.floor(at).astype(int).T
+    wx, wy = (lanczos()[((f - np.floor(f)) * PHASES + 0.5).astype(int)] for f in at.T)
+    rows, columns = (np.clip(n[:, None] + np.arange(TAPS) - 2, 0, m - 1) for n, m in ((i, height), (j, width)))
+    out = np.einsum("na,nb,nabc->nc", wy, wx, picture[rows[:, :, None], columns[:, None, :]])
+    out[((at < -0.5) | (at > (width - 0.5, height - 0.5))).any(-1)] = np.nan
+    return out.reshape(*mesh.size, -1)
+
+
 class Runs(unittest.TestCase):
+    def test_a_picture_is_what_the_filter_gives_at_each_place(self):
+        picture = np.random.default_rng(2).random((60, 83, 2), dtype=np.float32)
+        halved = Mesh.of(lambda p: p / 2 - 3.3, (130, 90))
+        for mesh in (
+            turned(0.0, 0.0, 0.0),
+            turned(0.3, 3.3, -1.7),
+            turned(-4.0, 6.0, 0.5),
+            turned(29.0, 20.0, -20.0),
+            halved,
+        ):
+            expected, moved = filtered(picture, mesh), resample(picture, mesh)
+            np.testing.assert_array_equal(np.isnan(moved), np.isnan(expected))
+            self.assertGreater(np.isfinite(moved).mean(), 0.1)
+            # Phases of the filter are rounded.
+            self.assertLess(np.nanmax(np.abs(moved - expected)), 4 / PHASES)
+
+    def test_places_that_are_no_numbers_are_nothing(self):
+        nodes = turned(0.0, 0.0, 0.0).nodes.copy()
+        nodes[0, 0] = np.nan
+        nodes[-1, -1] = np.inf
+        moved = resample(np.ones((60, 83, 1), np.float32), Mesh(nodes, SIZE))
+        self.assertTrue(np.isnan(moved[:32, :32]).all())
+        np.testing.assert_allclose(moved[32:60, 32:83], 1, atol=1e-6)
+
     def test_columns_lie_apart_and_the_outermost_go_on(self):
         for width in (6, 7):
             picture = np.arange(5 * width * 2, dtype=np.float32).reshape(5, width, 2)
             apart = columns_apart(picture)
+            apart = apart[..., : (width + 1) // 2 + SIDE]
             together = np.stack([apart[:, 0], apart[:, 1]], -1).reshape(2, 5 + 2 * SIDE, -1).transpose(1, 2, 0)
             edge = np.pad(picture, ((SIDE, SIDE), (SIDE, SIDE + width % 2), (0, 0)), "edge")
             np.testing.assert_array_equal(together, edge)

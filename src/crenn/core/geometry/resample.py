@@ -1,59 +1,44 @@
 """Moves a picture by a mesh with Lanczos' filter."""
 
-from functools import cache
-
 import numba as nb
 import numpy as np
 
-from crenn.core.geometry.mapping import STEP, Mesh
-
-#: Taps of the windowed sinc (Duchon 1979) with three lobes; it keeps detail up to nearly the sampling limit.
-TAPS = 6
-PHASES = 1024
-
-
-@cache
-def lanczos() -> np.ndarray:
-    """Weights of the taps at each phase, float32 (PHASES + 1, TAPS); each row sums to 1."""
-    phase = np.arange(PHASES + 1)[:, None] / PHASES
-    x = phase - (np.arange(TAPS) - TAPS // 2 + 1)
-    weights = np.sinc(x) * np.sinc(x / 3) * (np.abs(x) < 3)
-    return np.ascontiguousarray(weights / weights.sum(1, keepdims=True), np.float32)
+from crenn.core.fastmath import NAN_SAFE
+from crenn.core.geometry.lanczos import lanczos
+from crenn.core.geometry.mapping import Mesh
+from crenn.core.geometry.runs import along, columns_apart, interpolate_run, room, weigh_taps
 
 
-@nb.njit(inline="always", error_model="numpy")
-def place(nodes, x, y):
-    """Where pixel (x, y) maps to."""
-    j, i = x // STEP, y // STEP
-    fx, fy = (x - j * STEP) / STEP, (y - i * STEP) / STEP
-    a = (1 - fx) * nodes[i, j, 0] + fx * nodes[i, j + 1, 0]
-    b = (1 - fx) * nodes[i + 1, j, 0] + fx * nodes[i + 1, j + 1, 0]
-    c = (1 - fx) * nodes[i, j, 1] + fx * nodes[i, j + 1, 1]
-    d = (1 - fx) * nodes[i + 1, j, 1] + fx * nodes[i + 1, j + 1, 1]
-    return (1 - fy) * a + fy * b, (1 - fy) * c + fy * d
-
-
-@nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _resample(image, nodes, weights, out):
-    height, width, channels = image.shape
-    for y in nb.prange(out.shape[0]):
-        for x in range(out.shape[1]):
-            sx, sy = place(nodes, x, y)
-            if not (-0.5 <= sx <= width - 0.5 and -0.5 <= sy <= height - 0.5):
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
+def _resample_row(y, planes, height, width, nodes, taps, out):
+    across, channels = out.shape[1:]
+    places = room((across + 1) // 2)
+    row, column, down, right, wy, wx, begins, _ = places
+    told, half = np.zeros((channels, len(row)), np.float32), np.float32(0.5)
+    for parity in range(2):
+        count = (across - parity + 1) // 2
+        runs = along(nodes, y, parity, 0, count, places)
+        weigh_taps(taps, down[:count], wy)
+        weigh_taps(taps, right[:count], wx)
+        for k in range(runs):
+            i, j = row[begins[k]], column[begins[k]] - 2 * begins[k]
+            # Within the run, those whose neighbours the picture has, its outermost pixels repeated.
+            lo, hi = max(begins[k], -j // 2), min(begins[k + 1], (width + 1 - j) // 2)
+            if -1 <= i < height and lo < hi:
                 for c in range(channels):
-                    out[y, x, c] = np.nan
-                continue
-            i, j = int(np.floor(sy)), int(np.floor(sx))
-            wy, wx = weights[int((sy - i) * PHASES + 0.5)], weights[int((sx - j) * PHASES + 0.5)]
+                    interpolate_run(planes[c], i, j, wy, wx, lo, hi, told[c])
+        for n in range(count):
+            i, j = row[n], column[n]
+            inside = (0 <= i < height or (i == -1 and down[n] >= half)) and (i < height - 1 or down[n] <= half)
+            inside &= (0 <= j < width or (j == -1 and right[n] >= half)) and (j < width - 1 or right[n] <= half)
             for c in range(channels):
-                total = np.float32(0)
-                for a in range(TAPS):
-                    row = min(max(i + a - 2, 0), height - 1)
-                    line = np.float32(0)
-                    for b in range(TAPS):
-                        line += wx[b] * image[row, min(max(j + b - 2, 0), width - 1), c]
-                    total += wy[a] * line
-                out[y, x, c] = total
+                out[y, 2 * n + parity, c] = told[c, n] if inside else np.float32(np.nan)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
+def _resample(planes, height, width, nodes, taps, out):
+    for y in nb.prange(out.shape[0]):
+        _resample_row(np.int64(y), planes, height, width, nodes, taps, out)
 
 
 def resample(image: np.ndarray, mesh: Mesh) -> np.ndarray:
@@ -71,5 +56,6 @@ def resample(image: np.ndarray, mesh: Mesh) -> np.ndarray:
         NaN where the mesh leads outside.
     """
     out = np.empty((*mesh.size, image.shape[2]), np.float32)
-    _resample(np.ascontiguousarray(image, np.float32), mesh.nodes, lanczos(), out)
+    planes = columns_apart(np.ascontiguousarray(image, np.float32))
+    _resample(planes, image.shape[0], image.shape[1], mesh.nodes, lanczos(), out)
     return out

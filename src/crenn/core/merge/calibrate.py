@@ -12,6 +12,8 @@ from crenn.core.frames.raw import RawFrame
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.noise import NoiseModel
 
+#: Indices of rows, which are never meant from the end.
+_2 = np.uint64(2)
 #: A site of the master dark frame is hot from this many deviations of a single frame's noise.
 _HOT = 8.0
 #: Thermal light of the sensor changes over this many pixels at the least.
@@ -170,6 +172,53 @@ def _flat(flats: Sequence[RawFrame]) -> np.ndarray:
     return np.clip(mean, 0.05, 4.0)
 
 
+@nb.njit(error_model="numpy")
+def _standing_out(above, here, below, black, noise_floor, slope, out):
+    """Which of a row of sites lie above all others of their colour around but one, and far above their mean."""
+    zero = np.float32(0)
+    for x in range(_2, np.uint64(len(here) - 2)):
+        # Highest and second highest of the eight, without asking which is which.
+        highest, second, total = zero, zero, zero
+        for v in (
+            above[x - _2],
+            above[x],
+            above[x + _2],
+            here[x - _2],
+            here[x + _2],
+            below[x - _2],
+            below[x],
+            below[x + _2],
+        ):
+            total += v
+            second, highest = max(second, min(highest, v)), max(highest, v)
+        base = (total - highest) / np.float32(7)
+        noise = np.sqrt(noise_floor * noise_floor + slope * max(base - black, zero))
+        out[x] = (here[x] > second) & (here[x] - base >= np.float32(8) * noise)
+
+
+@nb.njit(error_model="numpy")
+def _stands_alone(mosaic, y, x, black, noise_floor, slope):
+    """Whether a site that stands out does so alone: a star would light the other colours beside it, too."""
+    highest, total = np.float32(0), np.float32(0)
+    for dy in range(-2, 3, 2):
+        for dx in range(-2, 3, 2):
+            if dy != 0 or dx != 0:
+                v = np.float32(mosaic[y + dy, x + dx])
+                total, highest = total + v, max(highest, v)
+    base = (total - highest) / np.float32(7)
+    excess = np.float32(mosaic[y, x]) - base
+    noise = np.sqrt(noise_floor * noise_floor + slope * max(base - black, np.float32(0)))
+    beside = np.float32(0)
+    for i in range(4):
+        dy, dx = (0, 0, -1, 1)[i], (-1, 1, 0, 0)[i]
+        yy, xx = y + dy, x + dx
+        far = np.float32(0.5) * (
+            np.float32(mosaic[yy + 2 * dy, xx + 2 * dx]) + np.float32(mosaic[yy + 2 * dx, xx + 2 * dy])
+        )
+        beside = max(beside, np.float32(mosaic[yy, xx]) - far)
+    return beside < np.float32(0.2) * excess + np.float32(3) * noise
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _vote_hot(mosaic, black, noise_floor, slope, votes):
     """Add one vote to each site that stands out of its surroundings as no lens would draw it.
@@ -178,39 +227,16 @@ def _vote_hot(mosaic, black, noise_floor, slope, votes):
     """
     height, width = mosaic.shape
     for y in nb.prange(4, height - 4):
+        above, here, below = (
+            mosaic[y - 2].astype(np.float32),
+            mosaic[y].astype(np.float32),
+            mosaic[y + 2].astype(np.float32),
+        )
+        out = np.zeros(width, np.uint8)
+        _standing_out(above, here, below, black, noise_floor, slope, out)
         for x in range(4, width - 4):
-            value = np.float32(mosaic[y, x])
-            highest = np.float32(0)
-            second = np.float32(0)
-            total = np.float32(0)
-            for dy in range(-2, 3, 2):
-                for dx in range(-2, 3, 2):
-                    if dy != 0 or dx != 0:
-                        v = np.float32(mosaic[y + dy, x + dx])
-                        total += v
-                        if v > highest:
-                            second = highest
-                            highest = v
-                        elif v > second:
-                            second = v
-            if value <= second:
-                continue
-            base = (total - highest) / np.float32(7)
-            excess = value - base
-            noise = np.sqrt(noise_floor * noise_floor + slope * max(base - black, np.float32(0)))
-            if excess < np.float32(8) * noise:
-                continue
-            # Beside it stand other colours: a star would light them, too.
-            beside = np.float32(0)
-            for i in range(4):
-                dy, dx = (0, 0, -1, 1)[i], (-1, 1, 0, 0)[i]
-                yy, xx = y + dy, x + dx
-                far = np.float32(0.5) * (
-                    np.float32(mosaic[yy + 2 * dy, xx + 2 * dx]) + np.float32(mosaic[yy + 2 * dx, xx + 2 * dy])
-                )
-                beside = max(beside, np.float32(mosaic[yy, xx]) - far)
-            if beside < np.float32(0.2) * excess + np.float32(3) * noise:
-                votes[y, x] += 1
+            if out[x]:
+                votes[y, x] += _stands_alone(mosaic, y, x, black, noise_floor, slope)
 
 
 def vote_hot(frame: LightFrame, votes: np.ndarray) -> None:

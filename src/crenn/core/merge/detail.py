@@ -11,17 +11,20 @@ import cv2
 import numpy as np
 
 from crenn.core.frames.light import LightFrame
+from crenn.core.geometry.lanczos import lanczos
 from crenn.core.geometry.mapping import STEP, Mesh
-from crenn.core.geometry.resample import lanczos
 from crenn.core.merge.ghosts import CELL
-from crenn.core.mosaic.corrections import with_departures, with_lines
-from crenn.core.mosaic.residuals import REACH, gather, guide_of, leave_out, no_sites, predict
+from crenn.core.mosaic.corrections import mean_variance, with_departures, with_lines
+from crenn.core.mosaic.gathering import REACH, gather
+from crenn.core.mosaic.residuals import guide_of, leave_out, predict, room_for_sites
 from crenn.core.pipeline.fringes import Fringes
 from crenn.core.progress import Progress
 
 _TEXT = "Gathering detail of all frames"
 #: Rows of the picture that are worked on at once, and rows beside them that filters and kernels reach.
 _BAND, _MARGIN = 384, 12
+#: Sites of so many frames are held at once.
+_AT_ONCE = 6
 #: Frames that lie farther off than this, in pixels, are not asked; it is looked for in some slabs of so many rows.
 _REGISTERED, _SLABS, _SLAB = 0.15, 4, 64
 #: Nothing is corrected so many pixels around light that was lost, and where the brightest within them is so many times
@@ -205,7 +208,10 @@ def _fit(frame: _Frame, rgb: np.ndarray, light_scale: np.float32, pattern: np.nd
     departures, sites, height = 0.0, 0, len(rgb)
     for first in np.unique(np.linspace(0, max(height - _SLAB, 0), _SLABS).astype(int)).tolist():
         band = _Band(first, rgb[first : first + _SLAB], light_scale, rgb[:0], 0)
-        for _, (says, off, told), _ in _each(band, [frame], pattern, 3):
+        rows = frame.rows(first, first + len(band.light))
+        if rows[0] < rows[1]:
+            ((says, off, told),) = its = room_for_sites(1, 3, rows[1] - rows[0], frame.mosaic.shape[1])
+            _told(band, frame, rows, pattern, its[0])
             # Slopes are those of sites of one colour, which lie two apart.
             across, down = (told[:, 1:-1, 2:] - told[:, 1:-1, :-2]) / 4, (told[:, 2:, 1:-1] - told[:, :-2, 1:-1]) / 4
             beside = says[:, 1:-1, 2:] * says[:, 1:-1, :-2] * says[:, 2:, 1:-1] * says[:, :-2, 1:-1]
@@ -238,7 +244,8 @@ class _Band:
     def __init__(self, first: int, light: np.ndarray, light_scale: np.float32, out: np.ndarray, skip: int) -> None:
         self.first, self.light, self.light_scale = first, light, light_scale
         self._out, self._skip = out, skip
-        self.planes, self.guide = np.ascontiguousarray(np.moveaxis(light, -1, 0)), guide_of(light, light_scale)
+        self.planes = np.ascontiguousarray(np.moveaxis(light, -1, 0))
+        self.guide = guide_of(self.planes, light_scale)
 
     def put(self, corrected: np.ndarray) -> None:
         """Take over the rows of this band."""
@@ -257,58 +264,65 @@ def _bands(rgb: np.ndarray, light_scale: np.float32) -> Iterator[tuple[float, _B
         yield top / height, _Band(top - skip, light, light_scale, rgb[top:bottom], skip)
 
 
-def _each(
-    band: _Band, frames: Sequence[_Frame], pattern: np.ndarray, planes: int
-) -> Iterator[tuple[_Frame, np.ndarray, int]]:
-    """Each frame, its sites about a band as `predict` tells them, and the first row of them."""
-    taps, height = lanczos(), len(band.light)
-    for frame in frames:
-        top, bottom = frame.rows(band.first, band.first + height)
-        if bottom <= top:
-            continue
-        sites = no_sites(planes, bottom - top, frame.mosaic.shape[1])
-        predict(
-            frame.mosaic[top:bottom],
-            top,
-            frame.out_of,
-            band.guide,
-            band.first,
-            band.light.shape[1],
-            pattern,
-            frame.black,
-            frame.scale,
-            frame.limit,
-            band.light_scale,
-            taps,
+def _told(band: _Band, frame: _Frame, rows: tuple[int, int], pattern: np.ndarray, sites: np.ndarray) -> None:
+    """Fill ``sites`` with what `predict` tells of some rows of a frame."""
+    top, bottom = rows
+    predict(
+        frame.mosaic[top:bottom],
+        top,
+        frame.out_of,
+        band.guide,
+        band.first,
+        band.light.shape[1],
+        pattern,
+        frame.black,
+        frame.scale,
+        frame.limit,
+        band.light_scale,
+        lanczos(),
+        sites,
+    )
+    if frame.share.size:
+        leave_out(sites, top, frame.out_of, pattern, frame.slope, frame.offset, frame.share, CELL)
+
+
+def _gathered(
+    band: _Band, frames: Sequence[_Frame], pattern: np.ndarray, planes: int, deviations: np.ndarray
+) -> np.ndarray:
+    """What `gather` gathers from the sites of frames about a band, some frames at a time."""
+    height, width = band.light.shape[:2]
+    asked = [(f, rows) for f in frames if (rows := f.rows(band.first, band.first + height))[0] < rows[1]]
+    sums = (np.empty if asked else np.zeros)((3, 2 * planes if planes > 3 else 4, height, width), np.float32)
+    for number in range(0, len(asked), _AT_ONCE):
+        some = asked[number : number + _AT_ONCE]
+        most = max(bottom - top for _, (top, bottom) in some)
+        sites = room_for_sites(len(some), planes, most, some[0][0].mosaic.shape[1])
+        for (frame, rows), its in zip(some, sites):
+            _told(band, frame, rows, pattern, its)
+        gather(
             sites,
+            np.array([top for _, (top, _) in some]),
+            np.stack([f.into for f, _ in some]),
+            np.array([f.apart for f, _ in some]),
+            band.first,
+            pattern,
+            np.stack([f.slope for f, _ in some]),
+            np.stack([f.offset for f, _ in some]),
+            band.planes,
+            deviations,
+            number > 0,
+            sums,
         )
-        if frame.share.size:
-            leave_out(sites, top, frame.out_of, pattern, frame.slope, frame.offset, frame.share, CELL)
-        yield frame, sites, top
-
-
-def _variance(band: _Band, frames: Sequence[_Frame]) -> np.ndarray:
-    """Variance of the mean of a green site of each frame, float32 (h, W)."""
-    base = np.maximum(band.light[..., 1], 0)
-    weight = np.zeros_like(base)
-    for frame in frames:
-        weight += np.where(base < frame.limit[1], 1 / (frame.slope[1] * base + frame.offset[1]), 0)
-    return 1 / np.maximum(weight, 1e-12)
+    return sums
 
 
 def _with_lines(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> np.ndarray:
     """Red and blue by lines over green, fitted to the sites around each place, as far as they fit better."""
-    moments = np.zeros((3, 8, *band.light.shape[:2]), np.float32)
-    for frame, sites, top in _each(band, frames, pattern, 4):
-        by = frame.slope, frame.offset, band.planes, _LINES
-        gather(sites, top, frame.into, frame.apart, band.first, pattern, *by, moments)
-    return with_lines(band.planes, moments, _variance(band, frames))
+    moments = _gathered(band, frames, pattern, 4, _LINES)
+    slope, offset, limit = (np.array(v) for v in zip(*((f.slope[1], f.offset[1], f.limit[1]) for f in frames)))
+    return with_lines(band.planes, moments, mean_variance(band.planes[1], slope, offset, limit))
 
 
 def _with_departures(band: _Band, frames: Sequence[_Frame], pattern: np.ndarray) -> np.ndarray:
     """The picture with what sites around each place depart from it by, as far as that is more than their noise."""
-    sums = np.zeros((3, 4, *band.light.shape[:2]), np.float32)
-    for frame, sites, top in _each(band, frames, pattern, 3):
-        by = frame.slope, frame.offset, band.planes, _DEPARTURES
-        gather(sites, top, frame.into, frame.apart, band.first, pattern, *by, sums)
-    return with_departures(band.planes, sums)
+    return with_departures(band.planes, _gathered(band, frames, pattern, 3, _DEPARTURES))

@@ -11,8 +11,9 @@ import numpy as np
 
 from crenn.core.frames.light import LightFrame, Planes
 from crenn.core.frames.pictures import TOP
+from crenn.core.geometry.lanczos import PHASES, lanczos
 from crenn.core.geometry.mapping import Mesh
-from crenn.core.geometry.resample import PHASES, lanczos, resample
+from crenn.core.geometry.resample import resample
 from crenn.core.merge.combine import FullColour, combine
 from crenn.core.merge.mosaics import fits_in_memory, on_disk, release_pages
 from crenn.core.mosaic.bayer import sites

@@ -22,8 +22,8 @@ _ENOUGH = np.float32(0.4)
 _BEYOND = np.float32(4)
 
 
-def _blurred(plane: np.ndarray, deviation: float) -> np.ndarray:
-    return cv2.GaussianBlur(plane, (0, 0), deviation, borderType=cv2.BORDER_REFLECT_101)
+def _blurred(plane: np.ndarray, deviation: float, out: np.ndarray | None = None) -> np.ndarray:
+    return cv2.GaussianBlur(plane, (0, 0), deviation, dst=out, borderType=cv2.BORDER_REFLECT_101)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
@@ -96,6 +96,26 @@ def with_departures(light: np.ndarray, sums: np.ndarray) -> np.ndarray:
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
+def _mean_variance(light, slope, offset, limit, out):
+    for y in nb.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            here, weight = max(light[y, x], np.float32(0)), np.float32(0)
+            for k in range(len(slope)):
+                weight += np.float32(1) / (slope[k] * here + offset[k]) if here < limit[k] else np.float32(0)
+            out[y, x] = np.float32(1) / max(weight, np.float32(1e-12))
+
+
+def mean_variance(light: np.ndarray, slope: np.ndarray, offset: np.ndarray, limit: np.ndarray) -> np.ndarray:
+    """Variance of the mean of a site of each frame that can measure light, float32 like ``light`` (h, W).
+
+    ``slope`` and ``offset``, float32 (F,), are of the frames' variance, ``limit`` the light up to which they measure.
+    """
+    out = np.empty(light.shape, np.float32)
+    _mean_variance(light, slope, offset, limit, out)
+    return out
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, fastmath=NAN_SAFE, error_model="numpy")
 def _fit(moments, noise, spread, slope, start):
     """Lines over green by their moments, weighted by how far greens are spread; moments become means."""
     for y in nb.prange(noise.shape[0]):
@@ -144,7 +164,7 @@ def with_lines(light: np.ndarray, moments: np.ndarray, noise: np.ndarray) -> np.
     light : ndarray, float32 (3, h, W)
         What the sites were held against.
     moments : ndarray, float32 (3, 8, h, W)
-        As of `gather`; used up.
+        As of `gather`.
     noise : ndarray, float32 (h, W)
         Variance of the mean of a green site of each frame.
 
@@ -155,7 +175,9 @@ def with_lines(light: np.ndarray, moments: np.ndarray, noise: np.ndarray) -> np.
     out = np.ascontiguousarray(np.moveaxis(light, 0, -1))
     spread, slope, start = (np.empty(noise.shape, np.float32) for _ in range(3))
     for c in (0, 2):
-        blurred = np.stack([_blurred(m, _MOMENTS) for m in moments[c]])
+        blurred = np.empty_like(moments[c])
+        for moment, to in zip(moments[c], blurred):
+            _blurred(moment, _MOMENTS, to)
         _fit(blurred, noise, spread, slope, start)
         even = (_blurred(v, _EVEN) for v in (spread, slope, start))
         _with_line(light[c], light[1], blurred, noise, spread, *even, c, out)

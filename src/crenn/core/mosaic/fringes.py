@@ -7,8 +7,9 @@ of red and blue, and they can no longer be moved apart from it: so the sites of 
 import cv2
 import numpy as np
 
+from crenn.core.geometry.lanczos import PHASES, lanczos
 from crenn.core.geometry.mapping import Mesh
-from crenn.core.geometry.resample import PHASES, lanczos, resample
+from crenn.core.geometry.resample import resample
 from crenn.core.mosaic.bayer import even, sites
 from crenn.core.pipeline.fringes import Fringes
 

@@ -8,9 +8,9 @@ import numba as nb
 import numpy as np
 
 from crenn.core.fastmath import NAN_SAFE, sinh
+from crenn.core.geometry.lanczos import PHASES, TAPS, lanczos
 from crenn.core.geometry.mapping import Mesh
-from crenn.core.geometry.resample import PHASES, TAPS, lanczos
-from crenn.core.geometry.runs import along, columns_apart, interpolate_run, room, run_end, weigh_taps
+from crenn.core.geometry.runs import along, columns_apart, interpolate_run, room, weigh_taps
 from crenn.core.mosaic.bayer import sites
 from crenn.core.mosaic.demosaic import compressed, interpolate
 from crenn.core.mosaic.levels import Levels
@@ -31,24 +31,22 @@ MOVED_LEVELS = Levels(np.full(3, _BLACK, np.float32), FULL, FULL)
 @nb.njit(fastmath=NAN_SAFE, error_model="numpy")
 def _resample_row(y, planes, spoiled, nodes, taps, pattern, scale, light_scale, gains, black, full, out):
     height, width = spoiled.shape
-    most = (out.shape[1] + 1) // 2
-    row, column, down, right, wy, wx = room(most)
-    told = np.zeros(most, np.float32)
+    places = room((out.shape[1] + 1) // 2)
+    row, column, down, right, wy, wx, begins, _ = places
+    told = np.zeros(len(row), np.float32)
     for tx in range(2):
         c = pattern[y & 1, tx]
         count = (out.shape[1] - tx + 1) // 2
-        along(nodes, y, tx, 0, row[:count], column[:count], down, right)
+        runs = along(nodes, y, tx, 0, count, places)
         weigh_taps(taps, down[:count], wy)
         weigh_taps(taps, right[:count], wx)
-        start = 0
-        while start < count:
-            end = run_end(row, column, start, count)
+        for k in range(runs):
+            start, end = begins[k], begins[k + 1]
             i, j = row[start], column[start] - 2 * start
             # Within the run, those that the picture covers.
             lo, hi = max(start, (1 - j) // 2), min(end, (width + 1 - j) // 2)
             if 0 <= i < height and lo < hi:
                 interpolate_run(planes[c], i, j, wy, wx, lo, hi, told)
-            start = end
         by = light_scale / gains[c] * scale
         for n in range(count):
             # Between two numbers light is rounded; what rounds to the end is not yet clipped.
