@@ -9,7 +9,7 @@ from PIL import Image
 
 from crenn.core.errors import Cancelled, CrennError
 from crenn.core.files import content_hash, replacing, write_jpeg
-from crenn.core.progress import Progress, Stages
+from crenn.core.progress import Progress
 from tests.support import FolderCase
 
 
@@ -64,35 +64,6 @@ class Replacing(FolderCase):
         with Image.open(self.folder / "p.jpg") as picture:
             back = np.asarray(picture).astype(int)
         self.assertLess(np.abs(back - codes)[8:-8, [16, 48, 80]].max(), 6)
-
-
-class Costs(unittest.TestCase):
-    def setUp(self):
-        self.told = []
-        report = Progress(lambda share, text: self.told.append(round(share, 6)) or True)
-        self.stages = Stages(report, {"read": 1, "lay": 2, "detail": 4, "report": 1})
-
-    def test_stages_take_their_share(self):
-        for name in ("read", "lay", "detail"):
-            self.stages.begin(name, name)
-        self.stages.begin("report").at(1.0, "done")
-        self.assertEqual(self.told, [0, 0.125, 0.375, 1])
-
-    def test_what_is_left_out_leaves_its_share_to_the_others(self):
-        self.stages.begin("read", "")
-        self.stages.begin("detail", "")
-        self.assertEqual(self.told, [0, round(1 / 6, 6)])
-
-    def test_better_knowledge_moves_it_on_but_never_back(self):
-        self.stages.begin("read", "")
-        self.stages.begin("lay", "").at(1.0, "")
-        # Half of what is left falls away: two thirds of a way that is shorter now are behind.
-        self.stages.expect({"detail": 0, "report": 1.5})
-        self.stages.begin("detail", "")
-        # It takes far longer after all.
-        self.stages.expect({"detail": 50, "report": 100})
-        self.stages.begin("report", "")
-        self.assertEqual(self.told, [0, 0.125, 0.375, round(3 / 4.5, 6), round(3 / 4.5, 6)])
 
 
 class Parts(unittest.TestCase):

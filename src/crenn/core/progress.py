@@ -1,12 +1,18 @@
 """How long work tells how far it is, and learns that it should stop."""
 
+import threading
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+from queue import SimpleQueue
+from typing import TypeVar
 
 from crenn.core.errors import Cancelled
 
 #: Called with a share 0–1 and a short text; returns False to cancel.
 Report = Callable[[float, str], bool]
+T = TypeVar("T")
 
 
 class Progress:
@@ -63,3 +69,56 @@ class Stages:
         if text is not None:
             part.at(0.0, text)
         return part
+
+
+def side_by_side(
+    work: Callable[[T, Progress], None],
+    items: Sequence[T],
+    shares: Sequence[float],
+    progress: Progress,
+    text: str,
+    at_once: int,
+) -> None:
+    """Work on items in threads, some at once; what is told is the sum of what is done of each.
+
+    Parameters
+    ----------
+    work : callable
+        Of an item, and progress of its own.
+    items : sequence
+    shares : sequence of float
+        Of the items in the whole, in 0–1.
+    progress : Progress
+        Is told from the calling thread alone. Where it cancels, or work raises, all work is stopped at the next step
+        that it tells, and that is raised.
+    text : str
+    at_once : int
+    """
+    done, stop = [0.0] * len(items), threading.Event()
+    # Of an item, what is done of it; None once its work has ended.
+    news: SimpleQueue[tuple[int, float | None]] = SimpleQueue()
+
+    def one(number: int) -> None:
+        def report(share: float, _: str) -> bool:
+            news.put((number, share))
+            return not stop.is_set()
+
+        within = Progress(report)
+        within.at(0.0, text)
+        work(items[number], within)
+
+    with ThreadPoolExecutor(at_once) as pool:
+        running = [pool.submit(one, number) for number in range(len(items))]
+        for number, future in enumerate(running):
+            future.add_done_callback(partial(lambda ended, _: news.put((ended, None)), number))
+        left = len(items)
+        try:
+            while left:
+                number, share = news.get()
+                if share is None:
+                    running[number].result()
+                    left -= 1
+                done[number] = 1.0 if share is None else share
+                progress.at(sum(s * d for s, d in zip(shares, done)), text)
+        finally:
+            stop.set()

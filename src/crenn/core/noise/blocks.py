@@ -12,8 +12,11 @@ from collections.abc import Callable
 import numba as nb
 import numpy as np
 
-#: Side of a block, and most blocks of a group.
-SIDE, _MOST = 8, 16
+from crenn.core.disjoint import load, store
+from crenn.core.noise.cosines import SIDE, add, add_back, forward
+
+#: Most blocks of a group.
+_MOST = 16
 #: Candidates are looked for in so many columns, and so many rows up and down, each this far from the next.
 _COLUMNS, _ROWS, _APART = 24, 12, 2
 #: A filter looks so far from a pixel.
@@ -31,96 +34,55 @@ LEAST = 48
 #: Passes of `collaborate`.
 PASSES = 4
 
-_C0, _C1, _C2, _C3, _C4, _C5, _C6, _C7 = (
-    np.float32(np.sqrt(0.125) if k == 0 else 0.5 * np.cos(k * np.pi / 16)) for k in range(8)
-)
-_ZERO, _ONE = np.float32(0), np.float32(1)
+_ZERO, _ONE, _BLOCK = np.float32(0), np.float32(1), np.uint64(SIDE * SIDE)
 
 
 @nb.njit(fastmath=True, error_model="numpy")
-def _cosines(a):
-    """Cosine transform of type 2 down the columns of a block, float32 (64,), in place."""
-    for j in range(8):
-        x0, x1, x2, x3 = a[j], a[8 + j], a[16 + j], a[24 + j]
-        x4, x5, x6, x7 = a[32 + j], a[40 + j], a[48 + j], a[56 + j]
-        s0, s1, s2, s3 = x0 + x7, x1 + x6, x2 + x5, x3 + x4
-        d0, d1, d2, d3 = x0 - x7, x1 - x6, x2 - x5, x3 - x4
-        e0, e1, g0, g1 = s0 + s3, s1 + s2, s0 - s3, s1 - s2
-        a[j] = _C0 * (e0 + e1)
-        a[8 + j] = _C1 * d0 + _C3 * d1 + _C5 * d2 + _C7 * d3
-        a[16 + j] = _C2 * g0 + _C6 * g1
-        a[24 + j] = _C3 * d0 - _C7 * d1 - _C1 * d2 - _C5 * d3
-        a[32 + j] = _C4 * (e0 - e1)
-        a[40 + j] = _C5 * d0 - _C1 * d1 + _C7 * d2 + _C3 * d3
-        a[48 + j] = _C6 * g0 - _C2 * g1
-        a[56 + j] = _C7 * d0 - _C5 * d1 + _C3 * d2 - _C1 * d3
-
-
-@nb.njit(fastmath=True, error_model="numpy")
-def _cosines_back(a):
-    for j in range(8):
-        y0, y1, y2, y3 = a[j], a[8 + j], a[16 + j], a[24 + j]
-        y4, y5, y6, y7 = a[32 + j], a[40 + j], a[48 + j], a[56 + j]
-        p, q = _C0 * y0 + _C4 * y4, _C0 * y0 - _C4 * y4
-        u, v = _C2 * y2 + _C6 * y6, _C6 * y2 - _C2 * y6
-        e0, e1, e2, e3 = p + u, q + v, q - v, p - u
-        o0 = _C1 * y1 + _C3 * y3 + _C5 * y5 + _C7 * y7
-        o1 = _C3 * y1 - _C7 * y3 - _C1 * y5 - _C5 * y7
-        o2 = _C5 * y1 - _C1 * y3 + _C7 * y5 + _C3 * y7
-        o3 = _C7 * y1 - _C5 * y3 + _C3 * y5 - _C1 * y7
-        a[j], a[56 + j] = e0 + o0, e0 - o0
-        a[8 + j], a[48 + j] = e1 + o1, e1 - o1
-        a[16 + j], a[40 + j] = e2 + o2, e2 - o2
-        a[24 + j], a[32 + j] = e3 + o3, e3 - o3
-
-
-@nb.njit(fastmath=True, error_model="numpy")
-def _turned(a, t):
-    for i in range(8):
-        for j in range(8):
-            t[j * 8 + i] = a[i * 8 + j]
-
-
-@nb.njit(fastmath=True, error_model="numpy")
-def _forward(group, n, work):
-    """Cosine transform of blocks, (n, 64); a block's rows and columns change places."""
+def _transformed(plane, ys, xs, n, group):
+    """Transform n blocks of a plane, and across them, into a group, (n, 64)."""
+    stride = np.uint64(plane.shape[1])
     for k in range(n):
-        a = group[k]
-        _cosines(a)
-        _turned(a, work)
-        _cosines(work)
-        for i in range(64):
-            a[i] = work[i]
+        forward(plane, np.uint64(ys[k]) * stride + np.uint64(xs[k]), stride, group, np.uint64(64 * k))
+    _across(group, n)
 
 
 @nb.njit(fastmath=True, error_model="numpy")
-def _backward(group, n, work):
-    for k in range(n):
-        a = group[k]
-        _cosines_back(a)
-        _turned(a, work)
-        _cosines_back(work)
-        for i in range(64):
-            a[i] = work[i]
+def _twos(group, first, apart, scale):
+    """Sums and differences of two blocks that lie ``apart``, times ``scale``, in place."""
+    for j in range(first, first + _BLOCK):
+        k = j + apart
+        a, b = load(group, j, 0), load(group, k, 1)
+        store(group, j, scale * (a + b), 0)
+        store(group, k, scale * (a - b), 1)
+
+
+@nb.njit(fastmath=True, error_model="numpy")
+def _fours(group, first, apart, scale):
+    """`_twos` of four blocks, and of what comes of it."""
+    for j in range(first, first + _BLOCK):
+        k, m, n = j + apart, j + np.uint64(2) * apart, j + np.uint64(3) * apart
+        a, b, c, d = load(group, j, 0), load(group, k, 1), load(group, m, 2), load(group, n, 3)
+        e, f, g, h = a + b, a - b, c + d, c - d
+        store(group, j, scale * (e + g), 0)
+        store(group, k, scale * (f + h), 1)
+        store(group, m, scale * (e - g), 2)
+        store(group, n, scale * (f - h), 3)
 
 
 @nb.njit(fastmath=True, error_model="numpy")
 def _across(group, n):
     """Walsh–Hadamard transform across the n blocks of a group, orthonormal, in place: its own inverse."""
+    # Two steps at a time: half as much is read and written.
     half = 1
-    while half < n:
-        for i in range(0, n, 2 * half):
+    while 4 * half <= n:
+        apart = np.uint64(half) * _BLOCK
+        for i in range(0, n, 4 * half):
             for k in range(i, i + half):
-                a, b = group[k], group[k + half]
-                for j in range(64):
-                    u, v = a[j], b[j]
-                    a[j], b[j] = u + v, u - v
-        half *= 2
-    scale = _ONE / np.sqrt(np.float32(n))
-    for k in range(n):
-        a = group[k]
-        for j in range(64):
-            a[j] *= scale
+                _fours(group, np.uint64(k) * _BLOCK, apart, np.float32(0.5))
+        half *= 4
+    if half < n:
+        for k in range(half):
+            _twos(group, np.uint64(k) * _BLOCK, np.uint64(half) * _BLOCK, np.float32(np.sqrt(0.5)))
 
 
 @nb.njit(fastmath=True, error_model="numpy")
@@ -167,42 +129,78 @@ def _matched(plane, y, x, ys, xs, ds, line):
     return n
 
 
-# Eight values at a time are read before any is written: the compiler then needs not fear that they overlap.
+@nb.njit(fastmath=True, error_model="numpy")
+def _kept(group, n, variance, left):
+    """Coefficients of a group that noise alone would hardly give, in place; the variance that they keep."""
+    least, own = np.float32(_THRESHOLD**2), group[0, 0]
+    left[:] = 0
+    for k in range(np.uint64(n)):
+        for i in range(_BLOCK):
+            m = k * _BLOCK + i
+            a, v = load(group, m, 0), load(variance, i, 1)
+            keep = _ONE if a * a > least * v else _ZERO
+            store(group, m, a * keep, 0)
+            store(left, i, load(left, i, 2) + keep * v, 2)
+    # Their mean stays in any case.
+    if group[0, 0] == _ZERO:
+        group[0, 0] = own
+        left[0] += variance[0]
+    return left.sum()
 
 
 @nb.njit(fastmath=True, error_model="numpy")
-def _read(plane, v, u, a):
-    for i in range(8):
-        r = plane[v + i, u : u + 8]
-        q0, q1, q2, q3, q4, q5, q6, q7 = r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7]
-        k = i * 8
-        a[k], a[k + 1], a[k + 2], a[k + 3] = q0, q1, q2, q3
-        a[k + 4], a[k + 5], a[k + 6], a[k + 7] = q4, q5, q6, q7
+def _shrunk(group, like, n, variance, stronger, less, left, left_less):
+    """Shrink a group's coefficients as Wiener's filter does by those of a like one, as if there were more noise, too.
 
-
-@nb.njit(fastmath=True, error_model="numpy")
-def _added(summed, v, u, a):
-    for i in range(8):
-        r = summed[v + i, u : u + 8]
-        k = i * 8
-        n0, n1, n2, n3 = r[0] + a[k], r[1] + a[k + 1], r[2] + a[k + 2], r[3] + a[k + 3]
-        n4, n5, n6, n7 = r[4] + a[k + 4], r[5] + a[k + 5], r[6] + a[k + 6], r[7] + a[k + 7]
-        r[0], r[1], r[2], r[3], r[4], r[5], r[6], r[7] = n0, n1, n2, n3, n4, n5, n6, n7
+    ``group`` is shrunk in place and ``less`` filled; the variances that they keep.
+    """
+    left[:], left_less[:] = 0, 0
+    for k in range(np.uint64(n)):
+        for i in range(_BLOCK):
+            m = k * _BLOCK + i
+            a, b, v = load(group, m, 0), load(like, m, 1), load(variance, i, 2)
+            # Kept from becoming so small that processors grow slow.
+            energy = b * b + np.float32(1e-12)
+            share, lesser = energy / (energy + v), energy / (energy + stronger * v)
+            store(group, m, a * share, 0)
+            store(less, m, a * lesser, 3)
+            store(left, i, load(left, i, 4) + share * share * v, 4)
+            store(left_less, i, load(left_less, i, 5) + lesser * lesser * v, 5)
+    return left.sum(), left_less.sum()
 
 
 @nb.njit(fastmath=True, error_model="numpy")
 def _put(group, n, ys, xs, weight, window, work, summed, weights):
     """Transform a group back and add its blocks, weighted, to where they belong."""
     _across(group, n)
-    _backward(group, n, work)
     for i in range(64):
         work[i] = weight * window[i]
+    stride = np.uint64(summed.shape[1])
     for k in range(n):
-        a = group[k]
-        for i in range(64):
-            a[i] *= work[i]
-        _added(summed, ys[k], xs[k], a)
-        _added(weights, ys[k], xs[k], work)
+        to = np.uint64(ys[k]) * stride + np.uint64(xs[k])
+        add_back(group, np.uint64(64 * k), work, summed, to, stride)
+        add(work, weights, to, stride)
+
+
+@nb.njit(fastmath=True, error_model="numpy")
+def _filter_around(noisy, pilot, told, y, x, room, window, out, weights):
+    """Filter the blocks like the one at (y, x), and add them to where they belong."""
+    ys, xs, ds, line, group, like, more, work, left = room
+    second = pilot.shape[1] > 0
+    n = _matched(pilot[0] if second else noisy[0], y, x, ys, xs, ds, line)
+    for c in range(len(noisy)):
+        variance = told[c, (y + 4) // 8, (x + 4) // 8]
+        _transformed(noisy[c], ys, xs, n, group)
+        if second:
+            _transformed(pilot[c], ys, xs, n, like)
+            by = np.float32(STRONGER**2), more, left[0], left[1]
+            kept, kept_more = _shrunk(group, like, n, variance, *by)
+            weight = _ONE / max(kept_more, np.float32(1e-9))
+            _put(more, n, ys, xs, weight, window, work, out[1, c], weights[1, c])
+        else:
+            kept = _kept(group, n, variance, left[0])
+        weight = _ONE / max(kept, np.float32(1e-9))
+        _put(group, n, ys, xs, weight, window, work, out[0, c], weights[0, c])
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -211,8 +209,7 @@ def _filter(noisy, pilot, told, first, window, strip, parity, out, weights):
 
     Without a pilot, (3, 0, 0), coefficients are kept or not; with one they are shrunk as Wiener's filter does.
     """
-    channels, height, width = noisy.shape
-    second = pilot.shape[1] > 0
+    _, height, width = noisy.shape
     rows = (height - 8 - first[0] + STEP - 1) // STEP + 1
     columns = (width - 8 - first[1] + STEP - 1) // STEP + 1
     strips = (rows + strip - 1) // strip
@@ -220,8 +217,8 @@ def _filter(noisy, pilot, told, first, window, strip, parity, out, weights):
         ys, xs = np.empty(_MOST, np.int64), np.empty(_MOST, np.int64)
         ds, line = np.empty(_MOST, np.float32), np.empty(_COLUMNS, np.float32)
         group, like = np.empty((_MOST, 64), np.float32), np.empty((_MOST, 64), np.float32)
-        more = np.empty((_MOST, 64), np.float32)
-        work = np.empty(64, np.float32)
+        more, work, left = np.empty((_MOST, 64), np.float32), np.empty(64, np.float32), np.empty((2, 64), np.float32)
+        room = ys, xs, ds, line, group, like, more, work, left
         begin = (2 * s + parity) * strip
         # In parts so narrow that what they read and write stays in the processor's cache.
         for part in range((columns + _PART - 1) // _PART * strip):
@@ -231,50 +228,7 @@ def _filter(noisy, pilot, told, first, window, strip, parity, out, weights):
             y = min(first[0] + row * STEP, height - 8)
             for column in range(start, min(start + _PART, columns)):
                 x = min(first[1] + column * STEP, width - 8)
-                n = _matched(pilot[0] if second else noisy[0], y, x, ys, xs, ds, line)
-                for c in range(channels):
-                    variance = told[c, (y + 4) // 8, (x + 4) // 8]
-                    for k in range(n):
-                        _read(noisy[c], ys[k], xs[k], group[k])
-                    _forward(group, n, work)
-                    _across(group, n)
-                    kept = _ZERO
-                    if not second:
-                        least = np.float32(_THRESHOLD**2)
-                        mean = group[0, 0]
-                        for k in range(n):
-                            a = group[k]
-                            for i in range(64):
-                                keep = _ONE if a[i] * a[i] > least * variance[i] else _ZERO
-                                a[i] *= keep
-                                kept += keep * variance[i]
-                        if group[0, 0] == _ZERO:
-                            group[0, 0] = mean
-                            kept += variance[0]
-                        _put(
-                            group, n, ys, xs, _ONE / max(kept, np.float32(1e-9)), window, work, out[0, c], weights[0, c]
-                        )
-                        continue
-                    for k in range(n):
-                        _read(pilot[c], ys[k], xs[k], like[k])
-                    _forward(like, n, work)
-                    _across(like, n)
-                    stronger, kept_more = np.float32(STRONGER**2), _ZERO
-                    for k in range(n):
-                        a, b, d = group[k], like[k], more[k]
-                        for i in range(64):
-                            # Kept from becoming so small that processors grow slow.
-                            energy = b[i] * b[i] + np.float32(1e-12)
-                            share = energy / (energy + variance[i])
-                            less = energy / (energy + stronger * variance[i])
-                            d[i] = a[i] * less
-                            a[i] *= share
-                            kept += share * share * variance[i]
-                            kept_more += less * less * variance[i]
-                    _put(group, n, ys, xs, _ONE / max(kept, np.float32(1e-9)), window, work, out[0, c], weights[0, c])
-                    _put(
-                        more, n, ys, xs, _ONE / max(kept_more, np.float32(1e-9)), window, work, out[1, c], weights[1, c]
-                    )
+                _filter_around(noisy, pilot, told, y, x, room, window, out, weights)
 
 
 def collaborate(
@@ -334,13 +288,13 @@ def collaborate(
 @nb.njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _coefficients(planes, out):
     """Coefficients of blocks a few pixels apart, out float32 (C, rows, columns, 64)."""
-    block, work = np.empty((1, 64), np.float32), np.empty(64, np.float32)
+    stride, to = np.uint64(planes.shape[2]), np.uint64(0)
     for c in range(planes.shape[0]):
         for row in range(out.shape[1]):
             for column in range(out.shape[2]):
-                _read(planes[c], row * STEP, column * STEP, block[0])
-                _forward(block, 1, work)
-                out[c, row, column] = block[0]
+                at = np.uint64((c * planes.shape[1] + row * STEP) * planes.shape[2] + column * STEP)
+                forward(planes, at, stride, out, to)
+                to += np.uint64(64)
 
 
 def coefficients(planes: np.ndarray) -> np.ndarray:

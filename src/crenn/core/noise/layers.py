@@ -16,7 +16,7 @@ from crenn.core.noise.averaging import FACTORS
 from crenn.core.noise.cleaning import Box, Cleaner
 from crenn.core.noise.stars import stars_in
 from crenn.core.pipeline.scene import SceneLight
-from crenn.core.progress import Progress
+from crenn.core.progress import Progress, side_by_side
 
 #: What the channels of a level hold: noise taken out, what twice as much noise would take out besides, and where stars
 #: are, 0 to 1.
@@ -24,6 +24,8 @@ TAKEN, FURTHER, STARS = slice(0, 3), slice(3, 6), 6
 CHANNELS = 7
 #: The smallest level's longer side is at most this.
 _SMALLEST = 512
+#: Rows that are made smaller at once.
+_BAND = 512
 #: Pixels that are cleaned at once, and the fewest rows of them.
 _PIXELS, _ROWS = 6_000_000, 256
 #: What half precision holds at most.
@@ -161,11 +163,15 @@ def split(
     progress = progress or Progress()
     cleaner = Cleaner(rgb, sigma, light.capture)
     layers = np.empty((*cleaner.size, CHANNELS), np.float16)
-    for top, left, height, width in parts_of(cleaner.size):
-        where = np.s_[top : top + height, left : left + width]
-        part = progress.part(0.94 * top / len(layers), 0.94 * (top + height) / len(layers))
-        part.at(0.0, "Taking noise out")
-        layers[where] = part_of(cleaner, rgb, sigma, (top, left, height, width), part)
+
+    def one(box: Box, within: Progress) -> None:
+        top, left, height, width = box
+        layers[top : top + height, left : left + width] = part_of(cleaner, rgb, sigma, box, within)
+
+    boxes = list(parts_of(cleaner.size))
+    shares = [height / len(layers) for _, _, height, _ in boxes]
+    # Filters keep all processors busy, what comes before and after them one: two parts at a time do.
+    side_by_side(one, boxes, shares, progress.part(0.0, 0.94), "Taking noise out", 2)
     gains = cleaner.gains_db()
     return NoiseLayers(_reduced(layers, progress.part(0.95, 1.0)), gains)
 
@@ -174,12 +180,24 @@ def _reduced(layers: np.ndarray, progress: Progress) -> list[np.ndarray]:
     """A pyramid of layers, as large as that of a prepared scene."""
     levels = [layers]
     while max(levels[-1].shape[:2]) > _SMALLEST:
-        height, width = levels[-1].shape[:2]
-        size = (max(width // 2, 1), max(height // 2, 1))
-        smaller = np.empty((size[1], size[0], CHANNELS), np.float16)
-        for channel in range(CHANNELS):
-            progress.at(1 - (1 - 0.75 * channel / CHANNELS) * 4.0 ** (1 - len(levels)), "Preparing views")
-            plane = single(levels[-1][..., channel])
-            smaller[..., channel] = cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
+        larger = levels[-1]
+        height, width = larger.shape[:2]
+        smaller = np.empty((max(height // 2, 1), max(width // 2, 1), CHANNELS), np.float16)
+        even = height % 2 == 0 and width % 2 == 0
+        # Where two rows make one, bands of them are made smaller one after the other.
+        for top in range(0, height, band := _BAND if even else height):
+            progress.at(1 - (1 - 0.75 * top / height) * 4.0 ** (1 - len(levels)), "Preparing views")
+            part = single(larger[top : top + band])
+            smaller[top // 2 : (top + band) // 2] = _mean_of_four(part) if even else _resized(part, smaller.shape)
         levels.append(smaller)
     return levels
+
+
+def _mean_of_four(part: np.ndarray) -> np.ndarray:
+    rows = part[::2] + part[1::2]
+    return np.asarray((rows[:, ::2] + rows[:, 1::2]) * np.float32(0.25))
+
+
+def _resized(part: np.ndarray, shape: tuple[int, ...]) -> np.ndarray:
+    planes = np.moveaxis(part, -1, 0)
+    return np.stack([cv2.resize(p, (shape[1], shape[0]), interpolation=cv2.INTER_AREA) for p in planes], -1)
