@@ -171,7 +171,8 @@ def split(
     boxes = list(parts_of(cleaner.size))
     shares = [height / len(layers) for _, _, height, _ in boxes]
     # Filters keep all processors busy, what comes before and after them one: two parts at a time do.
-    side_by_side(one, boxes, shares, progress.part(0.0, 0.94), "Taking noise out", 2)
+    at_once = min(2, nb.config.NUMBA_NUM_THREADS)
+    side_by_side(one, boxes, shares, progress.part(0.0, 0.94), "Taking noise out", at_once)
     gains = cleaner.gains_db()
     return NoiseLayers(_reduced(layers, progress.part(0.95, 1.0)), gains)
 
