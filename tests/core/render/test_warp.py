@@ -73,6 +73,37 @@ class Maps(unittest.TestCase):
         np.testing.assert_allclose(found[5:, :-7], light[:-5, 7:], rtol=1e-4, atol=1e-6)
         self.assertFalse(found[:5].any() or found[:, -7:].any())
 
+    def test_turned_it_is_what_the_filter_gives_at_each_place(self):
+        size, shape = (60, 90), (40, 53)
+        # Even light, so that nothing rings.
+        light = np.repeat(np.hypot(*np.mgrid[: size[0], : size[1]] / 40.0)[..., None], 3, -1).astype(np.float32) + 0.2
+        taps, before = filter_of(3, 1.0)
+        for degrees in (0.4, -3.0, 9.0, 35.0):
+            a = np.deg2rad(degrees)
+            y, x = np.mgrid[: shape[0] // STEP + 2, : shape[1] // STEP + 2] * float(STEP)
+            nodes = np.stack([np.cos(a) * x - np.sin(a) * y + 12.3, np.sin(a) * x + np.cos(a) * y + 4.6], -1)[None]
+            by = Map(nodes, (0.0, 0.0), shape, (90.0, 60.0), (1.0, 1.0), 3, 1.0)
+            border = by.border
+            planes = compressed(light, FLOOR, border=border)
+            found = by.through(planes, (0, 0))[1]
+            y, x = np.mgrid[: shape[0], : shape[1]].astype(float)
+            at = np.stack([np.cos(a) * x - np.sin(a) * y + 12.3, np.sin(a) * x + np.cos(a) * y + 4.6]) - 0.5
+            inside = ((at > -0.5) & (at < np.array([89.5, 59.5])[:, None, None])).all(0)
+            self.assertGreater(inside.mean(), 0.6)
+            whole = np.floor(at + border).astype(int)
+            places = np.rint((at + border - whole) * (len(taps) - 1)).astype(int)
+            expected = np.zeros(shape)
+            for row in range(6):
+                for column in range(6):
+                    value = planes[1][
+                        np.clip(whole[1] + row - before, 0, None), np.clip(whole[0] + column - before, 0, None)
+                    ]
+                    expected += taps[places[1], row] * taps[places[0], column] * value
+            np.testing.assert_allclose(found[inside], expected[inside], atol=2e-3)
+            outside = ((at < -0.7) | (at > np.array([89.7, 59.7])[:, None, None])).any(0)
+            self.assertEqual(outside.any(), degrees > 10)
+            np.testing.assert_array_equal(found[outside], 0)
+
     def test_the_outermost_pixels_are_there_whatever_the_fraction(self):
         light = np.full((40, 50, 3), 0.5, np.float32)
         kept = compressed(light, FLOOR, border=AROUND)

@@ -111,12 +111,12 @@ def along(nodes, y, x0, above, count, places):
     return _runs(row, column, count, begins, fresh)
 
 
-@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
-def _runs(row, column, count, begins, fresh):
-    """Find the runs in which places lie side by side in one row."""
-    fresh[0] = 1
-    for n in range(1, count):
-        fresh[n] = (row[n] != row[n - 1]) | (column[n] - column[n - 1] != 2)
+@nb.njit(error_model="numpy")
+def beginnings(fresh, count, begins):
+    """Where runs begin, and where the last of ``count`` places ends, into ``begins``; how many.
+
+    ``fresh``, uint8 and as long as some whole eights, is 1 where a place begins a run.
+    """
     runs, eights = 0, fresh.view(np.uint64)
     for k in range((count + 7) // 8):
         if eights[k]:
@@ -126,6 +126,15 @@ def _runs(row, column, count, begins, fresh):
                     runs += 1
     begins[runs] = count
     return runs
+
+
+@nb.njit(fastmath=NAN_SAFE, error_model="numpy")
+def _runs(row, column, count, begins, fresh):
+    """Find the runs in which places lie side by side in one row."""
+    fresh[0] = 1
+    for n in range(1, count):
+        fresh[n] = (row[n] != row[n - 1]) | (column[n] - column[n - 1] != 2)
+    return beginnings(fresh, count, begins)
 
 
 @nb.njit(inline="always", error_model="numpy")

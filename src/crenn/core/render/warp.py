@@ -11,6 +11,7 @@ import numba as nb
 import numpy as np
 
 from crenn.core.fastmath import exp2, log2
+from crenn.core.render.warp_runs import filter_runs, room_for_runs, runs_of, weigh
 
 #: Nodes of a map lie this many pixels of the window apart.
 STEP = 16
@@ -22,6 +23,8 @@ _PER, _TAPS = 256, 8
 _EDGE = 0.1
 #: By how many stops a resampled value may overshoot what lies around it.
 _OVERSHOOT = np.float32(0.15)
+#: Pixels lie side by side in what is read where a step leads by no more than this beside the next one, x and y.
+_APART = 0.1, 0.2
 #: Border of what is read between the nearest four: of places in the scene none has the very first pixel before it.
 AROUND = 2
 _CORNER = (-float(AROUND), -float(AROUND))
@@ -114,6 +117,13 @@ class Map:
         """Pixels around what is read that the filter may look at."""
         return filter_of(self.lobes, self.stretch)[0].shape[1] + 1
 
+    def _side_by_side(self) -> bool:
+        """Whether most pixels that lie side by side in the window do so in what is read, too, under a filter of six."""
+        if self.lobes != 3 or self.stretch > 1:
+            return False
+        steps = np.median(np.diff(self.nodes, axis=2).reshape(-1, 2), 0) * self.per / STEP
+        return bool(abs(steps[0] - 1) < _APART[0] and abs(steps[1]) < _APART[1])
+
     def through(self, planes: np.ndarray, corner: tuple[int, int]) -> np.ndarray:
         """Planes resampled by the map, float32 (3, h, w); 0 where it leads outside the scene.
 
@@ -129,7 +139,8 @@ class Map:
         taps, before = filter_of(self.lobes, self.stretch)
         out = np.empty((len(planes), *self.shape), np.float32)
         left, top = (float(v - self.border) for v in corner)
-        _resampled(planes, self.nodes, self.start, self.size, self.per, (left, top), taps, before, out)
+        beside = self._side_by_side()
+        _resampled(planes, self.nodes, self.start, self.size, self.per, (left, top), taps, before, beside, out)
         return out
 
 
@@ -226,34 +237,50 @@ def _looked_up(nodes, y, start, size, per, corner, stride, count, near, along, d
                 near[x] = 0
 
 
+@nb.njit(fastmath=True, error_model="numpy")
+def _filter_places(plane, stride, near, along, down, flat, count, before, out):
+    """Filter a row of places out of a plane, flat, one by one; 0 outside the scene."""
+    rows, along_row, back = _U(2 * (before + 1)), _U(stride), _U(before * stride + before)
+    for x in range(out.size):
+        at = _U(near[x])
+        if at == 0:
+            out[x] = _ZERO
+            continue
+        value = _filtered(plane, at - back, along_row, flat, _U(along[x]), _U(down[x]), rows, _U(count))
+        # What overshoots its nearest neighbours by more than a texture would is ringing.
+        one, two = plane[at], plane[at + _U(1)]
+        three, four = plane[at + along_row], plane[at + along_row + _U(1)]
+        low, high = min(min(one, two), min(three, four)), max(max(one, two), max(three, four))
+        out[x] = min(max(value, low - _OVERSHOOT), high + _OVERSHOOT)
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _resampled(planes, nodes, start, size, per, corner, taps, before, out):
+def _resampled(planes, nodes, start, size, per, corner, taps, before, side_by_side, out):
     """Filter each place out of planes that start at a corner, x and y, of their level; 0 outside the scene.
 
-    ``nodes`` has a map for each plane, or one for all.
+    ``nodes`` has a map for each plane, or one for all. Pixels may lie ``side_by_side`` where nothing is reduced.
     """
-    tall, stride = planes.shape[1], planes.shape[2]
-    flat, count = taps.ravel(), taps.shape[1]
-    rows, along_row, back = _U(2 * (before + 1)), _U(stride), _U(before * stride + before)
+    tall, stride, count = planes.shape[1], planes.shape[2], taps.shape[1]
+    flat = taps.ravel()
     for y in nb.prange(out.shape[1]):
         near = np.empty(out.shape[2], np.uint32)
-        along, down = np.empty_like(near), np.empty_like(near)
+        along, down = np.zeros_like(near), np.zeros_like(near)
+        wx, wy, fresh, begins, told = room_for_runs(near.size)
+        runs = 0
         for k in range(nodes.shape[0]):
             _looked_up(nodes[k], y, start, size, per, corner, stride, count, near, along, down)
+            if side_by_side:
+                runs = runs_of(near, fresh, begins)
+                weigh(flat, along, wx)
+                weigh(flat, down, wy)
             first, end = (k, k + 1) if nodes.shape[0] > 1 else (0, planes.shape[0])
             for c in range(first, end):
                 plane, line = planes[c].reshape(tall * stride), out[c, y]
-                for x in range(line.size):
-                    at = _U(near[x])
-                    if at == 0:
-                        line[x] = _ZERO
-                        continue
-                    value = _filtered(plane, at - back, along_row, flat, _U(along[x]), _U(down[x]), rows, _U(count))
-                    # What overshoots its nearest neighbours by more than a texture would is ringing.
-                    one, two = plane[at], plane[at + _U(1)]
-                    three, four = plane[at + along_row], plane[at + along_row + _U(1)]
-                    low, high = min(min(one, two), min(three, four)), max(max(one, two), max(three, four))
-                    line[x] = min(max(value, low - _OVERSHOOT), high + _OVERSHOOT)
+                if side_by_side:
+                    filter_runs(plane, stride, near, runs, begins, wx, wy, _OVERSHOOT, told)
+                    line[:] = told[: line.size]
+                else:
+                    _filter_places(plane, stride, near, along, down, flat, count, before, line)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, fastmath=True, error_model="numpy")
