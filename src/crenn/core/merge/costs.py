@@ -56,8 +56,8 @@ class Work:
             "pauses": stack * self.trails * 0.23 * each,
             "reduce": stack * (0.006 if self.trails else 0.08) * each,
             # Of a bracket.
-            "align": bracket * (self.frames - 1) * (1.1 if moved else 0.6),
-            "lay": bracket * moved * 0.1 * each,
+            "align": bracket * (self.frames - 1) * (1.5 if moved else 0.6),
+            "lay": bracket * moved * 0.085 * each,
             "compare": bracket * several * 0.006 * each,
             "motion": bracket * several * self.motion * 0.017 * each,
             "light": bracket * 0.008 * each,
@@ -67,7 +67,7 @@ class Work:
             "lost": self.clipped * 0.1 * one,
             "fringes": 0.035 * one,
             "colour": 0.07 * one,
-            "detail": moved * 0.37 * each,
+            "detail": moved * 0.25 * each,
             "gamut": 0.02 * one,
             "report": 0.5 + 0.03 * one,
         }

@@ -62,7 +62,10 @@ def _within(run, places, sites):
 
 @nb.njit(inline="always", error_model="numpy")
 def _first(i, j, t, sites, weights):
-    """Of a run: the first of six rows and columns of sites of a place of the tile, and of weights down and across."""
+    """Of a run: the first of six rows and columns of sites of a place of the tile, and of weights down and across.
+
+    The site is one of the first plane, which tells whether sites say anything.
+    """
     ty, tx = t // 2, t % 2
     a, b = (ty + i) & 1, (tx + j) & 1
     r, q = (i - REACH - ty + a) // 2 + PAD, (j - REACH - tx + b) // 2 + PAD
