@@ -211,6 +211,8 @@ def _run(
             log_config=None,
             access_log=False,
             ws_max_size=MAX_JSON_BYTES,
+            # Pictures are compressed as they are; doing it again took an eighth of a busy server.
+            ws_per_message_deflate=False,
             timeout_graceful_shutdown=2,
             proxy_headers=bool(proxies),
             forwarded_allow_ips=list(proxies),

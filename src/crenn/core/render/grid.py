@@ -211,10 +211,25 @@ def even_base(floor: float = 2.0**-40) -> BaseGrid:
     return BaseGrid(np.broadcast_to(stops.astype(np.float32), (2, 2, stops.size)).copy(), 1.0, -32.0, floor)
 
 
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _look_up(cells, shift, start, per_stop, added, stretch, out):
+    """What a table over even steps adds at cells, flat, between its entries; its ends go on."""
+    last = added.size - 1
+    for n in range(cells.size):
+        at = min(max((np.float64(cells[n]) + shift - start) * per_stop, 0.0), np.float64(last))
+        k = min(int(at), last - 1)
+        out[n] = added[k] + (at - k) * (added[k + 1] - added[k]) - stretch * cells[n]
+
+
 def looked_up(cells: np.ndarray, curve: GridCurve) -> np.ndarray:
     """The EV that a curve adds at a grid's cells, less the base's part of what it stretches, float32 like ``cells``.
 
     A grid is small: its stops are looked up here once, not for every pixel.
     """
-    added = 0.0 if curve.added is None else np.interp(cells + curve.shift, table_stops(), curve.added)
-    return np.asarray(added - curve.stretch * cells, np.float32)
+    if curve.added is None:
+        return np.asarray(-curve.stretch * cells, np.float32)
+    stops, out = table_stops(), np.empty(cells.shape, np.float32)
+    table = np.ascontiguousarray(curve.added, np.float64)
+    per_stop = (stops.size - 1) / (stops[-1] - stops[0])
+    _look_up(cells.reshape(-1), curve.shift, stops[0], per_stop, table, curve.stretch, out.reshape(-1))
+    return out

@@ -2,7 +2,7 @@
 
 from functools import cache
 
-import cv2
+import numba as nb
 import numpy as np
 
 from crenn.core.areas.area import FULL
@@ -34,6 +34,22 @@ def _light() -> np.ndarray:
     return np.asarray(np.array([0.2126, 0.7152, 0.0722])[:, None] * decoded, np.float32)
 
 
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _count(codes, inside, light, roots, counts):
+    """Count codes (h, w, 3) of luminance, red, green and blue, (4, 256), ``inside`` alone if that is not empty."""
+    for y in range(codes.shape[0]):
+        for x in range(codes.shape[1]):
+            if inside.size > 0 and not inside[y, x]:
+                continue
+            red, green, blue = codes[y, x, 0], codes[y, x, 1], codes[y, x, 2]
+            # As the code of a grey of the same luminance.
+            root = np.sqrt(np.sqrt(light[0, red] + light[1, green] + light[2, blue])) * np.float32(4095)
+            counts[0, roots[int(root)]] += 1
+            counts[1, red] += 1
+            counts[2, green] += 1
+            counts[3, blue] += 1
+
+
 def tone_histogram(codes: np.ndarray, mask: np.ndarray | None = None) -> dict[str, list[int]]:
     """Shares of a picture by tone, of ``luminance``, ``red``, ``green`` and ``blue``: `BINS` whole numbers each.
 
@@ -49,15 +65,10 @@ def tone_histogram(codes: np.ndarray, mask: np.ndarray | None = None) -> dict[st
     """
     step = max(round((codes.shape[0] * codes.shape[1] / _COUNTED) ** 0.5), 1)
     few = np.ascontiguousarray(codes[::step, ::step])
-    inside = None if mask is None else (mask[::step, ::step] >= FULL // 2).astype(np.uint8)
-    # As the code of a grey of the same luminance.
-    light = sum(cv2.LUT(np.ascontiguousarray(few[..., n]), _light()[n]) for n in range(3))
-    root = np.sqrt(np.sqrt(light)) * 4095
-    planes = {"luminance": _codes_of_roots()[root.astype(np.uint16)]}
-    planes |= {name: np.ascontiguousarray(few[..., n]) for n, name in enumerate(("red", "green", "blue"))}
-    counts = {
-        name: cv2.calcHist([plane], [0], inside, [256], [0, 256]).ravel() @ _parts() for name, plane in planes.items()
-    }
+    inside = np.empty((0, 0), np.bool_) if mask is None else mask[::step, ::step] >= FULL // 2
+    found = np.zeros((4, 256), np.int64)
+    _count(few, inside, _light(), _codes_of_roots(), found)
+    counts = dict(zip(("luminance", "red", "green", "blue"), found @ _parts()))
     most = max(max(float(found[1:-1].max()) for found in counts.values()), 1.0)
     return {name: np.minimum(np.rint(found * (200 / most)), 255).astype(int).tolist() for name, found in counts.items()}
 
