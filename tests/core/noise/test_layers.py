@@ -49,6 +49,17 @@ class Splitting(FolderCase):
         mean = levels[0].astype(np.float32).reshape(350, 2, 32, 2, CHANNELS).mean((1, 3))
         np.testing.assert_allclose(levels[1].astype(np.float32), mean, atol=1e-4)
 
+    def test_levels_of_odd_sizes_and_of_one_row_are_means_too(self):
+        for size in ((1, 1100), (531, 40), (1026, 33)):
+            light, sigma = noisy(*size)
+            levels = split(light, sigma, SCENE_LIGHT).levels
+            self.assertEqual(levels[1].shape, (max(size[0] // 2, 1), size[1] // 2, CHANNELS))
+            for channel in (0, CHANNELS - 1):
+                mean = cv2.resize(
+                    levels[0][..., channel].astype(np.float32), levels[1].shape[1::-1], interpolation=cv2.INTER_AREA
+                )
+                np.testing.assert_allclose(levels[1][..., channel].astype(np.float32), mean, atol=1e-4)
+
     def test_parts_cover_the_scene_once(self):
         for size in ((4000, 6000), (100, 90), (1, 1), (12000, 300)):
             rows = np.zeros(size[0], int)

@@ -172,9 +172,17 @@ def _flat(flats: Sequence[RawFrame]) -> np.ndarray:
     return np.clip(mean, 0.05, 4.0)
 
 
+@nb.njit(inline="always", error_model="numpy")
+def _noise(base, black, noise_floor, slope):
+    return np.sqrt(noise_floor * noise_floor + slope * max(base - black, np.float32(0)))
+
+
 @nb.njit(error_model="numpy")
 def _standing_out(above, here, below, black, noise_floor, slope, out):
-    """Which of a row of sites lie above all others of their colour around but one, and far above their mean."""
+    """By how much sites of a row stand out: above all others of their colour around but one, and far above their mean.
+
+    0 where they do not.
+    """
     zero = np.float32(0)
     for x in range(_2, np.uint64(len(here) - 2)):
         # Highest and second highest of the eight, without asking which is which.
@@ -192,22 +200,14 @@ def _standing_out(above, here, below, black, noise_floor, slope, out):
             total += v
             second, highest = max(second, min(highest, v)), max(highest, v)
         base = (total - highest) / np.float32(7)
-        noise = np.sqrt(noise_floor * noise_floor + slope * max(base - black, zero))
-        out[x] = (here[x] > second) & (here[x] - base >= np.float32(8) * noise)
+        excess = here[x] - base
+        far = (here[x] > second) & (excess >= np.float32(8) * _noise(base, black, noise_floor, slope))
+        out[x] = excess if far else zero
 
 
 @nb.njit(error_model="numpy")
-def _stands_alone(mosaic, y, x, black, noise_floor, slope):
+def _stands_alone(mosaic, y, x, excess, noise):
     """Whether a site that stands out does so alone: a star would light the other colours beside it, too."""
-    highest, total = np.float32(0), np.float32(0)
-    for dy in range(-2, 3, 2):
-        for dx in range(-2, 3, 2):
-            if dy != 0 or dx != 0:
-                v = np.float32(mosaic[y + dy, x + dx])
-                total, highest = total + v, max(highest, v)
-    base = (total - highest) / np.float32(7)
-    excess = np.float32(mosaic[y, x]) - base
-    noise = np.sqrt(noise_floor * noise_floor + slope * max(base - black, np.float32(0)))
     beside = np.float32(0)
     for i in range(4):
         dy, dx = (0, 0, -1, 1)[i], (-1, 1, 0, 0)[i]
@@ -227,16 +227,13 @@ def _vote_hot(mosaic, black, noise_floor, slope, votes):
     """
     height, width = mosaic.shape
     for y in nb.prange(4, height - 4):
-        above, here, below = (
-            mosaic[y - 2].astype(np.float32),
-            mosaic[y].astype(np.float32),
-            mosaic[y + 2].astype(np.float32),
-        )
-        out = np.zeros(width, np.uint8)
+        above, here = mosaic[y - 2].astype(np.float32), mosaic[y].astype(np.float32)
+        below, out = mosaic[y + 2].astype(np.float32), np.zeros(width, np.float32)
         _standing_out(above, here, below, black, noise_floor, slope, out)
         for x in range(4, width - 4):
-            if out[x]:
-                votes[y, x] += _stands_alone(mosaic, y, x, black, noise_floor, slope)
+            if out[x] > 0:
+                noise = _noise(here[x] - out[x], black, noise_floor, slope)
+                votes[y, x] += _stands_alone(mosaic, y, x, out[x], noise)
 
 
 def vote_hot(frame: LightFrame, votes: np.ndarray) -> None:

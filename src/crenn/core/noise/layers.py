@@ -184,21 +184,13 @@ def _reduced(layers: np.ndarray, progress: Progress) -> list[np.ndarray]:
         larger = levels[-1]
         height, width = larger.shape[:2]
         smaller = np.empty((max(height // 2, 1), max(width // 2, 1), CHANNELS), np.float16)
-        even = height % 2 == 0 and width % 2 == 0
         # Where two rows make one, bands of them are made smaller one after the other.
-        for top in range(0, height, band := _BAND if even else height):
+        for top in range(0, height, band := _BAND if height % 2 == 0 else height):
             progress.at(1 - (1 - 0.75 * top / height) * 4.0 ** (1 - len(levels)), "Preparing views")
             part = single(larger[top : top + band])
-            smaller[top // 2 : (top + band) // 2] = _mean_of_four(part) if even else _resized(part, smaller.shape)
+            to = smaller[top // 2 : max((top + band) // 2, 1)]
+            # OpenCV takes four channels at once.
+            for some in (np.s_[..., :4], np.s_[..., 4:]):
+                to[some] = cv2.resize(np.ascontiguousarray(part[some]), to.shape[1::-1], interpolation=cv2.INTER_AREA)
         levels.append(smaller)
     return levels
-
-
-def _mean_of_four(part: np.ndarray) -> np.ndarray:
-    rows = part[::2] + part[1::2]
-    return np.asarray((rows[:, ::2] + rows[:, 1::2]) * np.float32(0.25))
-
-
-def _resized(part: np.ndarray, shape: tuple[int, ...]) -> np.ndarray:
-    planes = np.moveaxis(part, -1, 0)
-    return np.stack([cv2.resize(p, (shape[1], shape[0]), interpolation=cv2.INTER_AREA) for p in planes], -1)
