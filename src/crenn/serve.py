@@ -203,7 +203,7 @@ def _run(
             trouble=lambda: cluster.trouble() or _still_compiling(kernels),
         )
         app = create_app(settings, PROJECT / "web" / "dist")
-        app.state.renderers.submit(views)
+        app.state.renderers.submit(None, views)
         if not demo and not any(demo_folder.iterdir()):
             demo_folder.rmdir()
         config = uvicorn.Config(

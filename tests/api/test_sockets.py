@@ -107,12 +107,28 @@ class Sockets(SocketCase):
             height, width, _ = self.picture(line.recv(20))[1].shape
             self.assertAlmostEqual(width / height, 1.5, delta=0.01)
             self.assertAlmostEqual(width * height, 250_000, delta=1500)
+            # Nothing else is asked for: the hand has slowed, and the picture comes with all its pixels.
+            again, larger = self.picture(line.recv(20))
+            self.assertEqual((again["number"], larger.shape), (1, (640, 960, 3)))
             images = []
             for number, view in enumerate(("picture", "limits", "untreated", "source")):
                 line.send(self.wish(number, view=view, document={"exposure": {"ev": 9}}))
                 images.append(self.picture(line.recv(20))[1].astype(int))
             for other in images[1:]:
                 self.assertGreater(np.abs(other - images[0]).mean(), 1)
+
+    def test_each_picture_comes_coarse_first_however_slow_the_hand(self):
+        with self.socket("/api/view") as line:
+            for number in range(10):
+                document = {"exposure": {"ev": number / 10}}
+                line.send(self.wish(number, out_width=960, out_height=640, coarse=True, document=document))
+                told, width = -1, 0
+                while told < number:
+                    header, image = self.picture(line.recv(20))
+                    self.assertGreaterEqual(header["number"], told)
+                    told, width = header["number"], image.shape[1]
+                self.assertLess(width, 700)
+                time.sleep(0.03 * (number % 2))
 
     def test_what_lies_under_the_pointer(self):
         with self.socket("/api/view") as line:

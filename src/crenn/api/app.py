@@ -32,13 +32,14 @@ from crenn.api import (
     steps,
     view,
 )
-from crenn.api.context import Renderers, Settings
+from crenn.api.context import Settings
 from crenn.api.faults import RESPONSES, fault_answer, register_error_handlers
 from crenn.api.guard import Guard, LoginThrottle
 from crenn.api.headers import Headers
 from crenn.api.limits import BodyLimits
 from crenn.api.logins import Logins
 from crenn.api.news import Newsroom
+from crenn.api.renderers import Renderers
 
 #: Stands in the page where the nonce of an answer goes.
 _NONCE = "crenn-nonce"

@@ -1,24 +1,17 @@
-"""What every request needs: database, library, renderers, and who may ask."""
+"""What every request needs: database, library, and who may ask."""
 
 import os
 import socket
-import threading
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TypeVar
 
 from fastapi import Request
 
 from crenn.core.errors import CrennError
-from crenn.core.render.cache import Cache
-from crenn.core.render.renderer import Renderer
 from crenn.store.database import Database
 from crenn.store.library import Library
 
-T = TypeVar("T")
 #: An upload may hold this many bytes and files.
 MAX_UPLOAD_BYTES = 8 * 2**30
 MAX_UPLOAD_FILES = 200
@@ -71,77 +64,6 @@ def is_loopback(bind: str) -> bool:
 def is_wildcard(bind: str) -> bool:
     """Whether an address stands for all of the machine's."""
     return bind in ("0.0.0.0", "::")
-
-
-#: Bytes that are kept of all scenes together: so much, or this share of the machine's memory if that is less. A picture
-#: at rest with areas and noise, as the demo's are finished, wants 0.3 to 0.5 GB: two of them must find room.
-_ROOM, _SHARE = 1536 * 2**20, 1 / 6
-
-
-def room() -> int:
-    """Bytes for what is kept of all scenes that are open."""
-    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    return min(_ROOM, int(memory * _SHARE))
-
-
-class Renderers:
-    """Renderers of the scenes looked at last, what they keep, and the one thread they work on.
-
-    The kernels use both cores by themselves: several at once would only slow each other down. One that is let go loses
-    all that was worked out for it: a picture with three frames beside it needs four.
-    """
-
-    def __init__(self, library: Library, most: int = 6):
-        self._library, self._most = library, most
-        self._cache = Cache(room())
-        self._open: OrderedDict[str, Renderer] = OrderedDict()
-        self._lock = threading.Lock()
-        self._thread = ThreadPoolExecutor(1, thread_name_prefix="render")
-        self._waiting = 0
-        #: How far what takes long is, 0 to 1, and what it is; None if nothing does.
-        self.doing: tuple[float, str] | None = None
-
-    def submit(self, work: Callable[[], T]) -> "Future[T]":
-        """Have something done on the thread that renders, after all that was asked for before."""
-        with self._lock:
-            self._waiting += 1
-
-        def begin() -> T:
-            with self._lock:
-                self._waiting -= 1
-            try:
-                return work()
-            finally:
-                self.doing = None
-
-        return self._thread.submit(begin)
-
-    def told(self, share: float, text: str) -> bool:
-        """Note how far what is done on the thread is: a `crenn.core.progress.Report`."""
-        self.doing = share, text
-        return True
-
-    @property
-    def others_wait(self) -> bool:
-        """Whether anything waits for the thread."""
-        return self._waiting > 0
-
-    def close(self) -> None:
-        """End the thread once it has done what it is at; what waits is let go."""
-        self._thread.shutdown(cancel_futures=True)
-
-    def get(self, prepared: str) -> Renderer:
-        """Renderer of a prepared scene."""
-        with self._lock:
-            if prepared in self._open:
-                self._open.move_to_end(prepared)
-                return self._open[prepared]
-        renderer = Renderer(self._library.open_scene(prepared), self._cache)
-        with self._lock:
-            self._open[prepared] = renderer
-            while len(self._open) > self._most:
-                self._open.popitem(last=False)
-        return renderer
 
 
 def settings(request: Request) -> Settings:

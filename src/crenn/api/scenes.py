@@ -3,13 +3,15 @@
 import shutil
 import time
 from collections.abc import Callable
+from functools import partial
 from typing import Annotated, TypeVar
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from crenn.api.context import Renderers, Settings, settings
+from crenn.api.context import Settings, settings
+from crenn.api.renderers import Renderers
 from crenn.api.schemas import (
     AutomaticOut,
     FrameOut,
@@ -263,7 +265,7 @@ def prepared_of(scene_id: int, config: Settings) -> PreparedScene:
 
 
 def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) -> T:
-    """Have something worked out about a merged scene, on the thread that renders."""
+    """Have something worked out about a merged scene, on a thread that renders."""
     config: Settings = request.app.state.settings
     renderers: Renderers = request.app.state.renderers
     with config.database.session() as session:
@@ -274,10 +276,10 @@ def on_renderer(request: Request, scene_id: int, work: Callable[[Renderer], T]) 
 
     def begin() -> T:
         renderer = renderers.get(prepared)
-        with renderer.cache.stoppable(lambda: False, renderers.told):
+        with renderer.cache.stoppable(lambda: False, partial(renderers.told, prepared)):
             return work(renderer)
 
-    return renderers.submit(begin).result()
+    return renderers.submit(prepared, begin).result()
 
 
 @router.get("/scenes/{scene_id}/part.jpg", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})

@@ -6,20 +6,19 @@ import json
 import logging
 import struct
 import time
-from collections.abc import Callable, Coroutine, Mapping
-from dataclasses import dataclass
-from typing import Annotated, Any, TypeVar
+from collections.abc import Callable, Coroutine
+from dataclasses import dataclass, replace
+from enum import Enum
+from typing import Any, TypeVar
 
 import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from crenn.api.context import Renderers
-from crenn.api.faults import validation_words
-from crenn.core.areas.part import Id
-from crenn.core.changes import Change, UnknownPlace
+from crenn.api.renderers import Renderers
+from crenn.api.view_requests import Misunderstood, ProbeRequest, ViewRequest, understood
+from crenn.core.changes import UnknownPlace
 from crenn.core.colorimetry.profiles import IccProfile
-from crenn.core.deliver.proof import Proof, device_of
+from crenn.core.deliver.proof import device_of
 from crenn.core.errors import CrennError
 from crenn.core.files import as_jpeg
 from crenn.core.noise.cleaning import Box
@@ -36,142 +35,68 @@ from crenn.store.profiles import profile_named
 
 router = APIRouter()
 _log = logging.getLogger(__name__)
-#: A view has at most so many pixels.
-MAX_PIXELS = 16_000_000
-#: While something is dragged pictures have at most so many pixels, or half as many each way if that is more.
-_ALL_OF_IT = 250_000
-#: Seconds of the thread that renders after which others who wait get their turn.
+#: While something is dragged pictures have at most so many pixels, or half as many each way if that is more; half of
+#: it where so many others wait for theirs, a third where twice as many do.
+_ALL_OF_IT, _CROWD = 250_000, 4
+#: Seconds without another wish after which a hand that drags has slowed: twice what a screen takes for a picture.
+_SLOWED = 0.03
+#: Seconds of a thread that renders after which others who wait get their turn.
 _TURN = 0.5
 #: While an answer is awaited it is told this often how far what takes long is, in seconds.
 _TOLD_EVERY = 0.3
 #: Seconds after which a profile is read anew: another may have been kept by its name.
 _PROFILE_KNOWN = 5.0
 R = TypeVar("R")
-#: Names of prepared scenes: scene and job, never a path.
-PREPARED = r"^\d+-\d+$"
-
-
-#: Of sRGB, 8 bits.
-Code = Annotated[int, Field(ge=0, le=255)]
-#: x, y, width, height in full-size pixels of the picture.
-Part = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
-
-
-class _Request(BaseModel):
-    """What is asked for of a treatment: the one that the line has, once it was told the whole, or what is other now."""
-
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-    prepared: str = Field(pattern=PREPARED, max_length=40)
-    #: The whole treatment, or what is other than when the line was told last; nothing if it is the same.
-    document: dict | None = None
-    changes: list[Change] = Field(default_factory=list, max_length=1000)
-    #: All that was recorded, to set the crop in it.
-    uncropped: bool = False
-
-
-class ViewRequest(_Request):
-    """One picture wanted: a part of it in full-size pixels, and the size at which to show it.
-
-    Without a part it is all of the picture, as large as fits into ``out_width`` by ``out_height``, and at most
-    ``most`` times as large as it is. A part that lies beyond the picture, as one asked for before a crop does, is moved
-    into it. ``known`` is the map that the page has; a new one is sent if it is another. ``area``, ``piece`` and
-    ``range`` are the ids of an area and of a part of it, and the name of a range of hues, that views of them show;
-    ``within`` is the id of the area whose tones are counted, ``ink`` what a mask is washed in, ``proof`` for
-    which device the picture is proofed.
-    """
-
-    number: int = Field(ge=0, le=2**53)
-    view: str = Field("picture", max_length=20)
-    part: Part | None = None
-    out_width: int = Field(ge=1, le=8192)
-    out_height: int = Field(ge=1, le=8192)
-    most: float = Field(1.0, gt=0, le=64)
-    coarse: bool = False
-    known: str = Field("", max_length=80)
-    area: Id | None = None
-    piece: Id | None = None
-    range: str | None = Field(None, max_length=40)
-    within: Id | None = None
-    ink: tuple[Code, Code, Code] | None = None
-    proof: Proof | None = None
-
-    @model_validator(mode="after")
-    def _not_too_large(self) -> "ViewRequest":
-        if self.out_width * self.out_height > MAX_PIXELS:
-            raise ValueError(f"more than {MAX_PIXELS / 1e6:.0f} megapixels are too many for one view")
-        return self
-
-    def window(self, size: tuple[int, int]) -> Window:
-        """The window of a picture of size (H, W)."""
-        if self.part is not None:
-            window = Window(*self.part, self.out_width, self.out_height)
-            return window if window.overlaps(size) else window.moved_into(size)
-        height, width = size
-        zoom = min(self.out_width / width, self.out_height / height, self.most)
-        return Window(0, 0, width, height, max(round(width * zoom), 1), max(round(height * zoom), 1))
-
-
-class ProbeRequest(_Request):
-    """What lies under the pointer, in full-size pixels."""
-
-    probe: tuple[float, float]
-
-
-class Misunderstood(CrennError):
-    """A message that is no request; ``number`` is the one it gave itself, if it did."""
-
-    def __init__(self, why: str, number: int | None = None):
-        super().__init__(f"This request cannot be understood: {why}")
-        self.number = number
 
 
 class LostTrack(CrennError):
     """Changes of a treatment that the line does not have: it must be told the whole."""
 
 
-def understood(message: Mapping[str, Any]) -> ViewRequest | ProbeRequest:
-    """The request in a message of the line.
+class Pace(Enum):
+    """How far a picture has come: while something is dragged, once the hand has slowed, and at rest.
 
-    Raises
-    ------
-    Misunderstood
-        If there is none: binary, no JSON, no object, or a value that cannot be.
+    First it has few pixels, then one for each of the screen, then it is rendered larger than it is shown and averaged.
     """
-    text = message.get("text")
-    if text is None:
-        raise Misunderstood("it is no text.")
-    try:
-        wanted = json.loads(text)
-    except (ValueError, RecursionError):
-        raise Misunderstood("it is no JSON.") from None
-    if not isinstance(wanted, dict):
-        raise Misunderstood("it is no JSON object.")
-    try:
-        return (ProbeRequest if "probe" in wanted else ViewRequest).model_validate(wanted)
-    except ValidationError as fault:
-        number = wanted.get("number")
-        raise Misunderstood(
-            validation_words(fault.errors()), number if type(number) is int and 0 <= number <= 2**53 else None
-        ) from None
+
+    DRAGGED = 0
+    SLOWED = 1
+    AT_REST = 2
 
 
-def _picture(renderer: Renderer, treatment: Treatment, wanted: ViewRequest, profile: IccProfile | None) -> bytes:
-    """Header length, header and JPEG of a requested picture, proofed for a device if one is named."""
+#: The quality of JPEGs.
+_QUALITY = {Pace.DRAGGED: 82, Pace.SLOWED: 88, Pace.AT_REST: 93}
+
+
+def _picture(
+    renderer: Renderer,
+    treatment: Treatment,
+    wanted: ViewRequest,
+    pace: Pace,
+    profile: IccProfile | None,
+    waiting: int = 0,
+) -> bytes:
+    """Header length, header and JPEG of a requested picture, proofed for a device if one is named.
+
+    The more others wait for theirs, the fewer pixels it has while something is dragged.
+    """
     began = time.perf_counter()
     if wanted.view not in VIEWS:
         raise CrennError(f"There is no view “{wanted.view}”.")
     shown = treatment.uncropped() if wanted.uncropped else treatment
     frame = renderer.frame(shown)
     window = wanted.window(frame.size)
-    if wanted.coarse and window.pixels > _ALL_OF_IT:
-        scale = max((_ALL_OF_IT / window.pixels) ** 0.5, 0.5)
+    most = _ALL_OF_IT / (1 + waiting / _CROWD)
+    if pace is Pace.DRAGGED and window.pixels > most:
+        scale = max((most / window.pixels) ** 0.5, 0.5)
         size = max(round(window.out_width * scale), 1), max(round(window.out_height * scale), 1)
         window = Window(window.x, window.y, window.width, window.height, *size)
-    finer = 1 if wanted.coarse else renderer.oversampling(frame, window)
+    resting = pace is Pace.AT_REST
+    finer = renderer.oversampling(frame, window) if resting else 1
     device = device_of(wanted.proof, profile) if wanted.proof is not None and profile is not None else None
     about = About(wanted.area, wanted.piece, wanted.range, wanted.within, wanted.ink, device)
-    codes, shares = paint_view(renderer, shown, window, wanted.view, finer, not wanted.coarse, about)
-    data = as_jpeg(codes, 82 if wanted.coarse else 93, whole_colour=not wanted.coarse)
+    codes, shares = paint_view(renderer, shown, window, wanted.view, finer, resting, about)
+    data = as_jpeg(codes, _QUALITY[pace], whole_colour=pace is not Pace.DRAGGED)
     known = hashlib.sha256(repr((frame.scene, frame.key)).encode()).hexdigest()[:16]
     header = {
         "number": wanted.number,
@@ -211,10 +136,11 @@ def _crop(renderer: Renderer, treatment: Treatment) -> tuple[int, int, int, int]
 
 @dataclass(frozen=True)
 class _Wish:
-    """A request with the treatment that it is about."""
+    """A request with the treatment that it is about, and how far its picture has come."""
 
     request: ViewRequest | ProbeRequest
     treatment: Treatment
+    pace: Pace = Pace.AT_REST
 
 
 class _Profiles:
@@ -270,7 +196,8 @@ class Connection:
                 self._treatment = await asyncio.to_thread(before.changed, request.changes)
             except UnknownPlace as fault:
                 raise LostTrack(str(fault)) from None
-        self._waiting[type(request)] = _Wish(request, self._treatment)
+        dragged = isinstance(request, ViewRequest) and request.coarse
+        self._waiting[type(request)] = _Wish(request, self._treatment, Pace.DRAGGED if dragged else Pace.AT_REST)
         self._arrived.set()
 
     async def fault(self, text: str, number: int | None = None, lost: bool = False) -> None:
@@ -290,11 +217,11 @@ class Connection:
         """
         request = wish.request
         return self._closed or (
-            isinstance(request, ViewRequest) and not request.coarse and type(request) in self._waiting
+            isinstance(request, ViewRequest) and wish.pace is not Pace.DRAGGED and type(request) in self._waiting
         )
 
     async def _run(self, wish: _Wish, work: Callable[[Renderer], R]) -> R:
-        """Have something done on the thread that renders; others get their turn meanwhile.
+        """Have something done on a thread that renders; others get their turn meanwhile.
 
         What was made by then is kept: the next turn goes on from there, and is twice as long.
 
@@ -303,26 +230,26 @@ class Connection:
         Stopped
             Once nobody waits for it any more.
         """
-        turn = _TURN
+        turn, prepared = _TURN, wish.request.prepared
         while True:
 
             def once(turn: float = turn) -> R:
-                renderer = self._renderers.get(wish.request.prepared)
+                renderer = self._renderers.get(prepared)
                 ends = time.monotonic() + turn
 
                 def stop() -> bool:
-                    return self._unwanted(wish) or (self._renderers.others_wait and time.monotonic() > ends)
+                    return self._unwanted(wish) or (self._renderers.waiting > 0 and time.monotonic() > ends)
 
                 def report(share: float, text: str) -> bool:
                     if self._unwanted(wish):
                         raise Stopped
-                    return self._renderers.told(share, text)
+                    return self._renderers.told(prepared, share, text)
 
                 with renderer.cache.stoppable(stop, report):
                     return work(renderer)
 
             try:
-                return await asyncio.wrap_future(self._renderers.submit(once))
+                return await asyncio.wrap_future(self._renderers.submit(prepared, once))
             except Stopped:
                 if self._unwanted(wish):
                     raise
@@ -332,17 +259,20 @@ class Connection:
         request, treatment = wish.request, wish.treatment
         if isinstance(request, ViewRequest):
             profile = None if request.proof is None else await self._profiles.named(request.proof.profile)
-            return await self._run(wish, lambda renderer: _picture(renderer, treatment, request, profile))
+            return await self._run(
+                wish,
+                lambda renderer: _picture(renderer, treatment, request, wish.pace, profile, self._renderers.waiting),
+            )
         shown = treatment.uncropped() if request.uncropped else treatment
         place = request.probe
         return await self._run(wish, lambda renderer: {"probe": probe(renderer, shown, *place)})
 
-    async def _meanwhile(self, number: int | None, answer: Coroutine[Any, Any, R]) -> R:
+    async def _meanwhile(self, prepared: str, number: int | None, answer: Coroutine[Any, Any, R]) -> R:
         """An answer; until it comes it is told how far what it waits for is."""
         task, before = asyncio.ensure_future(answer), None
         try:
             while not (await asyncio.wait([task], timeout=_TOLD_EVERY))[0]:
-                doing = self._renderers.doing
+                doing = self._renderers.doing(prepared)
                 if doing is not None and doing != before:
                     before = doing
                     await self._socket.send_json({"doing": doing[1], "share": round(doing[0], 3), "number": number})
@@ -359,7 +289,7 @@ class Connection:
                 wish = self._waiting.pop(ProbeRequest if ProbeRequest in self._waiting else ViewRequest)
                 number = getattr(wish.request, "number", None)
                 try:
-                    answer = await self._meanwhile(number, self._answer(wish))
+                    answer = await self._meanwhile(wish.request.prepared, number, self._answer(wish))
                 except Stopped:
                     pass
                 except CrennError as fault:
@@ -376,19 +306,34 @@ class Connection:
                     await self._follow(wish)
 
     async def _follow(self, wish: _Wish) -> None:
-        """Send a picture once more if noise could be taken out of it in the meantime."""
-        if not isinstance(wish.request, ViewRequest) or wish.request.coarse:
+        """Send a picture once more if the hand has slowed, or noise could be taken out of it in the meantime."""
+        if not isinstance(wish.request, ViewRequest):
             return
         try:
-            if await self._cleaned(wish) and not self._waiting:
+            if wish.pace is Pace.DRAGGED:
+                wish, better = replace(wish, pace=Pace.SLOWED), await self._slowed()
+            else:
+                better = await self._cleaned(wish)
+            if better and not self._waiting:
                 again = await self._answer(wish)
                 assert isinstance(again, bytes)
                 await self._socket.send_bytes(again)
         except Stopped:
             pass
         except Exception:
-            # The picture itself has been sent: it stays as it is until the worker has split the noise off.
-            _log.exception("noise in view could not be split off", extra={"prepared": wish.request.prepared})
+            # The picture itself has been sent: it stays as it is until it is asked for again.
+            _log.exception("a better picture could not be made", extra={"prepared": wish.request.prepared})
+
+    async def _slowed(self) -> bool:
+        """Whether the hand that drags has slowed, and nobody else waits for a picture."""
+        if self._waiting:
+            return False
+        self._arrived.clear()
+        try:
+            await asyncio.wait_for(self._arrived.wait(), _SLOWED)
+        except TimeoutError:
+            return not self._renderers.waiting
+        return False
 
     async def _cleaned(self, wish: _Wish) -> bool:
         """Take noise out of what is in view, if that has not been done; whether anything has changed.

@@ -9,7 +9,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from crenn.api.context import room
+from crenn.api.renderers import room
 from crenn.bench.charts import shipped
 from crenn.bench.table import Table
 from crenn.bench.treatments import AREAS, IN_USE

@@ -253,6 +253,10 @@ def _parsed(document: str) -> "Treatment":
     return parse_treatment(json.loads(document))
 
 
+#: What of an area makes its mask.
+_OF_MASKS = {"id", "name", "opacity", "parts", "invert"}
+
+
 class Treatment(_Sections):
     """The treatment document, version 7: a section for each step, the areas, and the mends."""
 
@@ -302,6 +306,15 @@ class Treatment(_Sections):
             for area in self.areas
         )
         return sections, areas, tuple(layer.key for layer in self.mend)
+
+    @cached_property
+    def told_apart(self) -> str:
+        """What tells it from others that do something else to light.
+
+        What masks and mends are made of is none of that, and can be long.
+        """
+        beside: Any = {"basis": True, "mend": True, "presets": True, "areas": {"__all__": _OF_MASKS}}
+        return self.model_dump_json(exclude=beside)
 
     def area(self, key: str | None) -> Area | None:
         """The area of an id; None if there is none."""

@@ -6,6 +6,7 @@ An instruction tells what its kernel reads: a few numbers, tables, a grid, plane
 
 from dataclasses import dataclass, replace
 from enum import IntEnum
+from functools import cache
 from typing import ClassVar
 
 import numpy as np
@@ -20,9 +21,12 @@ TABLE_SIZE = int((TABLE_END - TABLE_START) * TABLE_PER_STOP) + 1
 EVERYWHERE = -1
 
 
+@cache
 def table_stops() -> np.ndarray:
-    """The stops at which tables are sampled, float64 (TABLE_SIZE,)."""
-    return np.linspace(TABLE_START, TABLE_END, TABLE_SIZE)
+    """The stops at which tables are sampled, float64 (TABLE_SIZE,); to be read alone, for they are kept."""
+    stops = np.linspace(TABLE_START, TABLE_END, TABLE_SIZE)
+    stops.setflags(write=False)
+    return stops
 
 
 class Operation(IntEnum):

@@ -6,7 +6,7 @@ an edge lies in other layers of the grid and has no say, so a skyline keeps its 
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cache, lru_cache
 
 import cv2
 import numba as nb
@@ -205,6 +205,7 @@ def reduced_for_base(rgb: np.ndarray, side: int = 900) -> tuple[np.ndarray, floa
     return cv2.resize(rgb, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], 3), width / size[0]
 
 
+@cache
 def even_base(floor: float = 2.0**-40) -> BaseGrid:
     """The base of a large even patch of any stop: itself."""
     stops = np.arange(-32.0, 16.0 + LAYER, LAYER)

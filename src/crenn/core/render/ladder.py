@@ -21,7 +21,8 @@ def ladder(treatment: Treatment, scene: Source) -> list[tuple[float, float]]:
     low = int(np.floor(report["low_stop"])) - 2
     high = int(np.ceil(max([report["high_stop"]] + [f["clip_stop"] for f in report.get("frames", [])]))) + 2
     stops = np.arange(low * 2, high * 2 + 1) / 2
-    program = program_of(treatment.with_sections(areas=[]), scene.light).without_cleaning()
+    even = treatment.with_sections(areas=[]) if treatment.areas else treatment
+    program = program_of(even, scene.light).without_cleaning()
     inputs = encode(program, EvenPatchInputs(stops))
     light, _ = shown_of(inputs, Display.of(program))
     tones = lightness(light[0].astype(np.float64) @ SRGB_TO_XYZ[1])

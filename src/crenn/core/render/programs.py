@@ -1,7 +1,6 @@
 """The program of a treatment."""
 
 import threading
-from typing import Any
 
 import cachetools
 
@@ -15,14 +14,10 @@ from crenn.core.treatment import STEPS, Treatment, shown_in
 
 #: Programs that are kept: of one picture the same are asked for several times over.
 _KEPT = 12
-#: What of an area makes its mask.
-_MASK = {"id", "name", "opacity", "parts", "invert"}
 
 
 def _key(treatment: Treatment, light: SceneLight, display: bool = True) -> tuple[str, SceneLight, bool]:
-    # What masks and mends are made of is none of a program's business, and can be long.
-    beside: Any = {"basis": True, "mend": True, "presets": True, "areas": {"__all__": _MASK}}
-    return treatment.model_dump_json(exclude=beside), light, display
+    return treatment.told_apart, light, display
 
 
 @cachetools.cached(cachetools.LRUCache(_KEPT), key=_key, lock=threading.Lock())

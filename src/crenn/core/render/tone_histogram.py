@@ -12,6 +12,7 @@ from crenn.core.colorimetry.spaces import lightness, srgb_decode
 BINS = 64
 #: About so many pixels are counted: a histogram comes with every picture while something is dragged.
 _COUNTED = 40_000
+_NOWHERE = np.empty((0, 0), np.uint16)
 
 
 @cache
@@ -35,11 +36,12 @@ def _light() -> np.ndarray:
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
-def _count(codes, inside, light, roots, counts):
-    """Count codes (h, w, 3) of luminance, red, green and blue, (4, 256), ``inside`` alone if that is not empty."""
-    for y in range(codes.shape[0]):
-        for x in range(codes.shape[1]):
-            if inside.size > 0 and not inside[y, x]:
+def _count(codes, step, mask, least, light, roots, counts):
+    """Count every so many codes (h, w, 3) of luminance, red, green and blue, (4, 256); where a mask that is not empty
+    is less than ``least`` they do not count."""
+    for y in range(0, codes.shape[0], step):
+        for x in range(0, codes.shape[1], step):
+            if mask.size > 0 and mask[y, x] < least:
                 continue
             red, green, blue = codes[y, x, 0], codes[y, x, 1], codes[y, x, 2]
             # As the code of a grey of the same luminance.
@@ -64,13 +66,11 @@ def tone_histogram(codes: np.ndarray, mask: np.ndarray | None = None) -> dict[st
         What belongs to it by at least a half counts.
     """
     step = max(round((codes.shape[0] * codes.shape[1] / _COUNTED) ** 0.5), 1)
-    few = np.ascontiguousarray(codes[::step, ::step])
-    inside = np.empty((0, 0), np.bool_) if mask is None else mask[::step, ::step] >= FULL // 2
-    found = np.zeros((4, 256), np.int64)
-    _count(few, inside, _light(), _codes_of_roots(), found)
-    counts = dict(zip(("luminance", "red", "green", "blue"), found @ _parts()))
-    most = max(max(float(found[1:-1].max()) for found in counts.values()), 1.0)
-    return {name: np.minimum(np.rint(found * (200 / most)), 255).astype(int).tolist() for name, found in counts.items()}
+    found = np.zeros((4, 256))
+    _count(codes, step, _NOWHERE if mask is None else mask, FULL // 2, _light(), _codes_of_roots(), found)
+    counts = found @ _parts()
+    shares = np.minimum(np.rint(counts * (200 / max(counts[:, 1:-1].max(), 1.0))), 255).astype(int)
+    return dict(zip(("luminance", "red", "green", "blue"), shares.tolist()))
 
 
 @cache
