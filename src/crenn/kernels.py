@@ -4,7 +4,7 @@ has started already.
 Numba keeps what it has compiled beside each source file; that is thrown away when the file, or any that it imports, has
 changed. A kernel is
 compiled for the kinds of arrays that it is called with: so small made-up pictures are sent through everything that uses
-one, the merge of brackets in one process, stacks and views in another, the simulated camera in a third.
+one, the merge of brackets in one process, views in another, the simulated camera in a third.
 """
 
 import hashlib
@@ -58,12 +58,19 @@ def _frames(folder: Path, shifts: list[float], seconds: list[float]) -> list[Pat
 
 
 def brackets(folder: Path) -> None:
-    """Brackets, hand-held and from a tripod, and single frames."""
+    """Brackets from a tripod, and single frames."""
     from crenn.core.merge.merge import merge_frames
 
-    paths = _frames(folder, [0.0, 2.3, 4.1, 5.0], [0.25, 1.0, 4.0, 16.0])
+    paths = _frames(folder, [0.0, 0.0, 0.0], [0.25, 1.0, 4.0])
     merge_frames(paths)
     merge_frames(paths[:1])
+
+
+def moved(folder: Path) -> None:
+    """Brackets held by hand."""
+    from crenn.core.merge.merge import merge_frames
+
+    merge_frames(_frames(folder, [0.0, 2.3, 4.1, 5.0], [0.25, 1.0, 4.0, 16.0]))
 
 
 def stacks(folder: Path) -> None:
@@ -183,9 +190,13 @@ _PARTS: dict[str, Callable[[Path], None]] = {
     "brackets": brackets,
     "camera": camera,
     "views": lambda folder: views(),
+    "moved": moved,
     "mends": lambda folder: mends(),
+    # Much of it is compiled for frames that were moved, too.
     "stacks": stacks,
 }
+#: What gives way to others: an application may be at work already.
+_LATER = ("moved", "mends", "stacks")
 _SOURCES = Path(__file__).resolve().parents[1]
 _STAMP = Path(__file__).with_name(".crenn-stamp")
 _IMPORT = re.compile(rb"^\s*(?:from|import)\s+(crenn[\w.]*)(?:\s+import\s+(.*))?", re.MULTILINE)
@@ -323,6 +334,8 @@ def main() -> None:
         from crenn.log import log_nothing
 
         log_nothing()
+        if set(names) <= set(_LATER):
+            os.nice(10)
         with tempfile.TemporaryDirectory(prefix="crenn-kernels-") as folder:
             for name in names:
                 _PARTS[name](Path(folder))
