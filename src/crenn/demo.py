@@ -1,6 +1,7 @@
 """The Tarrowick demo: shot once by the simulated camera and brought in."""
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -37,8 +38,15 @@ def finished() -> dict[str, AreasDocument]:
     return out
 
 
-def load_demo(database: Database, folder: Path) -> None:
+def load_demo(database: Database, folder: Path, after_first: Callable[[], None] = lambda: None) -> None:
     """Shoot the Tarrowick scenes into a folder and queue their import; once a library.
+
+    Parameters
+    ----------
+    database : Database
+    folder : Path
+    after_first : callable
+        Called once the first is shot; it may wait, for what is to come before the others.
 
     Raises
     ------
@@ -73,3 +81,4 @@ def load_demo(database: Database, folder: Path) -> None:
             shoot_id=row.id,
             options={"files": [str(f) for f in shot.frames + shot.darks], "title": scene.title},
         )
+        after_first()

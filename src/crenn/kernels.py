@@ -135,6 +135,21 @@ _MENDS = {
 }
 
 
+def first() -> None:
+    """What the first picture of a scene needs."""
+    from crenn.core.radiance import RadianceMap
+    from crenn.core.render.pyramid import PreparedScene
+    from crenn.core.render.renderer import Renderer
+    from crenn.core.render.views import paint_view
+    from crenn.core.render.window import Window
+    from crenn.core.treatment import Treatment
+
+    rgb = np.geomspace(0.001, 1, 32 * 32 * 3).astype(np.float32).reshape(32, 32, 3)
+    renderer = Renderer(PreparedScene.from_radiance(RadianceMap(rgb, rgb * 0.1)))
+    for oversample in (1, 2):
+        paint_view(renderer, Treatment(), Window(0, 0, 24, 24, 12, 12), "picture", oversample)
+
+
 def views() -> None:
     """Everything that shows a scene or delivers it."""
     from crenn.core.radiance import RadianceMap
@@ -189,14 +204,15 @@ def camera(folder: Path) -> None:
 _PARTS: dict[str, Callable[[Path], None]] = {
     "brackets": brackets,
     "camera": camera,
-    "views": lambda folder: views(),
+    "first": lambda folder: first(),
     "moved": moved,
+    "views": lambda folder: views(),
     "mends": lambda folder: mends(),
     # Much of it is compiled for frames that were moved, too.
     "stacks": stacks,
 }
 #: What gives way to others: an application may be at work already.
-_LATER = ("moved", "mends", "stacks")
+_LATER = ("moved", "views", "mends", "stacks")
 _SOURCES = Path(__file__).resolve().parents[1]
 _STAMP = Path(__file__).with_name(".crenn-stamp")
 _IMPORT = re.compile(rb"^\s*(?:from|import)\s+(crenn[\w.]*)(?:\s+import\s+(.*))?", re.MULTILINE)
@@ -306,8 +322,8 @@ class Compilation:
         try:
             _forget_changed(self._now)
             faults = []
-            # Two at a time: what the first picture needs is not to wait for the rest.
-            with ThreadPoolExecutor(2) as pool:
+            # Few at a time: what the first picture needs is not to wait for the rest.
+            with ThreadPoolExecutor(min(max(os.cpu_count() or 2, 2), 4)) as pool:
                 running = {pool.submit(_compile, name): name for name in self._ready}
                 for number, done in enumerate(as_completed(running)):
                     self.share = (number + 1) / len(running)

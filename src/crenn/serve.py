@@ -21,7 +21,7 @@ from crenn.demo import load_demo
 from crenn.environment import log_level, secret, worker_token
 from crenn.jobs.process import WorkerProcess
 from crenn.jobs.recovery import Sweeper, recover_on_start
-from crenn.kernels import Compilation, views
+from crenn.kernels import Compilation, first
 from crenn.log import log_to_stderr
 from crenn.postgres import Cluster
 from crenn.store.database import Database
@@ -151,7 +151,7 @@ def _load_demo_when_ready(kernels: Compilation, database: Database, folder: Path
     """Shoot the demo once the simulated camera's kernels are compiled."""
     kernels.wait("camera")
     try:
-        load_demo(database, folder)
+        load_demo(database, folder, lambda: kernels.wait("brackets"))
     except CrennError as fault:
         _log.error("the demo cannot be loaded", extra={"fault": str(fault)})
 
@@ -171,8 +171,8 @@ def _run(
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     library = Library(data / "library")
     cluster = Cluster(data / "postgres")
-    # What views need is compiled by the thread that renders, as it starts.
-    kernels = Compilation(but=("views",)).start()
+    # What the first picture needs is compiled by the threads that render, as they start.
+    kernels = Compilation(but=("first",)).start()
     worker = None
     try:
         database = Database(cluster.start())
@@ -203,7 +203,7 @@ def _run(
             trouble=lambda: cluster.trouble() or _still_compiling(kernels),
         )
         app = create_app(settings, PROJECT / "web" / "dist")
-        app.state.renderers.submit(None, views)
+        app.state.renderers.submit(None, first)
         if not demo and not any(demo_folder.iterdir()):
             demo_folder.rmdir()
         config = uvicorn.Config(
