@@ -1,8 +1,11 @@
 """Brings files into the library: every file for itself, all that is found in one transaction."""
 
 import logging
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from sqlalchemy import func, select
@@ -15,8 +18,10 @@ from crenn.core.frames.kinds import kind_of, look_at
 from crenn.core.frames.metadata import plain_text
 from crenn.core.frames.naming import scene_title
 from crenn.core.frames.preview import preview
+from crenn.core.frames.raw import RawFrame
 from crenn.core.frames.read import FRAME_ENDINGS, read_frame
 from crenn.core.mosaic.noise import estimate_noise
+from crenn.core.progress import Progress
 from crenn.jobs.queue import add_job
 from crenn.jobs.running import RunningJob, Superseded
 from crenn.store.models import Frame, Refusal, Scene, Shoot
@@ -25,6 +30,9 @@ from crenn.store.treatments import start_treatment
 
 #: Imports write their frames one after the other: two with the same file must not both find it new.
 _LOCK = 0x637265
+#: Frames that are read at once: of each, much is done by one processor alone.
+_AT_ONCE = 2
+T = TypeVar("T")
 _log = logging.getLogger(__name__)
 
 
@@ -43,34 +51,52 @@ def bring_in(job: RunningJob) -> None:
         arrived = job.library.incoming(job.options["upload"])
         job.leftovers.append(arrived)
         files = [arrived / path for path in files]
-    found: list[Found] = []
-    scenes: list[tuple[Parcel, list[Frame]]] = []
     refused: list[tuple[str, str]] = []
-    for index, path in enumerate(files):
-        job.progress.at(index / max(len(files), 1), f"Bringing in {plain_text(path.name)}")
-        try:
-            if path.suffix.lower() == ENDING:
-                scenes.append(_read_scene(job, path))
-            else:
-                found.append(_read(job, path))
-        except (Cancelled, Superseded, DiskFull):
-            raise
-        except CrennError as fault:
-            refused.append((path.name, " ".join(t for t in (fault.fault, fault.remedy) if t)))
-        except MemoryError:
-            refused.append((path.name, "Its picture is too large for this machine's memory."))
-        except Exception as fault:
-            _log.exception("a file could not be read", extra={"file": plain_text(path.name)})
-            refused.append(
-                (
-                    path.name,
-                    f"It could not be read ({type(fault).__name__}); it is damaged, or of a kind not known yet.",
-                )
-            )
+    exported = [path for path in files if path.suffix.lower() == ENDING]
+    frames = [path for path in files if path.suffix.lower() != ENDING]
+    share = len(exported) / max(len(files), 1)
+    scenes = _read_each(partial(_read_scene, job), exported, 1, job.progress.part(0.0, share), refused)
+    found = _read_each(partial(_read, job), frames, _AT_ONCE, job.progress.part(share, 1.0), refused)
     job.progress.at(1.0, "Storing what was found")
     with job.database.session() as session:
         _store(job, session, found, refused, scenes)
         session.commit()
+
+
+def _read_each(
+    read: Callable[[Path], T], paths: list[Path], at_once: int, progress: Progress, refused: list[tuple[str, str]]
+) -> list[T]:
+    """What is read from files, in their order; the names of those that cannot be are added to ``refused``, with why."""
+    out: list[T] = []
+    with ThreadPoolExecutor(at_once) as pool:
+        waiting = [pool.submit(_attempted, read, path) for path in paths]
+        try:
+            for number, (path, future) in enumerate(zip(paths, waiting)):
+                progress.at(number / len(paths), f"Bringing in {plain_text(path.name)}")
+                got, why = future.result()
+                if got is None:
+                    refused.append((path.name, why))
+                else:
+                    out.append(got)
+        finally:
+            for future in waiting:
+                future.cancel()
+    return out
+
+
+def _attempted(read: Callable[[Path], T], path: Path) -> tuple[T | None, str]:
+    """What is read from a file, or None and why it cannot be; what ends the job is raised."""
+    try:
+        return read(path), ""
+    except (Cancelled, Superseded, DiskFull):
+        raise
+    except CrennError as fault:
+        return None, " ".join(t for t in (fault.fault, fault.remedy) if t)
+    except MemoryError:
+        return None, "Its picture is too large for this machine's memory."
+    except Exception as fault:
+        _log.exception("a file could not be read", extra={"file": plain_text(path.name)})
+        return None, f"It could not be read ({type(fault).__name__}); it is damaged, or of a kind not known yet."
 
 
 def _read_scene(job: RunningJob, path: Path) -> tuple[Parcel, list[Frame]]:
@@ -110,12 +136,8 @@ def _read(job: RunningJob, path: Path) -> Found:
     write_jpeg(job.library.frame_picture(digest), picture, 88)
     kind = "light"
     if frame.encoding == "linear" and not frame.developed:
-        noise = frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
-        kind = kind_of(
-            look_at(frame.mosaic, frame.pattern, frame.black, frame.white),
-            about.seconds,
-            float(np.sqrt(noise.offset[1])),
-        )
+        content = look_at(frame.mosaic, frame.pattern, frame.black, frame.white)
+        kind = kind_of(content, about.seconds, partial(_read_noise, frame))
     row = Frame(
         name=plain_text(path.name, 300),
         content_hash=digest,
@@ -135,6 +157,12 @@ def _read(job: RunningJob, path: Path) -> Found:
         kind=kind,
     )
     return Found(row, signature_of(picture))
+
+
+def _read_noise(frame: RawFrame) -> float:
+    """Deviation of a site in the dark, as a share of saturation: as the file tells, or estimated."""
+    noise = frame.noise or estimate_noise(frame.mosaic, frame.pattern, frame.black, frame.white)
+    return float(np.sqrt(noise.offset[1]))
 
 
 def _store(

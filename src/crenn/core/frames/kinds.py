@@ -1,5 +1,6 @@
 """What a frame is for: light of a scene, or calibration, told from its content."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -11,6 +12,8 @@ Kind = Literal["light", "dark", "flat", "bias"]
 #: A frame without light is a bias frame up to this exposure time, in seconds, else a dark frame.
 _BIAS_SECONDS = 1 / 500
 _TILE, _ACROSS = 64, 14
+#: No sensor has more read noise than this, as a share of saturation.
+_NOISIEST = 0.03
 
 
 @dataclass(frozen=True)
@@ -66,7 +69,7 @@ def look_at(mosaic: np.ndarray, pattern: np.ndarray, black: np.ndarray, white: f
     )
 
 
-def kind_of(content: Content, seconds: float | None, read_noise: float) -> Kind:
+def kind_of(content: Content, seconds: float | None, read_noise: Callable[[], float]) -> Kind:
     """What a frame is for.
 
     A frame without light is dark or bias by its exposure time; an even, well exposed one without detail is a flat.
@@ -75,18 +78,19 @@ def kind_of(content: Content, seconds: float | None, read_noise: float) -> Kind:
     ----------
     content : Content
     seconds : float or None
-    read_noise : float
-        Deviation of a site in the dark, as a share of saturation.
+    read_noise : callable
+        Tells the deviation of a site in the dark, as a share of saturation; asked where it matters, for it may have to
+        be estimated.
     """
-    # Dark current may lift a long dark frame above its read noise; it has no structure even then.
-    floor = max(6 * read_noise, 2e-3) + 2 * max(content.level, 0.0)
-    if (
-        content.level < max(1.5 * read_noise, 4e-3)
-        and content.bright < floor
-        and content.texture < 2.0
-        and content.clipped < 0.02
-    ):
+    if _without_light(content, _NOISIEST) and _without_light(content, read_noise()):
         return "bias" if seconds is not None and seconds <= _BIAS_SECONDS else "dark"
     if 0.08 < content.level < 0.95 and content.range < 1.6 and content.texture < 1.8 and content.clipped < 0.001:
         return "flat"
     return "light"
+
+
+def _without_light(content: Content, read_noise: float) -> bool:
+    # Dark current may lift a long dark frame above its read noise; it has no structure even then.
+    floor = max(6 * read_noise, 2e-3) + 2 * max(content.level, 0.0)
+    level = max(1.5 * read_noise, 4e-3)
+    return content.level < level and content.bright < floor and content.texture < 2.0 and content.clipped < 0.02

@@ -180,7 +180,7 @@ def _take_times(frames: Sequence[RawFrame], seconds: dict[str, float], out: Gath
 
 def _told_by_content(frame: RawFrame, noise: NoiseModel) -> str:
     content = look_at(frame.mosaic, frame.pattern, frame.black, frame.white)
-    return kind_of(content, frame.metadata.seconds, float(np.sqrt(noise.offset[1])))
+    return kind_of(content, frame.metadata.seconds, lambda: float(np.sqrt(noise.offset[1])))
 
 
 def _misfit(frame: RawFrame, first: RawFrame, alone: bool) -> str | None:
