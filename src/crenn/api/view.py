@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable, Coroutine
 from dataclasses import dataclass, replace
 from enum import Enum
+from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
@@ -119,6 +120,11 @@ def _picture(
     }
     text = json.dumps(header, allow_nan=False).encode()
     return struct.pack("<I", len(text)) + text + data
+
+
+def _clean(box: Box, renderer: Renderer) -> None:
+    """Split the noise off a part of the scene, unless nobody waits for it any more."""
+    renderer.scene.clean_part(box, renderer.cache.progress)
 
 
 def _crop(renderer: Renderer, treatment: Treatment) -> tuple[int, int, int, int] | None:
@@ -351,7 +357,7 @@ class Connection:
         for box in boxes:
             if self._waiting or self._closed:
                 return False
-            await self._run(wish, lambda renderer, box=box: renderer.scene.clean_part(box))  # type: ignore[misc]
+            await self._run(wish, partial(_clean, box))
         return bool(boxes)
 
 

@@ -1,5 +1,6 @@
 """What is split off and kept: written whole or not at all, mixed by strength, scale and colour; stars left alone."""
 
+import itertools
 import unittest
 from unittest import mock
 
@@ -127,6 +128,26 @@ class Keeping(FolderCase):
         with full, self.assertRaisesRegex(CrennError, "the disk is full.*Free some space"):
             scene.split_noise()
         self.assertEqual([p.name for p in (self.folder / "scene").iterdir() if p.is_dir()], [])
+
+    def test_what_is_missing_of_a_view_is_told_in_cells(self):
+        layers = NoiseLayers.nothing((1000, 1500))
+        self.assertEqual(layers.missing((100, 40, 300, 500)), [(96, 32, 320, 512)])
+        layers.put((96, 32, 320, 512), np.zeros((320, 512, CHANNELS), np.float16))
+        self.assertEqual(layers.missing((100, 40, 300, 500)), [])
+        # Moved to the right and down, what has come into view is missing alone, as the rectangle around it.
+        self.assertEqual(layers.missing((100, 140, 300, 500)), [(96, 544, 320, 96)])
+        # At the scene's edge cells are cut.
+        self.assertEqual(layers.missing((900, 1400, 100, 100)), [(896, 1376, 104, 124)])
+        layers.put((896, 1376, 104, 124), np.zeros((104, 124, CHANNELS), np.float16))
+        self.assertEqual(layers.missing((900, 1400, 100, 100)), [])
+
+    def test_what_is_large_is_cleaned_in_strips(self):
+        strips = NoiseLayers.nothing((3000, 4000)).missing((0, 0, 3000, 4000))
+        self.assertGreater(len(strips), 5)
+        self.assertEqual([strips[0][0], strips[-1][0] + strips[-1][2]], [0, 3000])
+        for one, other in itertools.pairwise(strips):
+            self.assertEqual(one[0] + one[2], other[0])
+        self.assertLessEqual(max(high * wide for _, _, high, wide in strips), 1_700_000)
 
     def test_parts_in_view_come_first(self):
         scene = self.scene()

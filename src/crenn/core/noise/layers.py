@@ -2,6 +2,7 @@
 
 import itertools
 import json
+import mmap
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -28,6 +29,8 @@ _SMALLEST = 512
 _BAND = 512
 #: Pixels that are cleaned at once, and the fewest rows of them.
 _PIXELS, _ROWS = 6_000_000, 256
+#: Side of the cells by which it is known what has been cleaned, and how many pixels are cleaned at once for a view.
+_CELL, _AT_ONCE = 32, 1_600_000
 #: What half precision holds at most.
 _MOST = np.float32(65000.0)
 
@@ -46,8 +49,8 @@ class NoiseLayers:
         Whether all of the scene has been cleaned.
     version : int
         Grows with each part that is put.
-    done : set of tuple of int
-        The parts that have been put.
+    done : ndarray, bool (H / 32, W / 32), or None
+        Which cells have been put, while not all of the scene has.
     number : int
         That no other layers have.
     """
@@ -56,7 +59,7 @@ class NoiseLayers:
     gains_db: tuple[tuple[float, ...], ...] = ((0.0,) * len(FACTORS),) * 2
     whole: bool = True
     version: int = 0
-    done: set[Box] = field(default_factory=set)
+    done: np.ndarray | None = None
     number: int = field(default_factory=itertools.count().__next__)
 
     @classmethod
@@ -64,7 +67,8 @@ class NoiseLayers:
         """Layers of a scene of size (H, W) with nothing in them yet; memory is taken where something is put."""
         height, width = size
         halves = max(height // 2, 1), max(width // 2, 1)
-        return cls([np.zeros((*n, CHANNELS), np.float16) for n in (size, halves)], whole=False)
+        done = np.zeros([-(-n // _CELL) for n in size], np.bool_)
+        return cls([_nothing((*n, CHANNELS)) for n in (size, halves)], whole=False, done=done)
 
     def put(self, box: Box, layers: np.ndarray) -> None:
         """Put the layers of a part, (h, w, CHANNELS), to their place, and reduced into the level below."""
@@ -73,12 +77,35 @@ class NoiseLayers:
         if len(self.levels) > 1:
             even = np.s_[top // 2 * 2 : (top + height) // 2 * 2, left // 2 * 2 : (left + width) // 2 * 2]
             part = single(self.levels[0][even])
-            rows, columns = part.shape[0] // 2, part.shape[1] // 2
-            mean = part.reshape(rows, 2, columns, 2, CHANNELS).mean((1, 3))
-            target = self.levels[1][top // 2 : top // 2 + rows, left // 2 : left // 2 + columns]
+            rows = part[::2] + part[1::2]
+            mean = (rows[:, ::2] + rows[:, 1::2]) * np.float32(0.25)
+            target = self.levels[1][top // 2 : top // 2 + len(mean), left // 2 : left // 2 + mean.shape[1]]
             target[:] = mean[: target.shape[0], : target.shape[1]]
         self.version += 1
-        self.done.add(box)
+        if self.done is not None:
+            # Cells that reach beyond the scene are whole where it ends.
+            ends = [
+                -(-e // _CELL) if e == n else e // _CELL
+                for e, n in zip((top + height, left + width), self.levels[0].shape)
+            ]
+            self.done[-(-top // _CELL) : ends[0], -(-left // _CELL) : ends[1]] = True
+
+    def missing(self, box: Box) -> list[Box]:
+        """What is to be cleaned that a part may be shown: in whole cells, few pixels at once."""
+        if self.done is None:
+            return []
+        top, left, height, width = box
+        first, ends = (top // _CELL, left // _CELL), (-(-(top + height) // _CELL), -(-(left + width) // _CELL))
+        rows, columns = np.nonzero(~self.done[first[0] : ends[0], first[1] : ends[1]])
+        if rows.size == 0:
+            return []
+        (y0, y1), (x0, x1) = (
+            ((int(n.min()) + f) * _CELL, min((int(n.max()) + f + 1) * _CELL, whole))
+            for n, f, whole in zip((rows, columns), first, self.levels[0].shape)
+        )
+        strips = -(-(y1 - y0) * (x1 - x0) // _AT_ONCE)
+        high = -(-(y1 - y0) // strips // _CELL) * _CELL
+        return [(y, x0, min(high, y1 - y), x1 - x0) for y in range(y0, y1, high)]
 
     @property
     def key(self) -> tuple[int, int]:
@@ -108,6 +135,12 @@ class NoiseLayers:
         if gains.shape != (2, len(FACTORS)) or not levels or not fitting:
             return None
         return cls(levels, tuple(map(tuple, gains.tolist())))
+
+
+def _nothing(shape: tuple[int, int, int]) -> np.ndarray:
+    """Zeros, float16, that take memory page by page as they are written to; NumPy might clear memory freed before."""
+    count = int(np.prod(shape))
+    return np.frombuffer(mmap.mmap(-1, max(2 * count, 1)), np.float16, count).reshape(shape)
 
 
 def parts_of(size: tuple[int, int]) -> Iterator[Box]:

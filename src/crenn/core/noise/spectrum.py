@@ -79,6 +79,11 @@ def _powers(scale: int) -> np.ndarray:
     return np.asarray(out, np.float32)
 
 
+def _products(values: np.ndarray) -> np.ndarray:
+    """Products of each of three values with each, (..., 9) of (..., 3)."""
+    return (values[..., :, None] * values[..., None, :]).reshape(*values.shape[:-1], 9)
+
+
 @dataclass(frozen=True)
 class DemosaicNoise:
     """Noise of rebuilt colour, in the camera's colours.
@@ -100,8 +105,9 @@ class DemosaicNoise:
 
         ``slope`` is that of each colour, float64 (..., 3).
         """
-        mixed = self.matrix * slope[..., None, :]
-        given = np.einsum("...ic,...id,scd->...is", mixed, mixed, _covariances(), optimize=True)
+        # What a site gives to each colour, by the products of slopes.
+        shares = np.einsum("ic,id,scd->cdis", self.matrix, self.matrix, _covariances()).reshape(9, 9)
+        given = (_products(slope) @ shares).reshape(*slope.shape[:-1], 3, 3)
         variance = np.asarray(variance, np.float64)
         found = np.linalg.solve(given, variance[..., None])[..., 0]
         # Rounding must not make a variance negative where one colour's noise rules.
@@ -118,10 +124,9 @@ class DemosaicNoise:
         rate : ndarray, float64 (..., 3)
             By how much the scale wanted grows per step of the compressive one, for each colour.
         """
-        mixed = OPPONENT * rate[..., None, :]
-        return np.asarray(
-            np.einsum("...s,...oc,...od,scd->...o", of_sites, mixed, mixed, _covariances(), optimize=True)
-        )
+        shares = np.einsum("oc,od,scd->cdso", OPPONENT, OPPONENT, _covariances()).reshape(9, 9)
+        given = (_products(rate) @ shares).reshape(*rate.shape[:-1], 3, 3)
+        return np.asarray((of_sites[..., None] * given).sum(-2))
 
     @staticmethod
     def spectra(of_sites: np.ndarray, rate: np.ndarray, scale: int = 0) -> np.ndarray:

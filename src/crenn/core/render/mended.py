@@ -12,6 +12,7 @@ from crenn.core.mend.solve import Solved, sampled
 from crenn.core.noise.cleaning import Box
 from crenn.core.noise.layers import FURTHER, TAKEN, NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
+from crenn.core.progress import Progress
 from crenn.core.render.cache import Cache, digest_of
 from crenn.core.render.source import ALL, Source
 
@@ -92,8 +93,8 @@ class Mended:
     def look(self) -> None:
         self._scene.look()
 
-    def clean_part(self, box: Box) -> None:
-        self._scene.clean_part(box)
+    def clean_part(self, box: Box, progress: Progress | None = None) -> None:
+        self._scene.clean_part(box, progress)
 
     def level_for(self, scale: float) -> int:
         return self._scene.level_for(scale)

@@ -185,8 +185,11 @@ class PreparedScene:
         """Look at once, with the next question for it, whether noise has been split off meanwhile."""
         self._looked = -_PATIENCE
 
-    def clean_part(self, box: Box) -> None:
-        """Split the noise off a part, (top, left, height, width), while the rest still waits for it."""
+    def clean_part(self, box: Box, progress: Progress | None = None) -> None:
+        """Split the noise off a part, (top, left, height, width), while the rest still waits for it.
+
+        ``progress`` can call it off between passes of the filter.
+        """
         with self._lock:
             noise = self.noise
             if noise is not None and noise.whole:
@@ -195,7 +198,7 @@ class PreparedScene:
                 noise = self._noise = NoiseLayers.nothing(self.size)
             if self._cleaner is None:
                 self._cleaner = Cleaner(self._levels[0], self._planes.get("sigma"), self.light.capture)
-            noise.put(box, part_of(self._cleaner, self._levels[0], self._planes.get("sigma"), box))
+            noise.put(box, part_of(self._cleaner, self._levels[0], self._planes.get("sigma"), box, progress))
 
     def split_noise(self, progress: Progress | None = None) -> NoiseLayers:
         """Split the noise off, beside the scene's folder if it has one.

@@ -11,6 +11,7 @@ from crenn.core.light.ends import neutral_display
 from crenn.core.mend.patch import Patch
 from crenn.core.mend.solve import Solved
 from crenn.core.noise.cleaning import Box
+from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.compile import framed
 from crenn.core.pipeline.picture_geometry import PictureGeometry
 from crenn.core.pipeline.planes import Plane
@@ -32,7 +33,7 @@ from crenn.core.render.programs import program_of
 from crenn.core.render.rows import light_of
 from crenn.core.render.source import Source
 from crenn.core.render.view import View
-from crenn.core.render.window import Window, parts_in_view
+from crenn.core.render.window import Window, part_in_view
 from crenn.core.treatment import STEPS, Treatment
 
 #: Pixels rendered for a picture at rest: as it lies, and where light is resampled.
@@ -142,8 +143,8 @@ class Renderer:
             return []
         if not program_of(treatment, self.scene.light).mixes:
             return []
-        parts = parts_in_view(self.frame(treatment), window, self.scene.size)
-        return parts if noise is None else [part for part in parts if part not in noise.done]
+        part = part_in_view(self.frame(treatment), window, self.scene.size)
+        return (noise or NoiseLayers.nothing(self.scene.size)).missing(part)
 
     def lift(self, treatment: Treatment, frame: PictureGeometry, display: np.ndarray) -> NoiseVisibility:
         """By how much places are lifted, and the shares of their noise that are taken; see `noise_shares`."""

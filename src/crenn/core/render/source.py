@@ -9,6 +9,7 @@ from crenn.core.mend.other_frame import OtherFrames
 from crenn.core.noise.cleaning import Box
 from crenn.core.noise.layers import NoiseLayers
 from crenn.core.pipeline.scene import SceneLight
+from crenn.core.progress import Progress
 
 #: All of an array along a side.
 ALL = slice(None)
@@ -70,8 +71,11 @@ class Source(Protocol):
         """Look at once, with the next question for it, whether noise has been split off meanwhile."""
         ...
 
-    def clean_part(self, box: Box) -> None:
-        """Split the noise off a part, (top, left, height, width), while the rest still waits for it."""
+    def clean_part(self, box: Box, progress: Progress | None = None) -> None:
+        """Split the noise off a part, (top, left, height, width), while the rest still waits for it.
+
+        ``progress`` can call it off between passes of the filter.
+        """
         ...
 
     def level_for(self, scale: float) -> int:

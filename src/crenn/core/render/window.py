@@ -157,12 +157,10 @@ def _grown(start: float, length: int, whole: float, margin: int, lattice: int) -
     return before, behind
 
 
-def parts_in_view(frame: PictureGeometry, window: Window, size: tuple[int, int]) -> list[tuple[int, int, int, int]]:
-    """Quarters of what a window shows of a scene of size (H, W), each as top, left, height and width."""
+def part_in_view(frame: PictureGeometry, window: Window, size: tuple[int, int]) -> tuple[int, int, int, int]:
+    """What a window shows of a scene of size (H, W), and a little around it, as top, left, height and width."""
     corners = frame.to_scene(window.corners(frame.size))
     height, width = size
     left, top = (int(np.clip(np.floor(v) - _AROUND, 0, n - 1)) for v, n in zip(corners.min(0), (width, height)))
     right, bottom = (int(np.clip(np.ceil(v) + _AROUND, 1, n)) for v, n in zip(corners.max(0), (width, height)))
-    middle_x, middle_y = (left + right) // 2, (top + bottom) // 2
-    halves = [(a, b) for a, b in ((top, middle_y), (middle_y, bottom)) if b > a]
-    return [(a, c, b - a, d - c) for a, b in halves for c, d in ((left, middle_x), (middle_x, right)) if d > c]
+    return top, left, max(bottom - top, 1), max(right - left, 1)
