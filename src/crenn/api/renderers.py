@@ -12,6 +12,7 @@ import numba as nb
 
 from crenn.core.render.cache import Cache
 from crenn.core.render.renderer import Renderer
+from crenn.core.threads import kernels_at_once
 from crenn.store.library import Library
 
 T = TypeVar("T")
@@ -54,7 +55,7 @@ class Renderers:
         self._open: OrderedDict[str, Renderer] = OrderedDict()
         self._lock = threading.Lock()
         self._processors = nb.config.NUMBA_NUM_THREADS
-        self._at_once = min(self._processors, at_once)
+        self._at_once = kernels_at_once(at_once)
         self._threads = ThreadPoolExecutor(self._at_once, thread_name_prefix="render")
         #: What waits, in the order of asking, and what is worked on.
         self._waiting: list[_Task] = []

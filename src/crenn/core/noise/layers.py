@@ -18,6 +18,7 @@ from crenn.core.noise.cleaning import Box, Cleaner
 from crenn.core.noise.stars import stars_in
 from crenn.core.pipeline.scene import SceneLight
 from crenn.core.progress import Progress, side_by_side
+from crenn.core.threads import kernels_at_once
 
 #: What the channels of a level hold: noise taken out, what twice as much noise would take out besides, and where stars
 #: are, 0 to 1.
@@ -204,8 +205,7 @@ def split(
     boxes = list(parts_of(cleaner.size))
     shares = [height / len(layers) for _, _, height, _ in boxes]
     # Filters keep all processors busy, what comes before and after them one: two parts at a time do.
-    at_once = min(2, nb.config.NUMBA_NUM_THREADS)
-    side_by_side(one, boxes, shares, progress.part(0.0, 0.94), "Taking noise out", at_once)
+    side_by_side(one, boxes, shares, progress.part(0.0, 0.94), "Taking noise out", kernels_at_once(2))
     gains = cleaner.gains_db()
     return NoiseLayers(_reduced(layers, progress.part(0.95, 1.0)), gains)
 
