@@ -53,8 +53,6 @@ def _all() -> list[Outcome]:
 
 def main() -> int:
     began = time.perf_counter()
-    # Several processes share the processors: threads of kernels that wait for one another are not to hold on to them.
-    os.environ.setdefault("OMP_WAIT_POLICY", "passive")
     if names := sys.argv[1:]:
         log_nothing()
         outcomes = [run("", unittest.defaultTestLoader.loadTestsFromNames(names), sys.stdout)]

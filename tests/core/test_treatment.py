@@ -195,7 +195,14 @@ class Changes(unittest.TestCase):
         self.assertIs(found.areas[1], self.treatment.areas[1])
         self.assertIs(found.relief, self.treatment.relief)
         self.assertNotEqual(found.key, self.treatment.key)
+        self.assertEqual(found.told_apart, self.treatment.told_apart, "masks alone differ")
         self.assertEqual(self.changed((("areas", "a2", "name"), "Other")).key, self.treatment.key)
+
+    def test_copies_are_told_from_what_they_were_copied_from(self):
+        told = self.treatment.key, self.treatment.told_apart
+        for other in (self.treatment.without("exposure"), self.treatment.with_sections(areas=[])):
+            self.assertNotIn(other.key, told)
+            self.assertNotIn(other.told_apart, told)
 
     def test_what_cannot_be_is_refused(self):
         for path, value, fault in (

@@ -49,13 +49,13 @@ class Renderers:
     three frames beside it needs four.
     """
 
-    def __init__(self, library: Library, most: int = 6, at_once: int = _AT_ONCE):
+    def __init__(self, library: Library, most: int = 6, at_once: int | None = None):
         self._library, self._most = library, most
         self._cache = Cache(room())
         self._open: OrderedDict[str, Renderer] = OrderedDict()
         self._lock = threading.Lock()
         self._processors = nb.config.NUMBA_NUM_THREADS
-        self._at_once = kernels_at_once(at_once)
+        self._at_once = at_once or kernels_at_once(_AT_ONCE)
         self._threads = ThreadPoolExecutor(self._at_once, thread_name_prefix="render")
         #: What waits, in the order of asking, and what is worked on.
         self._waiting: list[_Task] = []
@@ -106,6 +106,8 @@ class Renderers:
                 self._working.remove(task)
                 self._doing.pop(task.scene, None)
                 task = self._next()
+                # After what was done by itself others may begin, too.
+                self._begin()
 
     def told(self, scene: str | None, share: float, text: str) -> bool:
         """Note how far what is done about a scene is, 0 to 1, and what it is; always true, that it may go on."""

@@ -324,7 +324,8 @@ class Treatment(_Sections):
         """The treatment with other sections, or areas, which are not checked."""
         other = self.model_copy(update=sections)
         # A copy would keep what was worked out of that which it was copied from.
-        other.__dict__.pop("key", None)
+        for name in other.__dict__.keys() - type(self).model_fields.keys():
+            del other.__dict__[name]
         return other
 
     def in_basis(self, basis: Basis | None, maps: Mapping[str, list[float]]) -> "Treatment":

@@ -141,7 +141,8 @@ class NoiseLayers:
 def _nothing(shape: tuple[int, int, int]) -> np.ndarray:
     """Zeros, float16, that take memory page by page as they are written to; NumPy might clear memory freed before."""
     count = int(np.prod(shape))
-    return np.frombuffer(mmap.mmap(-1, max(2 * count, 1)), np.float16, count).reshape(shape)
+    pages = mmap.mmap(-1, 2 * count, flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
+    return np.frombuffer(pages, np.float16, count).reshape(shape)
 
 
 def parts_of(size: tuple[int, int]) -> Iterator[Box]:
